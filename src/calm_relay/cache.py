@@ -1,0 +1,105 @@
+"""Stage cache: results kept by the content of what made them, in memory by bytes, some also on disk."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import json
+import os
+import tempfile
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import platformdirs
+from numpy.typing import NDArray
+
+Arrays = Mapping[str, NDArray[Any]]
+
+
+def content_key(stage: str, version: int, *parts: object) -> str:
+    """Return a digest of a stage's name, version and everything it reads (plain data only)."""
+    digest = hashlib.blake2b(digest_size=20)
+    digest.update(json.dumps([stage, version, parts], sort_keys=True, separators=(",", ":")).encode())
+    return digest.hexdigest()
+
+
+def cache_folder() -> Path:
+    """Return the folder for things that can be computed again (``CALM_RELAY_CACHE`` or XDG)."""
+    named = os.environ.get("CALM_RELAY_CACHE")
+    return Path(named) if named else Path(platformdirs.user_cache_dir("calm-relay"))
+
+
+class StageCache:
+    """Keeps results by key and drops the longest unused when they grow past `limit_bytes`; safe between threads."""
+
+    def __init__(self, limit_bytes: int = 160_000_000) -> None:
+        self._limit = limit_bytes
+        self._kept: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._bytes = 0
+        self._lock = threading.Lock()
+        self._busy: dict[str, threading.Lock] = {}
+
+    def get(self, key: str, make: Callable[[], Any], size: Callable[[Any], int] = lambda _: 2_000) -> Any:
+        """Return the kept result of `key`, or make it; two threads that ask for one key make it once."""
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key][0]
+            gate = self._busy.setdefault(key, threading.Lock())
+        with gate:
+            with self._lock:
+                if key in self._kept:
+                    return self._kept[key][0]
+            try:
+                result = make()
+            finally:
+                with self._lock:
+                    self._busy.pop(key, None)
+            weight = size(result)
+            with self._lock:
+                self._kept[key] = (result, weight)
+                self._bytes += weight
+                while self._bytes > self._limit and len(self._kept) > 1:
+                    _, (_, dropped) = self._kept.popitem(last=False)
+                    self._bytes -= dropped
+            return result
+
+    def peek(self, key: str) -> Any | None:
+        """Return the kept result of `key`, or None, without making it."""
+        with self._lock:
+            found = self._kept.get(key)
+            return None if found is None else found[0]
+
+
+def array_bytes(arrays: Arrays) -> int:
+    """Return the bytes held by a mapping of arrays."""
+    return sum(a.nbytes for a in arrays.values())
+
+
+def on_disk(key: str, make: Callable[[], dict[str, NDArray[Any]]]) -> dict[str, NDArray[Any]]:
+    """Return arrays kept on disk under `key`, or make and keep them; a cache that cannot be written is done without."""
+    path = cache_folder() / f"{key}.npz"
+    try:
+        with np.load(path, allow_pickle=False) as kept:
+            return {name: kept[name] for name in kept.files}
+    except (OSError, ValueError, EOFError, KeyError):
+        pass
+    except Exception as error:  # noqa: BLE001 - zipfile raises its own class on a torn file; it is only a cache
+        if type(error).__name__ != "BadZipFile":
+            raise
+    arrays = make()
+    with contextlib.suppress(OSError):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, temp = tempfile.mkstemp(dir=path.parent, suffix=".part")
+        try:
+            with os.fdopen(handle, "wb") as out:
+                np.savez(out, **arrays)  # type: ignore[arg-type]
+            Path(temp).replace(path)
+        except OSError:
+            Path(temp).unlink(missing_ok=True)
+            raise
+    return arrays

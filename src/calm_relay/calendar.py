@@ -1,0 +1,147 @@
+"""The job's 365-day year: fixed local standard time inside, clock time (with daylight saving) where people live by it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from functools import lru_cache
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from numpy.typing import NDArray
+
+DAYS = 365
+MONTH_DAYS = (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
+
+
+@dataclass(frozen=True)
+class YearCalendar:
+    """Arrays over the steps of a year (definitions D1): row i covers [i·step, (i+1)·step) of local standard time.
+
+    Attributes
+    ----------
+    year, step_s : int
+    utc_offset_h : float
+        Of local standard time.
+    month : ndarray of int8, 1–12, and day : ndarray of int16, 0–364
+        Of standard time; 29 February is dropped.
+    clock_hour : ndarray of float64, [h]
+        Clock time at the start of the step, daylight saving applied.
+    clock_weekend : ndarray of bool, clock_month : ndarray of int8
+        By the clock's date.
+    saving_h : ndarray of float64, shape (365,), [h]
+        What daylight saving adds at noon of each day.
+    """
+
+    year: int
+    step_s: int
+    utc_offset_h: float
+    month: NDArray[np.int8]
+    day: NDArray[np.int16]
+    clock_hour: NDArray[np.float64]
+    clock_weekend: NDArray[np.bool_]
+    clock_month: NDArray[np.int8]
+    saving_h: NDArray[np.float64]
+
+    @property
+    def steps(self) -> int:
+        """Number of steps in the year."""
+        return DAYS * 86_400 // self.step_s
+
+    @property
+    def steps_per_day(self) -> int:
+        """Number of steps in a day."""
+        return 86_400 // self.step_s
+
+    @property
+    def step_h(self) -> float:
+        """Length of a step. [h]"""
+        return self.step_s / 3600.0
+
+    def label(self, step: int) -> str:
+        """Return the clock time at the start of a step as text, e.g. ``12 Jan 13:05``."""
+        hour = float(self.clock_hour[step])
+        day = dates(self.year)[int(self.day[step])]
+        raw = (step % self.steps_per_day) * self.step_h
+        if hour < raw - 12:
+            day += timedelta(days=1)
+        minutes = round(hour * 60) % 1440
+        return f"{day.day} {MONTHS[day.month - 1]} {minutes // 60:02d}:{minutes % 60:02d}"
+
+
+MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+@lru_cache(maxsize=8)
+def dates(year: int) -> tuple[datetime, ...]:
+    """Return midnight of the 365 days of a year, 29 February dropped."""
+    first = datetime(year, 1, 1)
+    days = (first + timedelta(days=i) for i in range(366))
+    return tuple(d for d in days if d.year == year and (d.month, d.day) != (2, 29))
+
+
+@lru_cache(maxsize=8)
+def year_calendar(year: int, time_zone: str, step_s: int = 300) -> YearCalendar:
+    """Return the calendar of a year in a time zone; `step_s` must divide an hour.
+
+    Raises
+    ------
+    ValueError
+        When `step_s` does not divide 3600.
+    """
+    if 3600 % step_s:
+        raise ValueError(f"a step of {step_s} s does not divide the hour")
+    zone = ZoneInfo(time_zone)
+    days = dates(year)
+    stamps = [d.replace(tzinfo=UTC).timestamp() for d in days]
+    offsets = [_offset_h(zone, s + h * 3600.0) for s in (stamps[0], stamps[181]) for h in (0, 12)]
+    standard_h = min(offsets + [_offset_h(zone, s) for s in stamps[::15]])
+    saving_hourly = np.array([[_offset_h(zone, s + (h - standard_h) * 3600.0) - standard_h for h in range(24)] for s in stamps])
+    per_hour = 3600 // step_s
+    raw_hour = np.tile(np.arange(24 * per_hour) / per_hour, DAYS)
+    day = np.repeat(np.arange(DAYS, dtype=np.int16), 24 * per_hour)
+    clock = raw_hour + np.repeat(saving_hourly.ravel(), per_hour)
+    clock_day = np.minimum(day + (clock >= 24.0), DAYS - 1)
+    month_of_day = np.repeat(np.arange(1, 13, dtype=np.int8), MONTH_DAYS)
+    weekend_of_day = np.array([d.weekday() >= 5 for d in days])
+    return YearCalendar(
+        year,
+        step_s,
+        standard_h,
+        month_of_day[day],
+        day,
+        clock % 24.0,
+        weekend_of_day[clock_day],
+        month_of_day[clock_day],
+        saving_hourly[:, 12].copy(),
+    )
+
+
+def _offset_h(zone: ZoneInfo, stamp: float) -> float:
+    offset = datetime.fromtimestamp(stamp, zone).utcoffset()
+    return offset.total_seconds() / 3600.0 if offset else 0.0
+
+
+def in_window(hour: NDArray[np.float64], start_h: float, end_h: float) -> NDArray[np.bool_]:
+    """Return where a clock hour lies in [start, end), past midnight allowed; equal ends mean the whole day."""
+    if start_h == end_h:
+        return np.ones(hour.shape, dtype=np.bool_)
+    if start_h < end_h:
+        inside: NDArray[np.bool_] = (hour >= start_h) & (hour < end_h)
+        return inside
+    around: NDArray[np.bool_] = (hour >= start_h) | (hour < end_h)
+    return around
+
+
+def window_hours(start_h: float, end_h: float) -> float:
+    """Return the length of a clock window, past midnight allowed. [h]"""
+    return 24.0 if start_h == end_h else (end_h - start_h) % 24.0
+
+
+def season_of_months(latitude_deg: float) -> dict[str, tuple[int, ...]]:
+    """Return the months of each season by hemisphere."""
+    north = {"winter": (12, 1, 2), "spring": (3, 4, 5), "summer": (6, 7, 8), "autumn": (9, 10, 11)}
+    if latitude_deg >= 0:
+        return north
+    swap = {"winter": "summer", "summer": "winter", "spring": "autumn", "autumn": "spring"}
+    return {swap[name]: months for name, months in north.items()}

@@ -1,0 +1,1 @@
+"""The job document: models, container file, migrations, references, history."""

@@ -1,0 +1,262 @@
+"""The job file: an open ZIP (``job.json`` and ``series/<sha256>.csv.gz``) or plain JSON; read with faults, saved atomically."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import stat
+import tempfile
+import zipfile
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.migrations import migrate
+from calm_relay.job.models import Job, SeriesLoad, SeriesRef
+from calm_relay.job.references import reference_faults
+from calm_relay.job.series import SeriesStore, read_beside, read_csv_column, series_hash, write_csv_gz
+
+SUFFIX = ".crjob"
+LOAD_FIELD = "house.background.series"
+_MAX_JSON_BYTES = 50_000_000
+_EPOCH = (1980, 1, 1, 0, 0, 0)
+
+
+@dataclass(frozen=True)
+class OpenedJob:
+    """A job as read: with its series, the version it came in, and the file's stamp for 'changed on disk since'."""
+
+    job: Job
+    store: SeriesStore
+    came_in_version: int
+    stamp: tuple[int, int] | None = None
+    notes: tuple[str, ...] = field(default=())
+
+
+def _pydantic_faults(error: ValidationError, file: str, data: Any) -> list[Fault]:
+    out = []
+    for item in error.errors():
+        kind = item["type"]
+        context = item.get("ctx", {})
+        given = item.get("input")
+        problem = f"{json.dumps(given, default=str)[:60]} does not fit"
+        remedy = item["msg"]
+        if kind == "missing":
+            problem, remedy = "it is missing", "write it"
+        elif kind == "extra_forbidden":
+            problem, remedy = "there is no field of this name", "remove it, or check its spelling"
+        elif kind in ("greater_than_equal", "greater_than", "less_than_equal", "less_than"):
+            sign = {"greater_than_equal": "at least", "greater_than": "more than", "less_than_equal": "at most"}
+            bound = next(v for k, v in context.items() if k in ("ge", "gt", "le", "lt"))
+            problem, remedy = f"{given} is outside its range", f"use {sign.get(kind, 'less than')} {bound:g}"
+        out.append(Fault(file, _field_path(item["loc"], data), problem, remedy))
+    return out
+
+
+def _field_path(loc: tuple[int | str, ...], data: Any) -> str:
+    """Return a location as people read it: list items by their id, union tags left out."""
+    text = ""
+    here: Any = data
+    for step in loc:
+        if isinstance(step, int):
+            item = here[step] if isinstance(here, list | tuple) and step < len(here) else None
+            name = item.get("id") if isinstance(item, dict) else None
+            text += f"[{name if isinstance(name, str) else step}]"
+            here = item
+        elif isinstance(here, dict) and step not in here and here.get("kind") == step:
+            continue
+        else:
+            text += f".{step}" if text else str(step)
+            here = here.get(step) if isinstance(here, dict) else None
+    return text
+
+
+def validate_job(data: dict[str, Any], file: str) -> Job:
+    """Return the job that plain data describes; raises BadInput with every fault of field and reference at once."""
+    faults: list[Fault] = []
+    job: Job | None = None
+    try:
+        job = Job.model_validate(data)
+    except ValidationError as error:
+        faults += _pydantic_faults(error, file, data)
+    faults += reference_faults(data, file)
+    if faults or job is None:
+        raise BadInput(faults)
+    return job
+
+
+def read_job(path: Path | str) -> OpenedJob:
+    """Read a job file of either form.
+
+    Raises
+    ------
+    BadInput
+        One fault for each thing wrong, each naming the file, the field and what would be right.
+    """
+    path = Path(path)
+    shown = str(path)
+    try:
+        status = path.stat()
+        if stat.S_ISDIR(status.st_mode):
+            raise BadInput([Fault(shown, "", "this is a folder", f"name a job file (*{SUFFIX} or *.json)")])
+        raw = path.read_bytes()
+    except FileNotFoundError:
+        raise BadInput([Fault(shown, "", "there is no such file", "check the name")]) from None
+    except OSError as error:
+        raise BadInput([Fault(shown, "", f"it cannot be read ({error.strerror})", "check its rights")]) from error
+    stamp = (status.st_mtime_ns, status.st_size)
+    archive: zipfile.ZipFile | None = None
+    if raw[:2] == b"PK":
+        try:
+            archive = zipfile.ZipFile(io.BytesIO(raw))
+            if archive.getinfo("job.json").file_size > _MAX_JSON_BYTES:
+                raise BadInput([Fault(shown, "job.json", "it is larger than 50 MB", "this is not a job")])
+            text = archive.read("job.json")
+        except KeyError:
+            raise BadInput([Fault(shown, "", "there is no job.json inside", "this is not a job file")]) from None
+        except (zipfile.BadZipFile, EOFError, OSError, ValueError, NotImplementedError, RuntimeError) as error:
+            raise BadInput([Fault(shown, "", f"the file is damaged ({error})", "open an older copy")]) from error
+    else:
+        text = raw
+    data = _parse(text, shown)
+    data, came_in = migrate(data, shown)
+    store = SeriesStore()
+    faults: list[Fault] = []
+    data = _load_series(data, path, archive, store, faults)
+    try:
+        job = validate_job(data, shown)
+    except BadInput as error:
+        raise BadInput([*error.faults, *faults]) from None
+    if faults:
+        raise BadInput(faults)
+    return OpenedJob(job, store, came_in, stamp)
+
+
+def _parse(text: bytes, shown: str) -> dict[str, Any]:
+    def no_constant(name: str) -> float:
+        raise ValueError(f"{name} is not a number here")
+
+    try:
+        data = json.loads(text.decode("utf-8-sig"), parse_constant=no_constant)
+    except UnicodeDecodeError as error:
+        raise BadInput([Fault(shown, "", f"it is not UTF-8 text (byte {error.start})", "save it as UTF-8")]) from error
+    except json.JSONDecodeError as error:
+        place = f"line {error.lineno}, column {error.colno}"
+        raise BadInput([Fault(shown, place, f"it is not JSON ({error.msg})", "mend the text at that place")]) from error
+    except (ValueError, RecursionError) as error:
+        raise BadInput([Fault(shown, "", f"it cannot be used ({error})", "write plain JSON numbers and lists")]) from error
+    if not isinstance(data, dict):
+        raise BadInput([Fault(shown, "", "the file holds no job object", "start it with '{'")])
+    return data
+
+
+def _load_series(
+    data: dict[str, Any], path: Path, archive: zipfile.ZipFile | None, store: SeriesStore, faults: list[Fault]
+) -> dict[str, Any]:
+    """Read the series a job names into `store`; a path becomes the hash it was read with. Faults are collected."""
+    house = data.get("house")
+    background = house.get("background") if isinstance(house, dict) else None
+    raw_ref = background.get("series") if isinstance(background, dict) else None
+    if not isinstance(house, dict) or not isinstance(background, dict) or not isinstance(raw_ref, dict):
+        return data
+    try:
+        ref = SeriesRef.model_validate(raw_ref)
+    except ValidationError:
+        return data  # the model names this fault itself
+    try:
+        if ref.path is not None and archive is None:
+            key = store.put(read_beside(path, ref, LOAD_FIELD))
+            raw_ref = {**raw_ref, "path": None, "sha256": key}
+            return {**data, "house": {**house, "background": {**background, "series": raw_ref}}}
+        if archive is None:
+            faults.append(Fault(str(path), LOAD_FIELD, "a plain .json job cannot hold a series", "name it by 'path'"))
+            return data
+        member = f"series/{ref.sha256}.csv.gz"
+        try:
+            raw = archive.read(member)
+        except (KeyError, zipfile.BadZipFile, EOFError, OSError):
+            faults.append(Fault(str(path), LOAD_FIELD, f"'{member}' is missing or damaged", "import the series again"))
+            return data
+        values = read_csv_column(raw, ref, member, LOAD_FIELD)
+        if series_hash(values) != ref.sha256:
+            faults.append(Fault(str(path), LOAD_FIELD, f"'{member}' was altered", "import the series again"))
+        store.put(values)
+    except BadInput as error:
+        faults.extend(error.faults)
+    return data
+
+
+def job_json(job: Job) -> bytes:
+    """Return the job as indented JSON."""
+    return (job.model_dump_json(indent=1) + "\n").encode()
+
+
+def job_bytes(job: Job, store: SeriesStore) -> bytes:
+    """Return the job as the container's bytes; the same job gives the same bytes."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        info = zipfile.ZipInfo("job.json", _EPOCH)
+        info.compress_type = zipfile.ZIP_DEFLATED
+        archive.writestr(info, job_json(job))
+        background = job.house.background
+        if isinstance(background, SeriesLoad) and background.series.sha256:
+            ref = background.series
+            member = zipfile.ZipInfo(f"series/{ref.sha256}.csv.gz", _EPOCH)
+            archive.writestr(member, write_csv_gz(store.get(ref.sha256 or ""), ref.column))
+    return out.getvalue()
+
+
+def write_atomically(path: Path, content: bytes) -> None:
+    """Put `content` at `path` so that a crash at any moment leaves the old file or the new one, never a torn one.
+
+    Follows a symbolic link to its target and keeps the file's mode. Raises OSError with the old file untouched.
+    """
+    target = path.resolve()
+    try:
+        mode = stat.S_IMODE(target.stat().st_mode)
+    except FileNotFoundError:
+        mask = os.umask(0)
+        os.umask(mask)
+        mode = 0o666 & ~mask
+    handle, temp = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.", suffix=".part")
+    try:
+        with os.fdopen(handle, "wb") as out:
+            out.write(content)
+            out.flush()
+            os.fchmod(out.fileno(), mode)
+            os.fsync(out.fileno())
+        os.replace(temp, target)
+    except BaseException:
+        Path(temp).unlink(missing_ok=True)
+        raise
+    folder = os.open(target.parent, os.O_RDONLY)
+    try:
+        os.fsync(folder)
+    finally:
+        os.close(folder)
+
+
+def save_job(path: Path | str, job: Job, store: SeriesStore) -> tuple[int, int]:
+    """Save in the form the name asks for (``.json`` plain, else the container); returns the file's new stamp.
+
+    Raises
+    ------
+    BadInput
+        When the place cannot be written or the job does not fit the form; the file is then as it was.
+    """
+    path = Path(path)
+    plain = path.suffix.lower() == ".json"
+    background = job.house.background
+    if plain and isinstance(background, SeriesLoad):
+        raise BadInput([Fault(str(path), LOAD_FIELD, "a plain .json cannot hold a series", f"save it as *{SUFFIX}")])
+    try:
+        write_atomically(path, job_json(job) if plain else job_bytes(job, store))
+        status = path.stat()
+    except OSError as error:
+        problem = f"it could not be saved ({error.strerror}); the old file is untouched"
+        raise BadInput([Fault(str(path), "", problem, "check the folder's rights and room, or save elsewhere")]) from error
+    return status.st_mtime_ns, status.st_size

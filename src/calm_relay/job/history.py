@@ -1,0 +1,122 @@
+"""The one history of a document: snapshots with names, undo and redo. Edits are validated before they are recorded."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from calm_relay.job.container import validate_job
+from calm_relay.job.models import Job
+
+Change = Callable[[Job], Job]
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """One state of the document and the name of the edit that led to it."""
+
+    job: Job
+    label: str
+
+
+class Document:
+    """The open job with its history.
+
+    The log is append-only and outside undo: :meth:`append_log` writes it into every snapshot.
+    """
+
+    def __init__(self, job: Job, *, limit: int = 500) -> None:
+        self._snapshots = [Snapshot(job, "")]
+        self._index = 0
+        self._saved: Job | None = job
+        self._limit = limit
+        self._merge_key: str | None = None
+        self._observers: list[Callable[[], None]] = []
+
+    @property
+    def job(self) -> Job:
+        """The present state."""
+        return self._snapshots[self._index].job
+
+    @property
+    def dirty(self) -> bool:
+        """Whether the present state differs from the last saved one."""
+        return self.job != self._saved
+
+    @property
+    def undo_label(self) -> str | None:
+        """Name of the edit that :meth:`undo` takes back, or None."""
+        return self._snapshots[self._index].label if self._index else None
+
+    @property
+    def redo_label(self) -> str | None:
+        """Name of the edit that :meth:`redo` brings back, or None."""
+        following = self._index + 1
+        return self._snapshots[following].label if following < len(self._snapshots) else None
+
+    def observe(self, callback: Callable[[], None]) -> Callable[[], None]:
+        """Call `callback` after each change; returns the function that stops it."""
+        self._observers.append(callback)
+
+        def stop() -> None:
+            if callback in self._observers:
+                self._observers.remove(callback)
+
+        return stop
+
+    def edit(self, label: str, change: Change, *, merge: str | None = None) -> bool:
+        """Apply `change` and record it as `label`; returns False when nothing differs.
+
+        Edits with the same `merge` key that follow each other become one entry, until :meth:`end_merge`.
+
+        Raises
+        ------
+        BadInput
+            When the changed job is not valid; the document is then as it was.
+        """
+        job = validate_job(change(self.job).model_dump(), "")
+        if job == self.job:
+            return False
+        del self._snapshots[self._index + 1 :]
+        if merge is not None and merge == self._merge_key and self._index:
+            self._snapshots[self._index] = Snapshot(job, label)
+        else:
+            self._snapshots.append(Snapshot(job, label))
+            self._index += 1
+        if len(self._snapshots) > self._limit:
+            del self._snapshots[0]
+            self._index -= 1
+        self._merge_key = merge
+        self._tell()
+        return True
+
+    def end_merge(self) -> None:
+        """Make the next edit an entry of its own."""
+        self._merge_key = None
+
+    def undo(self) -> str | None:
+        """Go one entry back; returns its name, or None at the start."""
+        label = self.undo_label
+        if label is not None:
+            self._index -= 1
+            self._merge_key = None
+            self._tell()
+        return label
+
+    def redo(self) -> str | None:
+        """Go one entry forward; returns its name, or None at the end."""
+        label = self.redo_label
+        if label is not None:
+            self._index += 1
+            self._merge_key = None
+            self._tell()
+        return label
+
+    def mark_saved(self, job: Job) -> None:
+        """Remember `job` as what the file holds."""
+        self._saved = job
+        self._tell()
+
+    def _tell(self) -> None:
+        for callback in tuple(self._observers):
+            callback()

@@ -1,0 +1,69 @@
+"""Forward migrations of the job file, one small function a version; each is tested with a file of that version."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.models import SCHEMA_VERSION
+
+Migration = Callable[[dict[str, Any]], dict[str, Any]]
+_MIGRATIONS: dict[int, Migration] = {}
+
+
+def migration(version: int) -> Callable[[Migration], Migration]:
+    """Register a function that takes job data of `version` to `version + 1`."""
+
+    def register(function: Migration) -> Migration:
+        _MIGRATIONS[version] = function
+        return function
+
+    return register
+
+
+@migration(1)
+def _reserve_becomes_a_fraction(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 kept the reserve in percent and called the export price a feed-in price."""
+    out = dict(data)
+    tariff = dict(out.get("tariff") or {})
+    if "feed_in_per_kwh" in tariff:
+        tariff["export_price_per_kwh"] = tariff.pop("feed_in_per_kwh")
+    out["tariff"] = tariff
+    plans = []
+    for plan in out.get("plans") or ():
+        controls = dict(plan.get("controls") or {})
+        if "reserve_soc_percent" in controls:
+            controls["reserve_soc_frac"] = controls.pop("reserve_soc_percent") / 100.0
+        plans.append({**plan, "controls": controls})
+    out["plans"] = plans
+    return out
+
+
+def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
+    """Return job data at the present version, and the version it came in.
+
+    Raises
+    ------
+    BadInput
+        When the version is missing, not a whole number, or newer than this program knows.
+    """
+    version = data.get("schema_version")
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise BadInput([Fault(file, "schema_version", "there is no usable schema version", f"write {SCHEMA_VERSION}")])
+    if version > SCHEMA_VERSION:
+        raise BadInput(
+            [
+                Fault(
+                    file,
+                    "schema_version",
+                    f"version {version} is newer than this program reads ({SCHEMA_VERSION})",
+                    "open it with a newer program; nothing was changed",
+                )
+            ]
+        )
+    came_in = version
+    while version < SCHEMA_VERSION:
+        data = {**_MIGRATIONS[version](data), "schema_version": version + 1}
+        version += 1
+    return data, came_in

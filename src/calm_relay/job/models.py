@@ -1,0 +1,341 @@
+"""The job document: frozen models, flat lists, stable ids, units in names. Nothing here computes."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from calm_relay.library.cards import Card, Id, Name, Record
+from calm_relay.units import (
+    CurrentA,
+    EnergyWh,
+    Fraction,
+    HoursH,
+    LengthM,
+    Money,
+    PowerW,
+    PricePerKwh,
+    Quantity,
+    TemperatureC,
+    VoltageV,
+)
+
+SCHEMA_VERSION = 2
+
+Note = Annotated[str, Field(max_length=2000)]
+HourOfDay = Annotated[float, Quantity("hours_h"), Field(ge=0, le=24)]
+Twelve = Annotated[tuple[float, ...], Field(min_length=12, max_length=12)]
+Months = Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(max_length=12)]
+Share = Annotated[float, Quantity("fraction"), Field(ge=0, lt=1)]
+
+
+class SeriesRef(Record):
+    """A long series kept outside the models, found by content (``sha256``) or, in a plain ``.json`` job, by relative path."""
+
+    sha256: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")] | None = None
+    path: Annotated[str, Field(min_length=1, max_length=200)] | None = None
+    rows: Annotated[int, Field(ge=1, le=10_000_000)]
+    step_s: Annotated[int, Field(ge=1, le=86_400)]
+    unit: Literal["W"] = "W"
+    column: Annotated[str, Field(min_length=1, max_length=80)] = "power_w"
+
+    @model_validator(mode="after")
+    def _one_place(self) -> SeriesRef:
+        if (self.sha256 is None) == (self.path is None):
+            raise ValueError("a series is named either by sha256 or by path")
+        return self
+
+
+class Place(Record):
+    """Where the job is. `utc_offset_h` is local standard time; daylight saving comes from `time_zone`."""
+
+    name: Name
+    latitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-66, le=66)]
+    longitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-180, le=180)]
+    altitude_m: Annotated[float, Field(ge=-400, le=5000)]
+    time_zone: Annotated[str, Field(min_length=1, max_length=60)]
+
+
+class MonthlyWeather(Record):
+    """Typed monthly means from which a synthetic year is made with a fixed seed."""
+
+    kind: Literal["monthly_means"] = "monthly_means"
+    ghi_wh_per_m2_day: Twelve
+    temperature_mean_c: Twelve
+    temperature_daily_range_k: Annotated[float, Field(ge=0, le=40)] = 8.0
+    wind_m_per_s: Annotated[float, Field(ge=0, le=30)] = 3.0
+    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+
+
+class Supply(Record):
+    """The supply at the meter. `phases` of a split-phase supply is 1 (its 240 V)."""
+
+    kind: Literal["single_phase", "split_phase", "three_phase"] = "single_phase"
+    voltage_v: VoltageV = 230.0
+    service_a: CurrentA
+
+    @property
+    def phases(self) -> int:
+        """Return 3 for a three-phase supply, else 1."""
+        return 3 if self.kind == "three_phase" else 1
+
+
+class NetworkRule(Record):
+    """How the network operator counts inverters, and the sum it allows without a further permission."""
+
+    counting: Literal["sum_of_ac_ratings"] = "sum_of_ac_ratings"
+    sum_limit_w: PowerW | None = None
+    source: Note = "typed by the user; the network operator decides"
+
+
+class Site(Record):
+    """Place, supply, weather and the network's limits."""
+
+    place: Place
+    supply: Supply
+    weather: MonthlyWeather
+    network: NetworkRule = NetworkRule()
+    export_limit_w: PowerW | None = None
+    import_limit_w: PowerW | None = None
+    record_low_c: TemperatureC | None = None
+    design_high_c: TemperatureC | None = None
+
+
+class Face(Record):
+    """A roof face. Azimuth is degrees clockwise from north, tilt 0 is flat; shade is a plain loss of irradiance."""
+
+    id: Id
+    name: Name
+    tilt_deg: Annotated[float, Quantity("angle_deg"), Field(ge=0, le=90)]
+    azimuth_deg: Annotated[float, Quantity("angle_deg"), Field(ge=0, lt=360)]
+    mounting: Literal["rack", "ventilated", "close_roof", "insulated"] = "ventilated"
+    shade_loss_frac: Share = 0.0
+    room_modules: Annotated[int, Field(ge=0, le=2000)] | None = None
+
+
+class Motor(Record):
+    """What is known of a motor's start; the nameplate's locked-rotor amps beat the code letter."""
+
+    kind: Literal["compressor", "pump", "tool"]
+    voltage_v: VoltageV
+    phases: Literal[1, 3] = 1
+    lra_a: CurrentA | None = None
+    code_letter: Annotated[str, Field(pattern=r"^[A-HJ-NPR-V]$")] | None = None
+    horsepower: Annotated[float, Field(gt=0, le=200)] | None = None
+    soft_starter: bool = False
+    soft_starter_listed: bool = False
+
+
+class Appliance(Record):
+    """A load that runs for `run_h` hours at `running_w` inside a window of clock hours, on the days and months given.
+
+    The run is cut into `cycles_per_day` equal parts spread over the window; the start within each part is seeded.
+    """
+
+    id: Id
+    name: Name
+    running_w: Annotated[float, Quantity("power_w"), Field(gt=0)]
+    power_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
+    window_start_h: HourOfDay = 0.0
+    window_end_h: HourOfDay = 24.0
+    run_h: Annotated[float, Quantity("hours_h"), Field(gt=0, le=24)]
+    days: Literal["every", "weekdays", "weekends"] = "every"
+    months: Months = ()
+    share_of_days_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = 1.0
+    cycles_per_day: Annotated[int, Field(ge=1, le=96)] = 1
+    essential: bool = False
+    never_from_battery: bool = False
+    motor: Motor | None = None
+
+
+class ProfileLoad(Record):
+    """Background use from an hourly clock profile, scaled to a daily energy by month."""
+
+    kind: Literal["profile"] = "profile"
+    shape: Literal["household_evening", "household_daytime", "flat"] = "household_evening"
+    energy_wh_per_day: Annotated[tuple[Annotated[float, Field(ge=0)], ...], Field(min_length=12, max_length=12)]
+    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+
+
+class SeriesLoad(Record):
+    """A metered year of gross load; its energy per interval is kept exactly."""
+
+    kind: Literal["series"] = "series"
+    series: SeriesRef
+
+
+class House(Record):
+    """What the house draws. The background can be named in a backup list by the id ``background``."""
+
+    background: Annotated[ProfileLoad | SeriesLoad, Field(discriminator="kind")]
+    appliances: Annotated[tuple[Appliance, ...], Field(max_length=60)] = ()
+
+
+class Tariff(Record):
+    """Two prices by clock time, one export price, a standing charge. Money is in the job's currency."""
+
+    name: Name
+    currency: Annotated[str, Field(min_length=1, max_length=4)] = "$"
+    import_price_per_kwh: PricePerKwh
+    cheap_price_per_kwh: PricePerKwh
+    cheap_start_h: HourOfDay
+    cheap_end_h: HourOfDay
+    export_price_per_kwh: PricePerKwh
+    standing_per_day: Annotated[float, Field(ge=0)] = 0.0
+
+
+class StringGroup(Record):
+    """`parallel_strings` strings of `modules_per_string` modules on one tracker (numbered from 1)."""
+
+    id: Id
+    face: Id
+    module: Id
+    tracker: Annotated[int, Field(ge=1, le=8)]
+    modules_per_string: Annotated[int, Quantity("count"), Field(ge=1, le=60)]
+    parallel_strings: Annotated[int, Quantity("count"), Field(ge=1, le=20)] = 1
+    age_years: Annotated[float, Quantity("years"), Field(ge=0, le=50)] = 0.0
+    other_loss_frac: Share = 0.05
+
+
+class BatteryChoice(Record):
+    """Modules of one battery card on a node, with the window in use."""
+
+    card: Id
+    modules: Annotated[int, Quantity("count"), Field(ge=1, le=64)]
+    state_of_health_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = 1.0
+    soc_min_frac: Fraction | None = None
+    soc_max_frac: Fraction | None = None
+
+
+class Node(Record):
+    """One inverter with what hangs on its DC side. Module-level inverters come as `count` like units of one module each."""
+
+    id: Id
+    name: Name
+    card: Id
+    side: Literal["backup", "grid"] = "grid"
+    count: Annotated[int, Quantity("count"), Field(ge=1, le=200)] = 1
+    strings: Annotated[tuple[StringGroup, ...], Field(max_length=24)] = ()
+    battery: BatteryChoice | None = None
+
+
+class Slot(Record):
+    """A daily time slot in clock hours. Past midnight is allowed; a later slot wins where two overlap.
+
+    `charge_from_grid` draws `power_w` at AC until `target_soc_frac` is reached and keeps that as the floor;
+    `surplus_only` keeps it as the floor without drawing from the grid; `hold` neither charges nor discharges.
+    """
+
+    kind: Literal["charge_from_grid", "surplus_only", "hold"]
+    start_h: HourOfDay
+    end_h: HourOfDay
+    months: Months = ()
+    power_w: PowerW = 0.0
+    target_soc_frac: Fraction = 1.0
+    floor_soc_frac: Fraction = 0.0
+
+
+class Controls(Record):
+    """Settings of the battery inverters of a plan."""
+
+    reserve_soc_frac: Fraction = 0.0
+    slots: Annotated[tuple[Slot, ...], Field(max_length=8)] = ()
+    battery_order: Literal["best_round_trip", "in_proportion"] = "best_round_trip"
+    meter_bias_w: Annotated[float, Quantity("power_w"), Field(ge=-500, le=500)] = 0.0
+
+
+class Transfer(Record):
+    """What joins the backup side to the grid side, and which loads stand behind it."""
+
+    card: Id
+    backed_up: Literal["whole_house", "listed"] = "listed"
+    listed: Annotated[tuple[Id, ...], Field(max_length=61)] = ()
+
+
+class CostLine(Record):
+    """One line of what a plan costs to build."""
+
+    text: Name
+    amount: Money
+
+
+class Plan(Record):
+    """A whole system as it would stand. The graph is derived; there are no free edges to wire wrongly."""
+
+    id: Id
+    letter: Annotated[str, Field(min_length=1, max_length=6)]
+    name: Name
+    note: Note = ""
+    nodes: Annotated[tuple[Node, ...], Field(max_length=24)] = ()
+    transfer: Transfer | None = None
+    controls: Controls = Controls()
+    costs: Annotated[tuple[CostLine, ...], Field(max_length=60)] = ()
+    waived: Annotated[tuple[Waiver, ...], Field(max_length=60)] = ()
+
+
+class Waiver(Record):
+    """A check set aside for one plan, with the reason someone wrote."""
+
+    check: Annotated[str, Field(min_length=1, max_length=60)]
+    reason: Annotated[str, Field(min_length=3, max_length=400)]
+
+
+class LogEntry(Record):
+    """One line of the append-only log."""
+
+    time: Annotated[str, Field(max_length=40)]
+    author: Annotated[str, Field(max_length=60)]
+    text: Note
+
+
+class Brief(Record):
+    """What the battery is for."""
+
+    purposes: tuple[Literal["lower_bills", "own_use", "ride_through", "zero_export", "off_grid", "new_loads"], ...] = ()
+    outage_hours_h: HoursH = 0.0
+    note: Note = ""
+
+
+class Job(Record):
+    """One job: everything the program needs to answer for it. Today's system is always the first plan."""
+
+    schema_version: Literal[2] = SCHEMA_VERSION
+    id: Id
+    name: Name
+    made_up: bool = False
+    calendar_year: Annotated[int, Field(ge=1970, le=2100)] = 2025
+    brief: Brief = Brief()
+    site: Site
+    faces: Annotated[tuple[Face, ...], Field(max_length=24)]
+    house: House
+    tariff: Tariff
+    library: Annotated[tuple[Card, ...], Field(max_length=200)]
+    plans: Annotated[tuple[Plan, ...], Field(min_length=1, max_length=12)]
+    log: tuple[LogEntry, ...] = ()
+
+    def plan(self, name: str) -> Plan:
+        """Return the plan of this id or letter; raises KeyError."""
+        for plan in self.plans:
+            if name in (plan.id, plan.letter):
+                return plan
+        raise KeyError(name)
+
+    def card(self, card_id: str) -> Card:
+        """Return the card of this id; raises KeyError."""
+        for card in self.library:
+            if card.id == card_id:
+                return card
+        raise KeyError(card_id)
+
+    def face(self, face_id: str) -> Face:
+        """Return the face of this id; raises KeyError."""
+        for face in self.faces:
+            if face.id == face_id:
+                return face
+        raise KeyError(face_id)
+
+
+Plan.model_rebuild()
+
+__all__ = ["SCHEMA_VERSION", "EnergyWh", "Job"]

@@ -1,0 +1,127 @@
+"""References of a job: every id that is used must exist once, and fit where it is used.
+
+Works on plain data, so that the faults of a job whose fields are wrong elsewhere are still all named at once.
+"""
+
+from __future__ import annotations
+
+import difflib
+import zoneinfo
+from collections.abc import Iterator
+from typing import Any
+
+from calm_relay.errors import Fault
+
+_INVERTER_KINDS = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")
+_WITH_PV = ("pv_inverter", "module_inverter", "hybrid")
+_WITH_BATTERY = ("hybrid", "battery_inverter")
+MAX_BATTERY_SIDE_NODES = 4
+
+
+def _rows(data: Any, key: str) -> list[dict[str, Any]]:
+    rows = data.get(key) if isinstance(data, dict) else None
+    return [row for row in rows if isinstance(row, dict)] if isinstance(rows, list | tuple) else []
+
+
+def _near(name: object, known: list[str]) -> str:
+    close = difflib.get_close_matches(str(name), known, n=1)
+    if close:
+        return f"did you mean '{close[0]}'?"
+    return "use one of: " + ", ".join(known) if known else "add it first"
+
+
+def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
+    """Return every fault of reference in a job given as plain data."""
+    faults: list[Fault] = []
+
+    def fault(field: str, problem: str, remedy: str) -> None:
+        faults.append(Fault(file, field, problem, remedy))
+
+    cards = {str(row.get("id")): row for row in _rows(data, "library")}
+    faces = [str(row.get("id")) for row in _rows(data, "faces")]
+    appliances = [str(row.get("id")) for row in _rows(data.get("house"), "appliances")]
+    plans = _rows(data, "plans")
+    for where, ids in (
+        ("library", [str(row.get("id")) for row in _rows(data, "library")]),
+        ("faces", faces),
+        ("house.appliances", appliances),
+        ("plans", [str(row.get("id")) for row in plans]),
+    ):
+        for twice in sorted({i for i in ids if ids.count(i) > 1}):
+            fault(f"{where}[{twice}].id", f"the id '{twice}' stands {ids.count(twice)} times", "give each its own id")
+
+    site = data.get("site")
+    place = site.get("place") if isinstance(site, dict) else None
+    zone = place.get("time_zone") if isinstance(place, dict) else None
+    if isinstance(zone, str) and zone:
+        try:
+            zoneinfo.ZoneInfo(zone)
+        except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
+            fault("site.place.time_zone", f"there is no time zone '{zone}'", "use a name like 'Pacific/Auckland'")
+
+    for plan in plans:
+        for field, problem, remedy in _plan_faults(plan, cards, faces, appliances):
+            fault(f"plans[{plan.get('id')}].{field}", problem, remedy)
+    return faults
+
+
+def _plan_faults(
+    plan: dict[str, Any], cards: dict[str, dict[str, Any]], faces: list[str], appliances: list[str]
+) -> Iterator[tuple[str, str, str]]:
+    nodes = _rows(plan, "nodes")
+    ids = [str(node.get("id")) for node in nodes]
+    for twice in sorted({i for i in ids if ids.count(i) > 1}):
+        yield f"nodes[{twice}].id", f"the id '{twice}' stands {ids.count(twice)} times", "give each node its own id"
+
+    def card(card_id: object, kinds: tuple[str, ...], field: str) -> Iterator[tuple[str, str, str]]:
+        fitting = [i for i, row in cards.items() if row.get("kind") in kinds]
+        if not isinstance(card_id, str):
+            return
+        if card_id not in cards:
+            yield field, f"there is no card '{card_id}' in the job's library", _near(card_id, fitting)
+        elif cards[card_id].get("kind") not in kinds:
+            kind = cards[card_id].get("kind")
+            yield field, f"the card '{card_id}' is a {kind}, not a {' or '.join(kinds)}", _near(card_id, fitting)
+
+    battery_side = 0
+    for node in nodes:
+        place = f"nodes[{node.get('id')}]"
+        yield from card(node.get("card"), _INVERTER_KINDS, f"{place}.card")
+        kind = cards.get(str(node.get("card")), {}).get("kind")
+        battery_side += kind in _WITH_BATTERY
+        strings = _rows(node, "strings")
+        if strings and kind in _INVERTER_KINDS and kind not in _WITH_PV:
+            yield f"{place}.strings", f"a {kind} has no PV input", "move the strings to a node with trackers"
+        if node.get("battery") is not None and kind in _INVERTER_KINDS and kind not in _WITH_BATTERY:
+            yield f"{place}.battery", f"a {kind} has no battery terminals", "put the battery on a hybrid or battery inverter"
+        if kind in _WITH_BATTERY and node.get("count", 1) != 1:
+            yield f"{place}.count", "only PV inverters can come as several like units", "add one node for each unit"
+        if node.get("side") == "backup" and not plan.get("transfer"):
+            yield f"{place}.side", "the plan has no transfer device, so no backup side", "use 'grid', or add a transfer device"
+        trackers = cards.get(str(node.get("card")), {}).get("trackers")
+        for string in strings:
+            at = f"{place}.strings[{string.get('id')}]"
+            yield from card(string.get("module"), ("module",), f"{at}.module")
+            if isinstance(string.get("face"), str) and string["face"] not in faces:
+                yield f"{at}.face", f"there is no roof face '{string['face']}'", _near(string["face"], faces)
+            tracker = string.get("tracker")
+            if isinstance(trackers, list | tuple) and isinstance(tracker, int) and tracker > len(trackers):
+                yield f"{at}.tracker", f"the card has {len(trackers)} trackers, not {tracker}", f"use 1 to {len(trackers)}"
+        battery = node.get("battery")
+        if isinstance(battery, dict):
+            yield from card(battery.get("card"), ("battery",), f"{place}.battery.card")
+            low, high = battery.get("soc_min_frac"), battery.get("soc_max_frac")
+            if isinstance(low, int | float) and isinstance(high, int | float) and low >= high:
+                yield f"{place}.battery.soc_min_frac", f"{low} is not below the upper end {high}", "make the window open"
+    if battery_side > MAX_BATTERY_SIDE_NODES:
+        yield (
+            "nodes",
+            f"{battery_side} battery or hybrid inverters; the simulation carries {MAX_BATTERY_SIDE_NODES}",
+            "use fewer, larger ones",
+        )
+    transfer = plan.get("transfer")
+    if isinstance(transfer, dict):
+        yield from card(transfer.get("card"), ("transfer",), "transfer.card")
+        for load in transfer.get("listed") or ():
+            if load != "background" and load not in appliances:
+                yield f"transfer.listed[{load}]", f"there is no load '{load}'", _near(load, ["background", *appliances])

@@ -1,0 +1,179 @@
+"""Card models. A figure the data sheet lacks is None, and what rests on it is then 'not known'."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from calm_relay.units import ApparentVa, CurrentA, Fraction, LengthM, PowerW, Quantity, VoltageV
+
+
+class Record(BaseModel):
+    """Base of everything stored in a job: frozen, no unknown fields, no infinities or NaN."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False, ser_json_inf_nan="constants")
+
+
+Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$")]
+Name = Annotated[str, Field(min_length=1, max_length=60)]
+Ratio = Annotated[float, Quantity("ratio"), Field(gt=0, le=10)]
+
+
+class CardBase(Record):
+    """What every card has."""
+
+    id: Id
+    name: Name
+    source: str = "invented, generic"
+    warranty_years: Annotated[float, Quantity("years"), Field(ge=0, le=50)] | None = None
+
+
+class ModuleCard(CardBase):
+    """A PV module at standard test conditions."""
+
+    kind: Literal["module"] = "module"
+    power_stc_w: Annotated[float, Quantity("power_w"), Field(gt=0, le=2000)]
+    voc_stc_v: VoltageV
+    vmp_stc_v: VoltageV
+    isc_stc_a: CurrentA
+    imp_stc_a: CurrentA
+    beta_voc_per_c: Annotated[float, Field(ge=-0.01, le=0)] | None = None
+    gamma_pmp_per_c: Annotated[float, Field(ge=-0.01, le=0)]
+    alpha_isc_per_c: Annotated[float, Field(ge=-0.001, le=0.002)] = 0.0005
+    system_voltage_max_v: VoltageV
+    series_fuse_max_a: CurrentA | None = None
+    length_m: LengthM
+    width_m: LengthM
+
+    @property
+    def efficiency_frac(self) -> float:
+        """Module efficiency at STC (power over area at 1000 W/m²)."""
+        return self.power_stc_w / (1000.0 * self.length_m * self.width_m)
+
+
+class Tracker(Record):
+    """One maximum-power-point tracker input."""
+
+    mppt_min_v: VoltageV
+    mppt_max_v: VoltageV
+    start_v: VoltageV | None = None
+    working_current_a: CurrentA
+    short_circuit_current_a: CurrentA | None = None
+    power_max_w: PowerW | None = None
+
+
+class LossTerms(Record):
+    """Three-term inverter loss (Schmidt and Sauer, 1996): P_dc = P_ac + p_self + a·P_ac + b·P_ac²/P_rated."""
+
+    p_self_w: PowerW
+    a: Annotated[float, Field(ge=0, le=1)]
+    b: Annotated[float, Field(ge=0, le=1)]
+
+
+class AcUnit(CardBase):
+    """What every unit with AC terminals has; `ac_rated_w` is at power factor 1."""
+
+    ac_rated_w: Annotated[float, Quantity("power_w"), Field(gt=0)]
+    loss: LossTerms
+    night_w: PowerW | None = Field(default=None, description="standby draw; None: a third of p_self, assumed")
+    phases: Literal[1, 3] = 1
+
+
+class PvInverterCard(AcUnit):
+    """A string inverter, PV only."""
+
+    kind: Literal["pv_inverter"] = "pv_inverter"
+    dc_voltage_max_v: VoltageV
+    trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=8)
+    dc_ac_ratio_max: Ratio | None = None
+    controllable: bool = True
+
+
+class ModuleInverterCard(AcUnit):
+    """A module-level inverter: one module each, clipped one by one."""
+
+    kind: Literal["module_inverter"] = "module_inverter"
+    dc_voltage_max_v: VoltageV
+    trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=1)
+    dc_ac_ratio_max: Ratio | None = None
+    controllable: bool = False
+
+
+class BatterySideUnit(AcUnit):
+    """What every unit with battery terminals has. Powers at the battery are DC watts at its terminals."""
+
+    ac_in_max_w: PowerW | None = Field(default=None, description="None: the AC rating, assumed")
+    charge_loss: LossTerms | None = Field(default=None, description="None: the terms of `loss`, ends exchanged")
+    charge_max_w: PowerW | None = None
+    discharge_max_w: PowerW | None = None
+    charge_max_a: CurrentA | None = None
+    discharge_max_a: CurrentA | None = None
+    battery_voltage_min_v: VoltageV
+    battery_voltage_max_v: VoltageV
+    pv_and_ac_charge_max_w: PowerW | None = None
+    grid_port_max_w: PowerW | None = None
+    backup_port_max_w: PowerW | None = None
+    grid_forming: bool = False
+    offgrid_continuous_va: ApparentVa | None = None
+    offgrid_peak_va: ApparentVa | None = None
+    offgrid_peak_s: Annotated[float, Field(gt=0)] | None = None
+    startable_lra_a: CurrentA | None = None
+    absorb_max_w: PowerW | None = Field(default=None, description="AC power it can take in while forming the grid")
+    absorb_ratio: Ratio = 1.0
+    pass_through_a: CurrentA | None = None
+
+
+class HybridCard(BatterySideUnit):
+    """A hybrid inverter: trackers and battery on one DC side."""
+
+    kind: Literal["hybrid"] = "hybrid"
+    dc_voltage_max_v: VoltageV
+    trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=8)
+    dc_ac_ratio_max: Ratio | None = None
+    dc_ac_ratio_max_with_battery: Ratio | None = None
+    pv_to_battery_max_w: PowerW | None = None
+
+
+class BatteryInverterCard(BatterySideUnit):
+    """A battery inverter (inverter-charger), no PV input."""
+
+    kind: Literal["battery_inverter"] = "battery_inverter"
+
+
+class BatteryCard(CardBase):
+    """One battery module. Stacked in series its volts add; in parallel its amps do. Current does not multiply in series."""
+
+    kind: Literal["battery"] = "battery"
+    chemistry: Literal["LFP", "NMC", "lead-acid"] = "LFP"
+    capacity_wh: Annotated[float, Quantity("energy_wh"), Field(gt=0)]
+    soc_min_frac: Fraction = 0.0
+    soc_max_frac: Fraction = 1.0
+    voltage_nominal_v: VoltageV
+    stacking: Literal["series", "parallel"] = "series"
+    modules_min: Annotated[int, Field(ge=1)] = 1
+    modules_max: Annotated[int, Field(ge=1, le=64)] = 8
+    charge_max_a: CurrentA | None = None
+    discharge_max_a: CurrentA | None = None
+    bank_charge_max_w: PowerW | None = None
+    bank_discharge_max_w: PowerW | None = None
+    dc_round_trip_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = Field(
+        description="terminals to terminals, any DC stage of the battery included, at the card's rate"
+    )
+    taper_soc_frac: Fraction = 1.0
+    taper_end_frac: Fraction = 0.05
+    auxiliary_w: PowerW = 0.0
+
+
+class TransferCard(CardBase):
+    """A transfer device or gateway between the backup side and the grid side."""
+
+    kind: Literal["transfer"] = "transfer"
+    pass_through_a: CurrentA | None = None
+
+
+Card = Annotated[
+    ModuleCard | PvInverterCard | ModuleInverterCard | HybridCard | BatteryInverterCard | BatteryCard | TransferCard,
+    Field(discriminator="kind"),
+]
+InverterCard = PvInverterCard | ModuleInverterCard | HybridCard | BatteryInverterCard

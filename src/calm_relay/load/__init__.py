@@ -1,0 +1,1 @@
+"""House load: background profile or metered series, and appliances."""

@@ -1,0 +1,1 @@
+"""From irradiance to DC: modules, strings, trackers, PV-only inverters."""

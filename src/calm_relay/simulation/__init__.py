@@ -1,0 +1,1 @@
+"""Simulation: a plan as arrays, the compiled kernel, the flow table."""

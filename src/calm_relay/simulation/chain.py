@@ -1,0 +1,117 @@
+"""The chains of limits between battery and inverter: every link by name, the weakest wins. Watts are DC at the terminals."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from calm_relay.job.models import BatteryChoice
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, HybridCard, LossTerms
+from calm_relay.pv.array import dc_from_ac_w
+
+
+@dataclass(frozen=True)
+class Link:
+    """One link of a chain: its name, the DC watts it carries (None: the card does not say) and how that follows."""
+
+    name: str
+    dc_w: float | None
+    how: str
+
+
+def stack_voltage_v(card: BatteryCard, modules: int) -> float:
+    """Return nominal volts of the bank: in series the volts add. [V]"""
+    return card.voltage_nominal_v * (modules if card.stacking == "series" else 1)
+
+
+def bank_amps(card: BatteryCard, modules: int, per_module_a: float | None) -> float | None:
+    """Return the bank's amps: in parallel the amps add, in series they do not multiply. [A]"""
+    if per_module_a is None:
+        return None
+    return per_module_a * (modules if card.stacking == "parallel" else 1)
+
+
+def charge_loss(card: BatterySideUnit) -> LossTerms:
+    """Return the charger's loss terms: its own, else the inverter's with the ends exchanged (definitions D4)."""
+    return card.charge_loss or card.loss
+
+
+def ac_in_w(card: BatterySideUnit) -> float:
+    """Return the AC input limit; the AC rating where the card has none (assumed). [W]"""
+    return card.ac_rated_w if card.ac_in_max_w is None else card.ac_in_max_w
+
+
+def charger_dc_w(card: BatterySideUnit, ac_w: float) -> float:
+    """Return the DC watts a charger delivers from `ac_w` at AC. [W]"""
+    terms = charge_loss(card)
+    over = max(0.0, ac_w - terms.p_self_w)
+    slope = 1.0 + terms.a
+    return 2.0 * over / (slope + math.sqrt(slope * slope + 4.0 * terms.b * over / card.ac_rated_w))
+
+
+def _links(
+    amps: float | None, volts: float, bank_w: float | None, unit_w: float | None, unit_a: float | None, word: str
+) -> list[Link]:
+    def product(a: float | None) -> float | None:
+        return None if a is None else a * volts
+
+    links = [Link("battery module current", product(amps), f"{amps:g} A × {volts:g} V" if amps else "not on the card")]
+    if bank_w is not None:
+        links.append(Link("battery bank limit", bank_w, "from the battery's card"))
+    if unit_w is not None:
+        links.append(Link(f"inverter battery {word} power", unit_w, "from the inverter's card"))
+    if unit_a is not None:
+        links.append(Link(f"inverter battery {word} current", product(unit_a), f"{unit_a:g} A × {volts:g} V"))
+    return links
+
+
+def charge_chain(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> list[Link]:
+    """Return every link that limits charging, the charger's AC input last."""
+    volts = stack_voltage_v(battery, choice.modules)
+    amps = bank_amps(battery, choice.modules, battery.charge_max_a)
+    links = _links(amps, volts, battery.bank_charge_max_w, unit.charge_max_w, unit.charge_max_a, "charge")
+    ac = ac_in_w(unit)
+    links.append(Link("charger AC input", charger_dc_w(unit, ac), f"{ac / 1000:.2f} kW at AC, after the charger's loss"))
+    return links
+
+
+def discharge_chain(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> list[Link]:
+    """Return every link that limits discharging, the inverter's AC rating last."""
+    volts = stack_voltage_v(battery, choice.modules)
+    amps = bank_amps(battery, choice.modules, battery.discharge_max_a)
+    links = _links(amps, volts, battery.bank_discharge_max_w, unit.discharge_max_w, unit.discharge_max_a, "discharge")
+    dc = dc_from_ac_w(unit.ac_rated_w, unit.loss, unit.ac_rated_w)
+    links.append(Link("inverter AC rating", dc, f"{unit.ac_rated_w / 1000:.2f} kW at AC, before the inverter's loss"))
+    return links
+
+
+def weakest(links: list[Link]) -> Link:
+    """Return the link with the least known watts; the first unknown one when none is known."""
+    known = [link for link in links if link.dc_w is not None]
+    return min(known, key=lambda link: link.dc_w or 0.0) if known else links[0]
+
+
+def terminals_limit_w(links: list[Link]) -> float | None:
+    """Return the DC limit at the battery terminals: the least of all links but the last (the AC end); None if unknown."""
+    known = [link.dc_w for link in links[:-1] if link.dc_w is not None]
+    return min(known) if known else None
+
+
+def usable_wh(battery: BatteryCard, choice: BatteryChoice) -> float:
+    """Return usable energy (definitions D3): (SoC_max − SoC_min)·C·SoH. [Wh]"""
+    low, high = soc_window(battery, choice)
+    return (high - low) * battery.capacity_wh * choice.modules * choice.state_of_health_frac
+
+
+def soc_window(battery: BatteryCard, choice: BatteryChoice) -> tuple[float, float]:
+    """Return (SoC_min, SoC_max) in force: the choice within the card's window."""
+    low = battery.soc_min_frac if choice.soc_min_frac is None else max(choice.soc_min_frac, battery.soc_min_frac)
+    high = battery.soc_max_frac if choice.soc_max_frac is None else min(choice.soc_max_frac, battery.soc_max_frac)
+    return low, high
+
+
+def pv_ratio_limit(card: HybridCard, has_battery: bool) -> float | None:
+    """Return the card's DC-to-AC limit with or without a battery; None where the card has none."""
+    if has_battery and card.dc_ac_ratio_max_with_battery is not None:
+        return card.dc_ac_ratio_max_with_battery
+    return card.dc_ac_ratio_max

@@ -1,0 +1,188 @@
+"""The year run to a steady end (definitions D11), and the flow table with its sums."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.errors import Cancelled
+from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
+from calm_relay.simulation.kernel import N_NODE, N_SYSTEM, run_steps
+from calm_relay.simulation.pack import Packed
+
+Array = NDArray[np.float64]
+MOST_RUNS = 50
+STEADY_FRAC = 0.001
+SPIN_UP_DAYS = 14
+_CHUNK = 20_000  # steps between looks at the cancel flag
+
+
+@dataclass(frozen=True)
+class FlowTable:
+    """A plan's year, step by step. Column names: ``columns.py``.
+
+    Attributes
+    ----------
+    system : ndarray (steps, len(SYSTEM)), [W]
+    nodes : ndarray (steps, nodes, len(NODE)), [W], the energies in Wh at the end of the step
+    node_ids : tuple of str
+    start_energy_wh, start_energy_pv_wh : ndarray (nodes,)
+    step_h : float
+    runs : int
+        Years run until the end equalled the start; the last one is this table.
+    steady : bool
+    steps_run : int
+        Steps really computed, spin-up included.
+    """
+
+    system: Array
+    nodes: Array
+    node_ids: tuple[str, ...]
+    start_energy_wh: Array
+    start_energy_pv_wh: Array
+    step_h: float
+    runs: int
+    steady: bool
+    steps_run: int = 0
+    assumed: frozenset[str] = field(default=frozenset())
+
+    def column(self, name: str) -> Array:
+        """Return one system column."""
+        return self.system[:, SYSTEM.index(name)]
+
+    def node_column(self, node_id: str, name: str) -> Array:
+        """Return one column of one node."""
+        return self.nodes[:, self.node_ids.index(node_id), NODE.index(name)]
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        return self.system.nbytes + self.nodes.nbytes
+
+
+def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, series: bool = True) -> FlowTable:
+    """Run the packed steps again and again until end energy and mix equal the start within 0.1 % of capacity.
+
+    The last 14 days go first as a spin-up from SoC_min, PV origin. Raises Cancelled.
+    """
+    n = len(packed.nodes)
+    steps = len(packed.ac)
+    capacity = packed.nodes["capacity_wh"].astype(float)
+    energy = packed.nodes["soc_min"].astype(float) * capacity
+    energy_pv = energy.copy()
+    system = np.empty((steps if series else 0, N_SYSTEM))
+    rows = np.empty((steps if series else 0, n, N_NODE))
+    none_system, none_rows = np.empty((0, N_SYSTEM)), np.empty((0, n, N_NODE))
+    per_day = round(24.0 / float(packed.plant["step_h"]))
+    spin_from = max(0, steps - SPIN_UP_DAYS * per_day) if n else steps
+    _run(packed, spin_from, steps, energy, energy_pv, none_system, none_rows, cancelled)
+    steps_run = steps - spin_from
+    steady, runs = False, 0
+    start, start_pv = energy.copy(), energy_pv.copy()
+    while runs < MOST_RUNS and not steady:
+        start, start_pv = energy.copy(), energy_pv.copy()
+        _run(packed, 0, steps, energy, energy_pv, system, rows, cancelled)
+        runs += 1
+        steps_run += steps
+        near = STEADY_FRAC * capacity + 1e-9
+        steady = bool(np.all(np.abs(energy - start) <= near) and np.all(np.abs(energy_pv - start_pv) <= near))
+    step_h = float(packed.plant["step_h"])
+    return FlowTable(system, rows, packed.node_ids, start, start_pv, step_h, runs, steady, steps_run, packed.assumed)
+
+
+def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable:
+    """Run the packed steps once from a stated start (definitions D11)."""
+    n, steps = len(packed.nodes), len(packed.ac)
+    energy, energy_pv = np.array(energy_wh, dtype=float), np.array(energy_pv_wh, dtype=float)
+    system, rows = np.empty((steps, N_SYSTEM)), np.empty((steps, n, N_NODE))
+    start, start_pv = energy.copy(), energy_pv.copy()
+    _run(packed, 0, steps, energy, energy_pv, system, rows, lambda: False)
+    step_h = float(packed.plant["step_h"])
+    return FlowTable(system, rows, packed.node_ids, start, start_pv, step_h, 1, False, steps, packed.assumed)
+
+
+def _run(
+    packed: Packed,
+    first: int,
+    last: int,
+    energy: Array,
+    energy_pv: Array,
+    system: Array,
+    rows: Array,
+    cancelled: Callable[[], bool],
+) -> None:
+    sums = np.zeros(N_SYSTEM)
+    node_sums = np.zeros((len(packed.nodes), N_NODE))
+    for begin in range(first, last, _CHUNK):
+        if cancelled():
+            raise Cancelled("the year was cancelled")
+        run_steps(
+            packed.nodes, packed.slots, packed.plant, packed.order, packed.codes, packed.pv_dc, packed.ac,
+            begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums,
+        )  # fmt: skip
+
+
+def year_sums_wh(flow: FlowTable) -> tuple[dict[str, float], dict[str, dict[str, float]]]:
+    """Return yearly sums by column, for the plan and by node: Wh for powers; for energies the change over the year."""
+    system = {name: float(v) for name, v in zip(SYSTEM, flow.system.sum(axis=0) * flow.step_h, strict=True)}
+    totals = flow.nodes.sum(axis=0) * flow.step_h
+    by_node: dict[str, dict[str, float]] = {}
+    for k, node_id in enumerate(flow.node_ids):
+        row = {name: float(v) for name, v in zip(NODE, totals[k], strict=True)}
+        for name, start in zip(ENERGY_COLUMNS, (flow.start_energy_wh[k], flow.start_energy_pv_wh[k]), strict=True):
+            row[name] = float(flow.nodes[-1, k, NODE.index(name)] - start)
+        by_node[node_id] = row
+    return system, by_node
+
+
+@dataclass(frozen=True)
+class Balances:
+    """Largest open balance of any step, as a share of the energy moved in that step (at least 1 W)."""
+
+    bus: float
+    battery: float
+    pv: float
+    origin: float
+
+    @property
+    def worst(self) -> float:
+        """The largest of the four."""
+        return max(self.bus, self.battery, self.pv, self.origin)
+
+
+def open_balances(flow: FlowTable, packed: Packed) -> Balances:
+    """Recompute the balances from the series: AC bus, every battery, every node's PV, and the traced flows."""
+    s = {name: flow.system[:, i] for i, name in enumerate(SYSTEM)}
+    node = {name: flow.nodes[:, :, i] for i, name in enumerate(NODE)}
+    moved = np.maximum(1.0, s["load_w"] + s["own_draw_w"] + s["charge_ac_w"] + s["export_w"])
+    out = node["ac_out_w"].sum(axis=1)
+    bus = s["pv_only_w"] + out + s["import_w"] - s["load_w"] - s["own_draw_w"] - s["export_w"] - node["ac_in_w"].sum(axis=1)
+    traced = [
+        s["pv_ac_w"] - s["pv_to_house_w"] - s["pv_to_own_w"] - s["pv_to_battery_w"] - s["pv_to_grid_w"],
+        s["load_w"] - s["pv_to_house_w"] - s["battery_to_house_w"] - s["grid_to_house_w"],
+        s["import_w"] - s["grid_to_house_w"] - s["grid_to_own_w"] - s["grid_to_battery_w"],
+        s["export_w"] - s["pv_to_grid_w"] - s["battery_to_grid_w"],
+        s["charge_ac_w"] - s["pv_to_battery_w"] - s["battery_to_battery_w"] - s["grid_to_battery_w"],
+    ]
+    origin = max(float(np.max(np.abs(t) / moved)) for t in traced)
+    battery = pv = 0.0
+    if flow.node_ids:
+        eta_c, eta_d = packed.nodes["eta_c"], packed.nodes["eta_d"]
+        before = np.vstack((flow.start_energy_wh[None, :], node["energy_wh"][:-1]))
+        taken = node["pv_to_battery_w"] + node["charge_from_ac_w"]
+        given = node["discharge_w"] + node["battery_standby_w"] + node["auxiliary_w"]
+        change = flow.step_h * (taken * eta_c - given / eta_d)
+        held = np.where(packed.nodes["capacity_wh"] > 0, node["energy_wh"] - before - change, 0.0)
+        battery = float(np.max(np.abs(held) / flow.step_h / np.maximum(1.0, taken + given)))
+        used = sum(
+            node[name]
+            for name in (
+                "pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w", "lost_ac_limit_w", "lost_below_start_w",
+                "lost_device_w", "lost_cap_w", "lost_island_w",
+            )
+        )  # fmt: skip
+        pv = float(np.max(np.abs(node["pv_available_w"] - used) / np.maximum(1.0, node["pv_available_w"])))
+    return Balances(float(np.max(np.abs(bus) / moved)), battery, pv, origin)

@@ -1,0 +1,202 @@
+"""The one place where a plan becomes the kernel's arrays, checked and cast."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.calendar import YearCalendar, in_window
+from calm_relay.errors import NotFeasible
+from calm_relay.job.models import Controls, Node, Plan, Slot
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card, HybridCard, TransferCard
+from calm_relay.pv.array import night_w
+from calm_relay.simulation import chain
+from calm_relay.simulation.kernel import (
+    BACKUP,
+    CHARGE_FROM_GRID,
+    GRID,
+    HOLD,
+    NODE_DTYPE,
+    OWN_USE,
+    PLANT_DTYPE,
+    SLOT_DTYPE,
+    SURPLUS_ONLY,
+)
+
+Array = NDArray[np.float64]
+SLOT_KINDS = {"charge_from_grid": CHARGE_FROM_GRID, "surplus_only": SURPLUS_ONLY, "hold": HOLD}
+
+
+@dataclass(frozen=True)
+class SiteLimits:
+    """Limits at the meter and through the transfer device; infinity where there is none. [W]"""
+
+    export_w: float = math.inf
+    import_w: float = math.inf
+    transfer_w: float = math.inf
+
+
+@dataclass(frozen=True)
+class Packed:
+    """Kernel inputs of one plan; `node_ids` in priority order, `assumed` names every value no card gave."""
+
+    node_ids: tuple[str, ...]
+    nodes: NDArray[np.void]
+    slots: NDArray[np.void]
+    plant: np.void
+    order: NDArray[np.int64]
+    codes: NDArray[np.int8]
+    pv_dc: Array
+    ac: Array
+    assumed: frozenset[str]
+
+
+def battery_side_nodes(plan: Plan, cards: dict[str, Card]) -> list[Node]:
+    """Return the nodes that have battery terminals, in the plan's order, which is their priority."""
+    return [node for node in plan.nodes if isinstance(cards[node.card], BatterySideUnit)]
+
+
+def pv_only_nodes(plan: Plan, cards: dict[str, Card]) -> list[Node]:
+    """Return the nodes with PV inputs only."""
+    return [node for node in plan.nodes if not isinstance(cards[node.card], BatterySideUnit)]
+
+
+def transfer_limit_w(plan: Plan, cards: dict[str, Card], voltage_v: float, phases: int) -> float:
+    """Return V·I·phases of the plan's transfer device; infinity without a device or a figure on its card. [W]"""
+    card = cards[plan.transfer.card] if plan.transfer else None
+    if isinstance(card, TransferCard) and card.pass_through_a is not None:
+        return voltage_v * card.pass_through_a * phases
+    return math.inf
+
+
+def _node_record(node: Node, unit: BatterySideUnit, cards: dict[str, Card], reserve: float, assumed: set[str]) -> np.void:
+    out = np.zeros(1, NODE_DTYPE)[0]
+    place = f"nodes[{node.id}]"
+
+    def known(value: float | None, fallback: float, what: str) -> float:
+        if value is None:
+            assumed.add(f"{place}: {what}")
+            return fallback
+        return value
+
+    losses = chain.charge_loss(unit)
+    if unit.charge_loss is None:
+        assumed.add(f"{place}: charger loss as the inverter's")
+    night, night_assumed = night_w(unit)
+    if night_assumed:
+        assumed.add(f"{place}: standby draw, a third of p_self")
+    out["side"] = BACKUP if node.side == "backup" else GRID
+    out["ac_out_w"], out["rated_w"] = unit.ac_rated_w, unit.ac_rated_w
+    out["ac_in_w"] = known(unit.ac_in_max_w, unit.ac_rated_w, "AC input limit, the AC rating")
+    out["p_self_w"], out["a"], out["b"] = unit.loss.p_self_w, unit.loss.a, unit.loss.b
+    out["charge_p_self_w"], out["charge_a"], out["charge_b"] = losses.p_self_w, losses.a, losses.b
+    out["night_w"] = min(night, unit.loss.p_self_w)
+    out["grid_port_w"] = math.inf if unit.grid_port_max_w is None else unit.grid_port_max_w
+    out["backup_port_w"] = math.inf if unit.backup_port_max_w is None else unit.backup_port_max_w
+    out["pv_to_battery_w"] = math.inf
+    if isinstance(unit, HybridCard) and unit.pv_to_battery_max_w is not None:
+        out["pv_to_battery_w"] = unit.pv_to_battery_max_w
+    out["eta_c"] = out["eta_d"] = out["soc_max"] = out["taper_soc"] = out["taper_end"] = 1.0
+    if node.battery is None:
+        return out
+    battery = cards[node.battery.card]
+    assert isinstance(battery, BatteryCard)
+    low, high = chain.soc_window(battery, node.battery)
+    charging = chain.charge_chain(unit, battery, node.battery)
+    giving = chain.discharge_chain(unit, battery, node.battery)
+    charge = known(chain.terminals_limit_w(charging), unit.ac_rated_w, "battery charge limit, the AC rating")
+    if unit.pv_and_ac_charge_max_w is not None:
+        charge = min(charge, unit.pv_and_ac_charge_max_w)
+    give = known(chain.terminals_limit_w(giving), unit.ac_rated_w, "battery discharge limit, the AC rating")
+    eta = math.sqrt(battery.dc_round_trip_frac)
+    out["capacity_wh"] = battery.capacity_wh * node.battery.modules * node.battery.state_of_health_frac
+    out["soc_min"], out["soc_max"], out["reserve"] = low, high, min(reserve, high)
+    out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, eta, eta
+    out["taper_soc"], out["taper_end"] = battery.taper_soc_frac, battery.taper_end_frac
+    out["auxiliary_w"] = battery.auxiliary_w
+    return out
+
+
+def slot_codes(controls: Controls, calendar: YearCalendar) -> NDArray[np.int8]:
+    """Return the slot in force per step (0: own use, i + 1: the i-th slot), by clock time; a later slot wins."""
+    codes = np.zeros(calendar.steps, dtype=np.int8)
+    for number, slot in enumerate(controls.slots, start=1):
+        here = in_window(calendar.clock_hour, slot.start_h, slot.end_h)
+        if slot.months:
+            here &= np.isin(calendar.clock_month, slot.months)
+        codes[here] = number
+    return codes
+
+
+def _slot_table(slots: tuple[Slot, ...], n: int) -> NDArray[np.void]:
+    table = np.zeros((max(n, 1), len(slots) + 1), SLOT_DTYPE)
+    table["kind"][:, 0] = OWN_USE
+    for number, slot in enumerate(slots, start=1):
+        table["kind"][:, number] = SLOT_KINDS[slot.kind]
+        table["power_w"][:, number] = slot.power_w
+        table["target"][:, number] = slot.target_soc_frac
+        table["floor"][:, number] = slot.floor_soc_frac
+    return table[:n]
+
+
+def pack_plan(
+    plan: Plan,
+    cards: dict[str, Card],
+    calendar: YearCalendar,
+    limits: SiteLimits,
+    pv_dc_w: dict[str, Array],
+    ac_inputs_w: Array,
+) -> Packed:
+    """Return the kernel's inputs for a plan.
+
+    Parameters
+    ----------
+    pv_dc_w : dict of node id → ndarray (steps,)
+        DC PV after the trackers of each node that has some. [W]
+    ac_inputs_w : ndarray (steps, 9)
+        load_b, load_g, never, pv_b, pv_g (controllable), pv_b, pv_g (fixed), own_b, own_g. [W]
+
+    Raises
+    ------
+    NotFeasible
+        When there are more nodes with battery terminals than the kernel carries, or arrays do not fit.
+    """
+    nodes = battery_side_nodes(plan, cards)
+    if len(nodes) > 4:
+        raise NotFeasible(f"{len(nodes)} battery or hybrid inverters in one plan", "use at most 4")
+    steps = calendar.steps
+    if ac_inputs_w.shape != (steps, 9):
+        raise NotFeasible(f"inputs of shape {ac_inputs_w.shape} for {steps} steps", "give one row a step, 9 columns")
+    assumed: set[str] = set()
+    records = np.zeros(len(nodes), NODE_DTYPE)
+    for k, node in enumerate(nodes):
+        unit = cards[node.card]
+        assert isinstance(unit, BatterySideUnit)
+        records[k] = _node_record(node, unit, cards, plan.controls.reserve_soc_frac, assumed)
+    pv = np.zeros((steps, len(nodes)))
+    for k, node in enumerate(nodes):
+        if node.id in pv_dc_w:
+            pv[:, k] = pv_dc_w[node.id]
+    plant = np.zeros(1, PLANT_DTYPE)[0]
+    plant["step_h"] = calendar.step_h
+    plant["export_w"], plant["import_w"], plant["transfer_w"] = limits.export_w, limits.import_w, limits.transfer_w
+    plant["bias_w"] = plan.controls.meter_bias_w
+    plant["in_proportion"] = float(plan.controls.battery_order == "in_proportion")
+    trips = np.array([r["eta_c"] * r["eta_d"] for r in records])
+    order = np.argsort(-trips, kind="stable").astype(np.int64)
+    code = slot_codes(plan.controls, calendar)
+    codes = np.repeat(code[:, None], len(nodes), axis=1).astype(np.int8)
+    return Packed(
+        tuple(node.id for node in nodes),
+        records,
+        _slot_table(plan.controls.slots, len(nodes)),
+        plant,
+        order,
+        np.ascontiguousarray(codes),
+        np.ascontiguousarray(pv),
+        np.ascontiguousarray(ac_inputs_w, dtype=np.float64),
+        frozenset(assumed),
+    )

@@ -1,0 +1,1 @@
+"""Prices by clock time and the bill."""

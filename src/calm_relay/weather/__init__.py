@@ -1,0 +1,1 @@
+"""Weather and sun: the only place that imports pvlib."""

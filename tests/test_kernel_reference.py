@@ -1,0 +1,197 @@
+"""The compiled kernel against the independent slow reference, on random days with one to four nodes in every mode."""
+
+from __future__ import annotations
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from tests.reference_step import INF, Around, Slot, Step, Terms, Unit
+
+from calm_relay.simulation import kernel
+from calm_relay.simulation.columns import NODE, SYSTEM
+from calm_relay.simulation.flow import open_balances, run_case
+from calm_relay.simulation.kernel import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
+from calm_relay.simulation.pack import Packed
+
+KINDS = {"own_use": 0, "charge_from_grid": 1, "surplus_only": 2, "hold": 3}
+STEPS = 48
+SEEN: dict[str, float] = {}
+
+
+def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.ndarray, np.ndarray, Around]:
+    """Draw units, a slot table per unit, PV per step and unit, AC inputs per step, and the limits."""
+    r = np.random.default_rng(seed)
+
+    def pick(*options: float) -> float:
+        return float(r.choice(options))
+
+    units = []
+    for _ in range(n):
+        rated = pick(1500, 3000, 5000, 8000)
+        battery = r.random() < 0.85
+        low, high = (pick(0, 0.1, 0.2), pick(0.9, 1.0)) if battery else (0.0, 1.0)
+        capacity = pick(2500, 5000, 13500) if battery else 0.0
+        eta = pick(0.95, 0.97, 0.985, 1.0)
+        unit = Unit(
+            side="b" if r.random() < 0.5 else "g",
+            out=Terms(pick(0, 10, 40), pick(0, 0.01, 0.03), pick(0, 0.01, 0.02), rated),
+            charger=Terms(pick(0, 15, 30), pick(0, 0.02), pick(0, 0.015), rated),
+            ac_out=rated,
+            ac_in=pick(1000, rated),
+            night=0.0,
+            capacity=capacity,
+            soc_min=low,
+            soc_max=high,
+            reserve=pick(0, 0.3) if battery else 0.0,
+            charge=pick(800, 2500, 5000) if battery else 0.0,
+            discharge=pick(1000, 3000, 6000) if battery else 0.0,
+            eta_c=eta,
+            eta_d=eta,
+            taper_soc=pick(0.8, 1.0),
+            taper_end=0.05,
+            aux=pick(0, 8) if battery else 0.0,
+            grid_port=pick(1200, INF),
+            backup_port=pick(2000, INF, INF),
+            pv_to_battery=pick(1500, INF, INF),
+        )
+        unit.night = pick(0, unit.out.p_self / 3)
+        unit.energy = capacity * float(r.uniform(low, high))
+        unit.energy_pv = unit.energy * float(r.random())
+        units.append(unit)
+    slots = [
+        [
+            Slot(),
+            Slot("charge_from_grid", pick(500, 2000, 6000), pick(0.5, 0.9, 1.0), 0.0),
+            Slot("surplus_only", 0.0, pick(0.4, 0.9), 0.0),
+            Slot("hold"),
+            Slot("own_use", 0.0, 0.0, pick(0.3, 0.6)),
+        ]
+        for _ in range(n)
+    ]
+    sun = np.maximum(0, np.sin(np.linspace(-0.6, 3.7, STEPS)))[:, None]
+    pv = sun * r.uniform(0.2, 1.3, (STEPS, n)) * r.choice([0, 60, 2500, 7000, 11000], n)
+    ac = np.zeros((STEPS, 9))
+    ac[:, 0] = r.uniform(0, 1, STEPS) ** 2 * pick(0, 2500, 9000)
+    ac[:, 1] = r.uniform(0, 1, STEPS) ** 2 * pick(0, 2500, 7000)
+    ac[:, 2] = r.uniform(0, 0.6) * (ac[:, 0] + ac[:, 1]) * (r.random(STEPS) < 0.3)
+    ac[:, 3:7] = sun * r.uniform(0, 1, (STEPS, 4)) * r.choice([0, 3000, 6000], 4) * r.choice([0, 1], 4)
+    ac[:, 7:9] = r.choice([0, 5], 2)
+    around = Around(
+        0, 0, 0,
+        cap=pick(0, 1000, 5000, INF),
+        import_limit=pick(1500, 4000, INF, INF),
+        device=pick(1500, 4000, INF, INF),
+        bias=pick(0, 0, 30),
+        proportion=bool(r.random() < 0.3),
+        hours=pick(1 / 12, 0.25, 0.5),
+    )  # fmt: skip
+    return units, slots, pv, ac, around
+
+
+def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, pv: np.ndarray, ac: np.ndarray, a: Around) -> Packed:
+    """Return the same case as the kernel takes it."""
+    nodes = np.zeros(len(units), NODE_DTYPE)
+    for row, u in zip(nodes, units, strict=True):
+        values = {
+            "side": float(u.side == "g"), "ac_out_w": u.ac_out, "ac_in_w": u.ac_in, "rated_w": u.out.rated,
+            "p_self_w": u.out.p_self, "a": u.out.a, "b": u.out.b, "charge_p_self_w": u.charger.p_self,
+            "charge_a": u.charger.a, "charge_b": u.charger.b, "night_w": u.night, "grid_port_w": u.grid_port,
+            "backup_port_w": u.backup_port, "pv_to_battery_w": u.pv_to_battery, "capacity_wh": u.capacity,
+            "soc_min": u.soc_min, "soc_max": u.soc_max, "reserve": u.reserve, "charge_w": u.charge,
+            "discharge_w": u.discharge, "eta_c": u.eta_c, "eta_d": u.eta_d, "taper_soc": u.taper_soc,
+            "taper_end": u.taper_end, "auxiliary_w": u.aux,
+        }  # fmt: skip
+        assert set(values) == set(NODE_DTYPE.names or ())
+        for name, value in values.items():
+            row[name] = value
+    table = np.zeros((len(units), len(slots[0])), SLOT_DTYPE)
+    for k, row in enumerate(slots):
+        for i, s in enumerate(row):
+            table[k, i] = (KINDS[s.kind], s.power, s.target, s.floor)
+    plant = np.zeros(1, PLANT_DTYPE)[0]
+    for name, value in zip(PLANT_DTYPE.names or (), (a.hours, a.cap, a.import_limit, a.device, a.bias, a.proportion), strict=True):
+        plant[name] = value
+    order = np.argsort([-u.eta_c * u.eta_d for u in units], kind="stable").astype(np.int64)
+    ids = tuple(f"n{k}" for k in range(len(units)))
+    return Packed(ids, nodes, table, plant, order, codes.astype(np.int8), pv, ac, frozenset())
+
+
+def compare(seed: int, n: int) -> None:
+    """Run one random day both ways and hold every traced flow, loss name and energy to each other."""
+    units, slots, pv, ac, around = random_case(seed, n)
+    r = np.random.default_rng(seed + 1)
+    codes = np.repeat(r.choice([0, 0, 1, 2, 3, 4], (STEPS // 8, n)), 8, axis=0)
+    packed = packed_case(units, slots, codes, pv, ac, around)
+    start = np.array([u.energy for u in units])
+    flow = run_case(packed, start, np.array([u.energy_pv for u in units]))
+    assert open_balances(flow, packed).worst < 1e-6
+    for t in range(STEPS):
+        names = ("load_b", "load_g", "never", "pv_b", "pv_g", "pv_b_fixed", "pv_g_fixed", "own_b", "own_g")
+        for name, value in zip(names, ac[t], strict=True):
+            setattr(around, name, float(value))
+        step = Step(units, [slots[k][codes[t, k]] for k in range(n)], [float(p) for p in pv[t]], around)
+        expected = step.settle()
+        got = dict(zip(SYSTEM, flow.system[t], strict=True))
+        pairs = {
+            "import": "import_w", "export": "export_w", "own": "own_draw_w", "pv_only": "pv_only_w",
+            "pv_to_house": "pv_to_house_w", "pv_to_own": "pv_to_own_w", "pv_to_battery": "pv_to_battery_w",
+            "pv_to_grid": "pv_to_grid_w", "battery_to_house": "battery_to_house_w", "battery_to_own": "battery_to_own_w",
+            "grid_to_house": "grid_to_house_w", "grid_to_battery": "grid_to_battery_w",
+            "battery_pv_to_house": "battery_pv_to_house_w", "lost_device": "pv_only_lost_device_w",
+            "lost_cap": "pv_only_lost_cap_w", "through": "transfer_w", "cap_exceeded": "cap_exceeded_w",
+            "import_exceeded": "import_exceeded_w", "device_exceeded": "device_exceeded_w",
+        }  # fmt: skip
+        assert set(pairs) == set(expected)
+        for mine, theirs in pairs.items():
+            assert abs(expected[mine] - got[theirs]) < 2e-5, (seed, n, t, theirs, expected[mine], got[theirs])
+            SEEN[theirs] = max(SEEN.get(theirs, 0.0), got[theirs])
+        for k, s in enumerate(step.s):
+            node = dict(zip(NODE, flow.nodes[t, k], strict=True))
+            wanted = {
+                "ac_out_w": s.ac_out, "ac_in_w": s.ac_in, "pv_to_inverter_w": s.pv_used, "pv_to_battery_w": s.pv_stored,
+                "charge_from_ac_w": s.ac_stored, "discharge_w": s.drawn, "lost_ac_limit_w": s.names["ac_limit"],
+                "lost_below_start_w": s.names["below_start"], "lost_device_w": s.names["device"],
+                "lost_cap_w": s.names["cap"], "caught_w": s.names["caught"], "ac_own_w": s.names["ac_own"],
+                "energy_wh": units[k].energy, "energy_pv_wh": units[k].energy_pv,
+            }  # fmt: skip
+            for name, value in wanted.items():
+                assert abs(value - node[name]) < 2e-5, (seed, n, t, k, name, value, node[name])
+            for name in NODE:
+                SEEN[name] = max(SEEN.get(name, 0.0), node[name])
+
+
+@given(seed=st.integers(0, 2**31), n=st.integers(1, 4))
+@settings(max_examples=60, deadline=None, derandomize=True)
+def test_kernel_equals_the_reference_on_random_days(seed, n):
+    compare(seed, n)
+
+
+def test_every_named_loss_and_record_occurs_in_the_random_days():
+    for seed in range(24):
+        compare(seed, 1 + seed % 4)
+    for name in (
+        "lost_ac_limit_w", "lost_below_start_w", "lost_device_w", "lost_cap_w", "caught_w", "pv_only_lost_device_w",
+        "pv_only_lost_cap_w", "cap_exceeded_w", "import_exceeded_w", "device_exceeded_w", "inverter_loss_w",
+        "charger_loss_w", "cell_loss_w", "pv_standby_w", "battery_standby_w", "auxiliary_w", "ac_own_w",
+    ):  # fmt: skip
+        assert SEEN[name] > 0.01, name
+    # Kept for the grid-down mode, which does not exist yet: they must stay at zero until it does.
+    assert SEEN["lost_island_w"] == 0.0
+
+
+def test_plain_python_gives_the_same_as_compiled():
+    units, slots, pv, ac, around = random_case(5, 3)
+    codes = np.zeros((STEPS, 3), dtype=np.int8)
+    packed = packed_case(units, slots, codes, pv, ac, around)
+    start = np.array([u.energy for u in units])
+    flow = run_case(packed, start, start.copy())
+    energy, energy_pv = start.copy(), start.copy()
+    work, row, rows = np.zeros((3, kernel.N_WORK)), np.zeros(len(SYSTEM)), np.zeros((3, len(NODE)))
+    nodes, table = packed.nodes.view(np.recarray), packed.slots.view(np.recarray)
+    plant = np.array([packed.plant]).view(np.recarray)[0]
+    for t in range(8):
+        kernel.settle_step.py_func(
+            nodes, table, plant, packed.order, codes[t], pv[t], energy, energy_pv, *(float(v) for v in ac[t]), work, row, rows
+        )
+        np.testing.assert_allclose(row, flow.system[t], rtol=0, atol=1e-9)
+        np.testing.assert_allclose(rows, flow.nodes[t], rtol=0, atol=1e-9)
