@@ -112,6 +112,7 @@ class Step:
         self.units, self.slots, self.pv, self.a = units, slots, pv, around
         self.started = [False] * len(units)
         self.usual = [False] * len(units)
+        self.stays_off = [False] * len(units)
 
     # -- what holds for the whole step
     def floor(self, k: int) -> float:
@@ -237,7 +238,7 @@ class Step:
         # (4)
         for k, u in enumerate(units):
             s = self.s[k]
-            if self.d >= -TINY or s.ac_out > 0 or s.pv_left > TINY or self.may_take(k) <= 0:
+            if self.stays_off[k] or self.d >= -TINY or s.ac_out > 0 or s.pv_left > TINY or self.may_take(k) <= 0:
                 continue
             surplus = -self.d
             watts = min(u.ac_in, surplus if u.side == "b" else surplus - stuck)
@@ -329,7 +330,7 @@ class Step:
         # (8) and D9
         for k, u in enumerate(units):
             s, slot = self.s[k], self.slots[k]
-            if not self.below_target(k) or self.usual[k] or s.ac_out > 0 or s.pv_left > TINY:
+            if self.stays_off[k] or not self.below_target(k) or self.usual[k] or s.ac_out > 0 or s.pv_left > TINY:
                 continue
             total = min(slot.power, u.ac_in, s.ac_in + max(0.0, a.import_limit - self.d))
             if u.side == "b":
@@ -354,9 +355,13 @@ class Step:
                 stuck = self.below_target(k) and not self.usual[k] and s.ac_in == 0 and s.pv_stored > 0
                 if stuck and self.d > self.a.import_limit + TINY:
                     self.usual[k] = again = True
-                if not self.started[k] and (s.ac_out > 0 or s.ac_in > 0):
+                runs = s.ac_out > 0 or s.ac_in > 0
+                if not self.started[k] and runs and not self.stays_off[k]:
                     self.started[k] = True
                     again = again or self.standby(k)[2] > 0
+                elif self.started[k] and not runs and self.standby(k)[2] > 0:
+                    self.started[k], self.stays_off[k] = False, True
+                    again = True
             if not again:
                 return self.finish()
 
@@ -391,7 +396,13 @@ class Step:
         charging = sum(s.ac_in for s in self.s)
         out = {"import": max(0.0, self.d), "export": max(0.0, -self.d), "own": self.own, "pv_only": pv_only}
         # D10: PV fills house, never loads, own draws, charging, export; batteries house, own draws, export, batteries
-        wants = {"house": house - a.never, "never": a.never, "own": self.own, "charging": charging, "grid": out["export"]}
+        wants = {
+            "house": house - a.never,
+            "never": a.never,
+            "own": self.own,
+            "charging": charging,
+            "grid": out["export"],
+        }
         got: dict[str, dict[str, float]] = {}
         for who, amount, order in (
             ("pv", from_pv, ("house", "never", "own", "charging", "grid")),

@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.reference_step import INF, Around, Slot, Step, Terms, Unit
 
 from calm_relay.simulation import kernel
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.flow import open_balances, run_case
 from calm_relay.simulation.kernel import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
 from calm_relay.simulation.pack import Packed
+from tests.reference_step import INF, Around, Slot, Step, Terms, Unit
 
 KINDS = {"own_use": 0, "charge_from_grid": 1, "surplus_only": 2, "hold": 3}
 STEPS = 48
@@ -191,7 +191,18 @@ def test_plain_python_gives_the_same_as_compiled():
     plant = np.array([packed.plant]).view(np.recarray)[0]
     for t in range(8):
         kernel.settle_step.py_func(
-            nodes, table, plant, packed.order, codes[t], pv[t], energy, energy_pv, *(float(v) for v in ac[t]), work, row, rows
+            nodes,
+            table,
+            plant,
+            packed.order,
+            codes[t],
+            pv[t],
+            energy,
+            energy_pv,
+            *(float(v) for v in ac[t]),
+            work,
+            row,
+            rows,
         )
         np.testing.assert_allclose(row, flow.system[t], rtol=0, atol=1e-9)
         np.testing.assert_allclose(rows, flow.nodes[t], rtol=0, atol=1e-9)

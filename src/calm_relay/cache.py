@@ -88,7 +88,7 @@ def on_disk(key: str, make: Callable[[], dict[str, NDArray[Any]]]) -> dict[str, 
             return {name: kept[name] for name in kept.files}
     except (OSError, ValueError, EOFError, KeyError):
         pass
-    except Exception as error:  # noqa: BLE001 - zipfile raises its own class on a torn file; it is only a cache
+    except Exception as error:
         if type(error).__name__ != "BadZipFile":
             raise
     arrays = make()

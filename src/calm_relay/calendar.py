@@ -140,7 +140,7 @@ def window_hours(start_h: float, end_h: float) -> float:
 
 def season_of_months(latitude_deg: float) -> dict[str, tuple[int, ...]]:
     """Return the months of each season by hemisphere."""
-    north = {"winter": (12, 1, 2), "spring": (3, 4, 5), "summer": (6, 7, 8), "autumn": (9, 10, 11)}
+    north: dict[str, tuple[int, ...]] = {"winter": (12, 1, 2), "spring": (3, 4, 5), "summer": (6, 7, 8), "autumn": (9, 10, 11)}
     if latitude_deg >= 0:
         return north
     swap = {"winter": "summer", "summer": "winter", "spring": "autumn", "autumn": "spring"}

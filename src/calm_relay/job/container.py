@@ -229,7 +229,7 @@ def write_atomically(path: Path, content: bytes) -> None:
             out.flush()
             os.fchmod(out.fileno(), mode)
             os.fsync(out.fileno())
-        os.replace(temp, target)
+        Path(temp).replace(target)
     except BaseException:
         Path(temp).unlink(missing_ok=True)
         raise

@@ -12,7 +12,6 @@ from calm_relay.units import (
     EnergyWh,
     Fraction,
     HoursH,
-    LengthM,
     Money,
     PowerW,
     PricePerKwh,
@@ -21,7 +20,7 @@ from calm_relay.units import (
     VoltageV,
 )
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION: Literal[2] = 2
 
 Note = Annotated[str, Field(max_length=2000)]
 HourOfDay = Annotated[float, Quantity("hours_h"), Field(ge=0, le=24)]

@@ -93,11 +93,19 @@ def _plan_faults(
         if strings and kind in _INVERTER_KINDS and kind not in _WITH_PV:
             yield f"{place}.strings", f"a {kind} has no PV input", "move the strings to a node with trackers"
         if node.get("battery") is not None and kind in _INVERTER_KINDS and kind not in _WITH_BATTERY:
-            yield f"{place}.battery", f"a {kind} has no battery terminals", "put the battery on a hybrid or battery inverter"
+            yield (
+                f"{place}.battery",
+                f"a {kind} has no battery terminals",
+                "put the battery on a hybrid or battery inverter",
+            )
         if kind in _WITH_BATTERY and node.get("count", 1) != 1:
             yield f"{place}.count", "only PV inverters can come as several like units", "add one node for each unit"
         if node.get("side") == "backup" and not plan.get("transfer"):
-            yield f"{place}.side", "the plan has no transfer device, so no backup side", "use 'grid', or add a transfer device"
+            yield (
+                f"{place}.side",
+                "the plan has no transfer device, so no backup side",
+                "use 'grid', or add a transfer device",
+            )
         trackers = cards.get(str(node.get("card")), {}).get("trackers")
         for string in strings:
             at = f"{place}.strings[{string.get('id')}]"
@@ -106,13 +114,21 @@ def _plan_faults(
                 yield f"{at}.face", f"there is no roof face '{string['face']}'", _near(string["face"], faces)
             tracker = string.get("tracker")
             if isinstance(trackers, list | tuple) and isinstance(tracker, int) and tracker > len(trackers):
-                yield f"{at}.tracker", f"the card has {len(trackers)} trackers, not {tracker}", f"use 1 to {len(trackers)}"
+                yield (
+                    f"{at}.tracker",
+                    f"the card has {len(trackers)} trackers, not {tracker}",
+                    f"use 1 to {len(trackers)}",
+                )
         battery = node.get("battery")
         if isinstance(battery, dict):
             yield from card(battery.get("card"), ("battery",), f"{place}.battery.card")
             low, high = battery.get("soc_min_frac"), battery.get("soc_max_frac")
             if isinstance(low, int | float) and isinstance(high, int | float) and low >= high:
-                yield f"{place}.battery.soc_min_frac", f"{low} is not below the upper end {high}", "make the window open"
+                yield (
+                    f"{place}.battery.soc_min_frac",
+                    f"{low} is not below the upper end {high}",
+                    "make the window open",
+                )
     if battery_side > MAX_BATTERY_SIDE_NODES:
         yield (
             "nodes",

@@ -81,7 +81,7 @@ def profile_w(profile: ProfileLoad, calendar: YearCalendar) -> Array:
     """Return background power: the clock-hour shape, lively by seeded noise, each month scaled to its daily energy."""
     weekday, weekend = (np.array(s, dtype=float) for s in SHAPES[profile.shape])
     hour = calendar.clock_hour.astype(int)
-    power = np.where(calendar.clock_weekend, weekend[hour], weekday[hour])
+    power: Array = np.where(calendar.clock_weekend, weekend[hour], weekday[hour])
     if profile.shape != "flat":
         rng = np.random.default_rng(seed_of("background", profile.seed))
         lively = rng.gamma(2.5, 1 / 2.5, calendar.steps)
@@ -138,4 +138,5 @@ def appliance_w(appliance: Appliance, calendar: YearCalendar, seed: int) -> Arra
     done = np.concatenate((done, [len(flat) * run]))
     grid = np.maximum.accumulate(grid)
     on_time = np.diff(np.interp(edges, grid, done))
-    return appliance.running_w * np.maximum(0.0, on_time) / calendar.step_h
+    power: Array = appliance.running_w * np.maximum(0.0, on_time) / calendar.step_h
+    return power

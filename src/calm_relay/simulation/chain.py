@@ -49,6 +49,19 @@ def charger_dc_w(card: BatterySideUnit, ac_w: float) -> float:
     return 2.0 * over / (slope + math.sqrt(slope * slope + 4.0 * terms.b * over / card.ac_rated_w))
 
 
+def charger_ac_w(card: BatterySideUnit, dc_w: float) -> float:
+    """Return the AC watts a charger draws to deliver `dc_w`. [W]"""
+    return dc_from_ac_w(dc_w, charge_loss(card), card.ac_rated_w)
+
+
+def output_ac_w(card: BatterySideUnit, dc_w: float) -> float:
+    """Return the AC watts an inverter makes of `dc_w` from its battery, at most its AC rating. [W]"""
+    over = max(0.0, dc_w - card.loss.p_self_w)
+    slope = 1.0 + card.loss.a
+    ac = 2.0 * over / (slope + math.sqrt(slope * slope + 4.0 * card.loss.b * over / card.ac_rated_w))
+    return min(ac, card.ac_rated_w)
+
+
 def _links(
     amps: float | None, volts: float, bank_w: float | None, unit_w: float | None, unit_a: float | None, word: str
 ) -> list[Link]:

@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def, no-untyped-call, untyped-decorator"
 """The compiled kernel: one step function, settled by the rules D3–D10, and thin loops around it.
 
 All compiled functions live in this one file: numba's disk cache does not see changes in functions imported from others.
@@ -11,7 +12,7 @@ from numba import njit
 
 from calm_relay.simulation.columns import NODE, SYSTEM
 
-_JIT = {"cache": True, "nogil": True, "error_model": "numpy"}
+_jit = njit(cache=True, nogil=True, error_model="numpy")
 
 WISH_W = 1e-6  # a wish below this is none (D6)
 OWN_USE, CHARGE_FROM_GRID, SURPLUS_ONLY, HOLD = 0, 1, 2, 3
@@ -48,7 +49,7 @@ N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
 N_WORK = 22
 
 
-@njit(**_JIT)
+@_jit
 def inverter_dc_w(p_ac, p_self, a, b, rated):
     """DC watts for AC watts out, three-term loss (D4); 0 for nothing out."""
     if p_ac <= 0.0:
@@ -56,7 +57,7 @@ def inverter_dc_w(p_ac, p_self, a, b, rated):
     return p_ac + p_self + a * p_ac + b * p_ac * p_ac / rated
 
 
-@njit(**_JIT)
+@_jit
 def inverter_ac_w(p_dc, p_self, a, b, rated):
     """AC watts for DC watts in, the inverse of :func:`inverter_dc_w` (D4)."""
     over = p_dc - p_self
@@ -66,7 +67,7 @@ def inverter_ac_w(p_dc, p_self, a, b, rated):
     return 2.0 * over / (slope + np.sqrt(slope * slope + 4.0 * b * over / rated))
 
 
-@njit(**_JIT)
+@_jit
 def charge_limit_w(charge_w, soc, taper_soc, taper_end, soc_max):
     """DC charge limit at `soc`: straight from the full limit at the taper SoC to a part of it at SoC_max (D3)."""
     if soc <= taper_soc or taper_soc >= soc_max:
@@ -77,7 +78,7 @@ def charge_limit_w(charge_w, soc, taper_soc, taper_end, soc_max):
     return charge_w * (1.0 - (1.0 - taper_end) * part)
 
 
-@njit(**_JIT)
+@_jit
 def _prepare(k, nodes, slots, code, pv, load_b, step_h, energy, w):
     """Fill a node's work row with what holds for the whole step: floor, room, what it may give, who pays standby."""
     nd = nodes[k]
@@ -126,14 +127,14 @@ def _prepare(k, nodes, slots, code, pv, load_b, step_h, energy, w):
     w[k, W_ON] = 0.0
 
 
-@njit(**_JIT)
+@_jit
 def _charge_from_own_pv(k, nodes, pv, w):
     left = pv - w[k, W_PV_INV]
     if left > WISH_W:
         w[k, W_C_PV] = min(left, nodes[k].pv_to_battery_w, w[k, W_CHARGE])
 
 
-@njit(**_JIT)
+@_jit
 def _give(k, nodes, pv, want, w):
     """Let the battery of node k add up to `want` AC watts (D6 (7)); returns what it added."""
     nd = nodes[k]
@@ -151,7 +152,7 @@ def _give(k, nodes, pv, want, w):
     return total - out
 
 
-@njit(**_JIT)
+@_jit
 def settle_step(
     nodes, slots, plant, order, codes, pv_dc, energy, energy_pv,
     load_b, load_g, never, pv_b, pv_g, pv_b_fixed, pv_g_fixed, own_b, own_g, w, row, node_rows,
@@ -171,12 +172,12 @@ def settle_step(
 
     demand, through, lost_device, lost_cap = 0.0, 0.0, 0.0, 0.0
     own_b_now, own_g_now, pv_b_now, pv_g_now = 0.0, 0.0, 0.0, 0.0
-    for _pass in range(2 * n + 2):
+    for _pass in range(3 * n + 2):
         # --- (1) the house less AC-side PV, per side; standby of units that are off is load (D4)
         own_b_now, own_g_now = own_b, own_g
         for k in range(n):
             draw = w[k, W_AUX_AC]
-            if w[k, W_ON] == 0.0:
+            if w[k, W_ON] <= 0.0:
                 draw += w[k, W_OFF_AC]
             if nodes[k].side == BACKUP:
                 own_b_now += draw
@@ -232,7 +233,7 @@ def settle_step(
             if demand >= -WISH_W:
                 break
             nd = nodes[k]
-            if w[k, W_CHARGE] <= 0.0 or w[k, W_OUT] > 0.0 or pv_dc[k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W:
+            if w[k, W_ON] < 0.0 or w[k, W_CHARGE] <= 0.0 or w[k, W_OUT] > 0.0 or pv_dc[k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W:
                 continue
             most = min(nd.ac_in_w, -demand)
             if nd.side == BACKUP:
@@ -351,7 +352,7 @@ def settle_step(
                         through -= got
         # --- (8) charge slots draw from the grid within device, import limit, W and target; the rest is imported
         for k in range(n):
-            if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0 or w[k, W_OUT] > 0.0:
+            if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0 or w[k, W_OUT] > 0.0 or w[k, W_ON] < 0.0:
                 continue
             nd = nodes[k]
             if pv_dc[k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W:
@@ -383,10 +384,14 @@ def settle_step(
                 if demand > plant.import_w + WISH_W:
                     w[k, W_USUAL] = 1.0
                     again = True
-            if w[k, W_ON] == 0.0 and (w[k, W_OUT] > 0.0 or w[k, W_IN] > 0.0):
+            runs = w[k, W_OUT] > 0.0 or w[k, W_IN] > 0.0
+            if w[k, W_ON] == 0.0 and runs:
                 w[k, W_ON] = 1.0
                 if w[k, W_OFF_AC] > 0.0:
                     again = True
+            elif w[k, W_ON] > 0.0 and not runs and w[k, W_OFF_AC] > 0.0:
+                w[k, W_ON] = -1.0  # the surplus it started on went to a unit before it: it stays off for this step
+                again = True
         if not again:
             break
 
@@ -396,7 +401,7 @@ def settle_step(
     )  # fmt: skip
 
 
-@njit(**_JIT)
+@_jit
 def _write_rows(
     nodes, plant, pv_dc, energy, energy_pv, load_b, load_g, never, demand, through,
     own_b, own_g, pv_only, lost_device, lost_cap, w, row, node_rows,
@@ -411,11 +416,6 @@ def _write_rows(
         nd = nodes[k]
         out = w[k, W_OUT]
         is_on = out > 0.0 or w[k, W_IN] > 0.0
-        if w[k, W_ON] > 0.0 and not is_on:  # started in an earlier pass, off in the last: the bus pays its standby
-            own += w[k, W_OFF_AC]
-            demand += w[k, W_OFF_AC]
-            if nd.side == BACKUP:
-                through += w[k, W_OFF_AC]
         left = pv_dc[k] - w[k, W_PV_INV] - w[k, W_C_PV]
         startable = inverter_ac_w(pv_dc[k] - w[k, W_C_PV], nd.p_self_w, nd.a, nd.b, nd.rated_w) > WISH_W
         pv_standby, battery_standby = 0.0, 0.0
@@ -531,7 +531,7 @@ def _write_rows(
     row[29] = max(0.0, abs(through) - plant.transfer_w)
 
 
-@njit(**_JIT)
+@_jit
 def run_steps(nodes, slots, plant, order, codes, pv_dc, ac, first, last, energy, energy_pv, system, node_series, sums, node_sums):
     """Run steps `first` to `last` (not included); rows go to the series where they have room, and are summed always.
 

@@ -73,7 +73,7 @@ def transfer_limit_w(plan: Plan, cards: dict[str, Card], voltage_v: float, phase
 
 
 def _node_record(node: Node, unit: BatterySideUnit, cards: dict[str, Card], reserve: float, assumed: set[str]) -> np.void:
-    out = np.zeros(1, NODE_DTYPE)[0]
+    out: np.void = np.zeros(1, NODE_DTYPE)[0]
     place = f"nodes[{node.id}]"
 
     def known(value: float | None, fallback: float, what: str) -> float:

@@ -62,7 +62,8 @@ def sun_year(calendar: YearCalendar, latitude_deg: float, longitude_deg: float, 
     relative = np.nan_to_num(atmosphere.get_relative_airmass(where["apparent_zenith"]), nan=40.0)
     absolute = atmosphere.get_absolute_airmass(relative, pressure)
     turbidity = clearsky.lookup_linke_turbidity(times, latitude_deg, longitude_deg).to_numpy(dtype=float)
-    clear = clearsky.ineichen(where["apparent_zenith"], absolute, turbidity, altitude_m, extra)
+    with np.errstate(divide="ignore", invalid="ignore"):  # at night pvlib divides by zero and sorts it out itself
+        clear = clearsky.ineichen(where["apparent_zenith"], absolute, turbidity, altitude_m, extra)
     up = where["apparent_zenith"] < 90.0
     ghi, dni, dhi = (np.where(up, np.nan_to_num(np.asarray(clear[name])), 0.0) for name in ("ghi", "dni", "dhi"))
     return Sun(where["apparent_zenith"], where["azimuth"], extra, ghi, dni, dhi)

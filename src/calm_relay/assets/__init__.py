@@ -1,0 +1,1 @@
+"""Fonts, demo jobs and other files that ship with the program."""

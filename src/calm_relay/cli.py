@@ -1,0 +1,333 @@
+"""The command line: everything a screen shows, as text or ``--json``. Figures in JSON are in the unit their key names."""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, TextIO
+
+from calm_relay import __version__
+from calm_relay.decision.compare import PlanRow, compare_plans, counts
+from calm_relay.demo import demo_job, demo_path
+from calm_relay.errors import BadInput, CalmRelayError, Fault
+from calm_relay.job.container import OpenedJob, job_json, read_job, save_job, write_atomically
+from calm_relay.job.models import Job, Plan
+from calm_relay.rules.edits import apply_edits
+from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
+from calm_relay.study import PlanResult, Study
+from calm_relay.units import format_quantity as show
+
+CAUTION = "Local codes, the network operator, the equipment's own manual and a licensed electrician decide."
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run one command; returns 0, 1 (`check` only: something is over) or 2 (bad input)."""
+    parser = _parser()
+    options = parser.parse_args(argv)
+    try:
+        status: int = options.run(options)
+    except BadInput as error:
+        return _report(error.faults, as_json=getattr(options, "json", False))
+    except CalmRelayError as error:
+        return _report([Fault("", "", str(error), "see the message")], as_json=getattr(options, "json", False))
+    except BrokenPipeError:
+        return 0
+    return status
+
+
+def _report(faults: Sequence[Fault], *, as_json: bool) -> int:
+    if as_json:
+        _print_json({"faults": [fault.as_dict() for fault in faults]})
+    for fault in faults:
+        print(fault.line(), file=sys.stderr)
+    return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="calm-relay", description="Plans how batteries join a photovoltaic system.", epilog=CAUTION
+    )
+    parser.add_argument("--version", action="version", version=f"calm-relay {__version__}")
+    commands = parser.add_subparsers(dest="command", required=True)
+
+    def command(name: str, text: str, run: Any, *, job: bool = True, json_out: bool = True) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=text, description=text)
+        if job:
+            sub.add_argument("job", help="a job file, or 'demo' for the shipped one")
+            sub.add_argument("--plan", action="append", metavar="PLAN", help="a plan's id or letter; may be given again")
+        if json_out:
+            sub.add_argument("--json", action="store_true", help="print JSON")
+        sub.set_defaults(run=run)
+        return sub
+
+    command("check", "every check with verdict, arithmetic, remedy and source; exit 1 when one is over", _check)
+    simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", _simulate)
+    simulate.add_argument("--csv", metavar="FILE", help="write one plan's year step by step (give one --plan)")
+    command("compare", "all plans side by side", _compare)
+    command("schema", "the job file's JSON Schema", _schema, job=False, json_out=False)
+    remedy = command("remedy", "apply a check's remedy and save the job under another name", _remedy, json_out=False)
+    remedy.add_argument("--check", required=True, help="the check's id, as 'check' prints it")
+    remedy.add_argument("--number", type=int, default=1, help="which remedy, from 1")
+    remedy.add_argument("--out", required=True, help="where to save the changed job")
+    demo = command("demo-job", "write the made-up demo job", _demo_job, job=False, json_out=False)
+    demo.add_argument("out", help="where to save it (*.json or *.crjob)")
+    return parser
+
+
+def _print_json(data: Any, out: TextIO | None = None) -> None:
+    json.dump(data, out or sys.stdout, indent=1, ensure_ascii=False, allow_nan=False)
+    (out or sys.stdout).write("\n")
+
+
+def open_job(name: str) -> OpenedJob:
+    """Read a job by path; 'demo' names the shipped one."""
+    return read_job(demo_path() if name == "demo" else name)
+
+
+def _plans(job: Job, options: argparse.Namespace, *, without_today: bool = False) -> list[Plan]:
+    if options.plan:
+        out = []
+        for name in options.plan:
+            try:
+                out.append(job.plan(name))
+            except KeyError:
+                known = ", ".join(f"{p.letter} ({p.id})" for p in job.plans)
+                raise BadInput([Fault(options.job, "--plan", f"there is no plan '{name}'", f"use one of: {known}")]) from None
+        return out
+    return list(job.plans[1:] if without_today else job.plans)
+
+
+def _head(job: Job) -> dict[str, Any]:
+    return {"job": job.name, "made_up": job.made_up, "calm_relay": __version__, "caution": CAUTION}
+
+
+def _check(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    asked = {plan.id for plan in _plans(job, options, without_today=True)}
+    rows, over = [], 0
+    for plan in _plans(job, options):
+        result = study.plan_result(job, plan)
+        rows.append((plan, result))
+        if plan.id in asked:
+            over += counts(result.findings)["over"]
+    if options.json:
+        plans = [{"plan": p.id, "letter": p.letter, "name": p.name, "findings": [f.as_dict() for f in r.findings]} for p, r in rows]
+        _print_json({**_head(job), "plans": plans})
+        return 1 if over else 0
+    _title(job)
+    for plan, result in rows:
+        print(f"\n{plan.letter}  {plan.name}")
+        for f in result.findings:
+            margin = "" if f.margin is None else f"  margin {f.margin * 100:.0f} %"
+            waived = f"  waived: {f.waived}" if f.waived else ""
+            print(f"  {f.verdict:9} {f.title}: {f.subject}{margin}{waived}")
+            print(f"            {f.arithmetic}")
+            for remedy in f.remedies:
+                print(f"            remedy: {remedy.text}")
+            print(f"            source: {f.source} [{f.check}]")
+    print(f"\n{CAUTION}")
+    return 1 if over else 0
+
+
+def _title(job: Job) -> None:
+    print(job.name + (" (made-up)" if job.made_up else ""))
+
+
+def _energies(sums: dict[str, float]) -> dict[str, float]:
+    return {f"{name[:-2]}_wh" if name.endswith("_w") else f"{name}_change": value for name, value in sums.items()}
+
+
+def plan_data(result: PlanResult) -> dict[str, Any]:
+    """Return one plan's year as plain data, energies in Wh."""
+    f, bill = result.facts, result.bill
+    return {
+        "energies": _energies(f.system_wh),
+        "nodes": {node: _energies(sums) for node, sums in f.nodes_wh.items()},
+        "pv_only": {node: {k.replace("_w", "_wh"): v for k, v in sums.items()} for node, sums in f.pv_only_wh.items()},
+        "tracker_lost_wh": f.tracker_lost_wh,
+        "clipped_wh": f.clipped_wh,
+        "caught_wh": f.caught_wh,
+        "held_by_cap_wh": f.held_by_cap_wh,
+        "self_sufficiency_frac": f.self_sufficiency_frac,
+        "own_use_frac": f.own_use_frac,
+        "usable_wh": f.usable_wh,
+        "full_cycles": f.full_cycles,
+        "limits": {name: {"hours_h": use.hours_h, "held_wh": use.held_wh} for name, use in f.limits.items()},
+        "evening": None
+        if f.evening is None
+        else {
+            "limit_w": f.evening.limit_w,
+            "weakest": f.evening.weakest,
+            "peak_w": f.evening.peak_w,
+            "hours_over_h": f.evening.hours_over_h,
+            "over_wh": f.evening.over_wh,
+        },
+        "fill": {node: {s: vars(x) for s, x in seasons.items()} for node, seasons in f.fill.items()},
+        "months": {f"{name[:-2]}_wh": values for name, values in f.by_month_wh.items()},
+        "worst_open_balance_frac": f.worst_balance,
+        "runs": f.runs,
+        "steady": f.steady,
+        "assumed": sorted(f.assumed),
+        "bill": {**vars(bill), "total": bill.total},
+    }
+
+
+def _simulate(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    plans = _plans(job, options)
+    if options.csv:
+        if len(plans) != 1:
+            raise BadInput([Fault(options.job, "--csv", "a step-by-step file holds one plan", "give one --plan")])
+        _write_series(Path(options.csv), study, job, plans[0])
+    results = [(plan, study.plan_result(job, plan)) for plan in plans]
+    if options.json:
+        rows = [{"plan": p.id, "letter": p.letter, "name": p.name, **plan_data(r)} for p, r in results]
+        _print_json({**_head(job), "step_s": study.step_s, "weather": "synthetic, made from monthly means", "plans": rows})
+        return 0
+    _title(job)
+    for plan, result in results:
+        f = result.facts
+        print(f"\n{plan.letter}  {plan.name}  (run {f.runs} time(s), {'steady' if f.steady else 'not steady'})")
+        for name in (
+            "load_w", "own_draw_w", "import_w", "export_w", "pv_ac_w", "pv_to_house_w", "pv_to_battery_w", "pv_to_grid_w",
+            "battery_to_house_w", "grid_to_house_w", "grid_to_battery_w",
+        ):  # fmt: skip
+            print(f"  {name[:-2].replace('_', ' '):24}{show(f.system_wh[name], 'energy_wh', 0):>12}")
+        for text, value in (
+            ("clipped", f.clipped_wh),
+            ("caught", f.caught_wh),
+            ("held by the export cap", f.held_by_cap_wh),
+        ):
+            print(f"  {text:24}{show(value, 'energy_wh', 0):>12}")
+        print(f"  {'self-sufficiency':24}{show(f.self_sufficiency_frac, 'fraction'):>12}")
+        print(f"  {'own use':24}{show(f.own_use_frac, 'fraction'):>12}")
+        print(f"  {'bill':24}{job.tariff.currency + ' ' + show(result.bill.total, 'money'):>12}")
+    print("\nWeather is synthetic, made from the typed monthly means; clipping at 5 min is a lower bound.")
+    return 0
+
+
+def _write_series(path: Path, study: Study, job: Job, plan: Plan) -> None:
+    made = study.flow(job, plan)
+    flow = made.flow
+    calendar = study.calendar(job)
+    names = ["step", *SYSTEM]
+    for node in flow.node_ids:
+        names += [f"{node}.{name}" for name in NODE if name not in ENERGY_COLUMNS] + [f"{node}.{n}" for n in ENERGY_COLUMNS]
+    try:
+        with path.open("w", newline="", encoding="utf-8") as out:
+            writer = csv.writer(out)
+            writer.writerow(["clock", *names])
+            for t in range(calendar.steps):
+                row = [calendar.label(t), t, *(f"{v:.6g}" for v in flow.system[t])]
+                for k in range(len(flow.node_ids)):
+                    row += [f"{v:.6g}" for v in flow.nodes[t, k]]
+                writer.writerow(row)
+    except OSError as error:
+        raise BadInput([Fault(str(path), "", f"it cannot be written ({error.strerror})", "check the folder")]) from error
+
+
+COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
+    ("bill", "Yearly bill", "money"),
+    ("saving", "Saving against today", "money"),
+    ("cost", "Cost", "money"),
+    ("payback_years", "Simple payback", "years"),
+    ("self_sufficiency_frac", "Self-sufficiency", "fraction"),
+    ("own_use_frac", "Own use of PV", "fraction"),
+    ("import_wh", "Import", "energy_wh"),
+    ("export_wh", "Export", "energy_wh"),
+    ("clipped_wh", "Clipped", "energy_wh"),
+    ("caught_wh", "Clipped, caught by the battery", "energy_wh"),
+    ("held_by_cap_wh", "Held back by the export cap", "energy_wh"),
+    ("usable_wh", "Usable battery", "energy_wh"),
+    ("full_cycles", "Full cycles a year", "count"),
+    ("evening_hours_over_h", "Evening hours over the limit", "hours_h"),
+    ("offgrid_va", "Off-grid continuous", "apparent_va"),
+    ("network_sum_w", "As the network counts it", "power_w"),
+    ("boxes", "Boxes", "count"),
+)
+
+
+def compare_text(row: PlanRow, field: str, kind: str) -> str:
+    """Return one cell of the comparison as text; '–' where it does not apply."""
+    value = getattr(row, field)
+    if value is None:
+        return "–"
+    return show(float(value), kind, 0 if kind == "energy_wh" else None)
+
+
+def comparison(study: Study, job: Job, plans: Sequence[Plan]) -> tuple[PlanRow, ...]:
+    """Return the comparison of plans; today's system is always computed, since savings are against it."""
+    asked = list(plans) if plans and plans[0].id == job.plans[0].id else [job.plans[0], *plans]
+    results = [study.plan_result(job, plan) for plan in asked]
+    rows = compare_plans(job, [(p, r.facts, r.bill, r.findings) for p, r in zip(asked, results, strict=True)])
+    wanted = {plan.id for plan in plans}
+    return tuple(row for row in rows if row.plan_id in wanted)
+
+
+def print_comparison(job: Job, rows: Sequence[PlanRow]) -> None:
+    """Print plans side by side."""
+    _title(job)
+    print(f"{'':32}" + "".join(f"{row.letter:>14}" for row in rows))
+    for field, text, kind in COMPARE_LINES:
+        print(f"{text:32}" + "".join(f"{compare_text(row, field, kind):>14}" for row in rows))
+    print(f"{'Over / tight / not known':32}" + "".join(f"{f'{r.over} / {r.tight} / {r.not_known}':>14}" for r in rows))
+    for row in rows:
+        print(f"{row.letter:6} {row.name}" + (f": not to be recommended, {row.gate}" if row.gate else ""))
+    print(f"Money in {job.tariff.currency}. {CAUTION}")
+
+
+def _compare(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    rows = comparison(Study(opened.store), opened.job, _plans(opened.job, options))
+    if options.json:
+        _print_json({**_head(opened.job), "currency": opened.job.tariff.currency, "plans": [row.as_dict() for row in rows]})
+    else:
+        print_comparison(opened.job, rows)
+    return 0
+
+
+def _schema(_: argparse.Namespace) -> int:
+    _print_json(Job.model_json_schema())
+    return 0
+
+
+def _remedy(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    job = opened.job
+    plans = _plans(job, options, without_today=True)
+    if len(plans) != 1:
+        raise BadInput([Fault(options.job, "--plan", "a remedy belongs to one plan", "give one --plan")])
+    result = Study(opened.store).plan_result(job, plans[0])
+    remedies = [r for f in result.findings if f.check == options.check for r in f.remedies if r.edits]
+    if not 1 <= options.number <= len(remedies):
+        problem = f"'{options.check}' has {len(remedies)} remedies that can be applied in plan {plans[0].letter}"
+        raise BadInput([Fault(options.job, "--number", problem, "see 'check' for what is over")])
+    chosen = remedies[options.number - 1]
+    save_job(options.out, apply_edits(job, chosen.edits), opened.store)
+    print(f"applied: {chosen.text}; saved as {options.out}")
+    return 0
+
+
+def _demo_job(options: argparse.Namespace) -> int:
+    path = Path(options.out)
+    if path.suffix.lower() == ".json":
+        try:
+            write_atomically(path, job_json(demo_job()))
+        except OSError as error:
+            raise BadInput([Fault(str(path), "", f"it cannot be written ({error.strerror})", "check the folder")]) from error
+    else:
+        from calm_relay.job.series import SeriesStore
+
+        save_job(path, demo_job(), SeriesStore())
+    print(f"saved as {path}")
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,116 @@
+"""Plans side by side: one row of figures each, gates first."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from calm_relay.decision.facts import YearFacts
+from calm_relay.job.models import Job, Plan
+from calm_relay.library.cards import AcUnit
+from calm_relay.rules.checks_service import forming_nodes, network_sum_w
+from calm_relay.rules.registry import CheckContext, Finding
+from calm_relay.stages import cards_of
+from calm_relay.tariff.bill import Bill
+
+# Checks whose 'not known' keeps a plan from being recommended (definitions D24).
+MUST_BE_KNOWN = ("string.cold-voc", "backup.ac-pv-absorb")
+
+
+@dataclass(frozen=True)
+class PlanRow:
+    """One plan's figures. Energies in Wh a year, powers in W or VA, money in the job's currency.
+
+    `payback_years` is simple: cost over first-year saving; None where the saving never pays it.
+    `gate` says in words what keeps the plan from being recommended, or is empty.
+    """
+
+    plan_id: str
+    letter: str
+    name: str
+    over: int
+    tight: int
+    not_known: int
+    within: int
+    gate: str
+    bill: float
+    saving: float
+    cost: float
+    payback_years: float | None
+    self_sufficiency_frac: float
+    own_use_frac: float
+    import_wh: float
+    export_wh: float
+    clipped_wh: float
+    caught_wh: float
+    held_by_cap_wh: float
+    usable_wh: float
+    full_cycles: float
+    evening_hours_over_h: float | None
+    offgrid_va: float | None
+    network_sum_w: float
+    boxes: int
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return the row as plain data."""
+        return asdict(self)
+
+
+def counts(findings: Sequence[Finding]) -> Counter[str]:
+    """Return how many findings stand at each verdict; waived ones count as 'waived'."""
+    return Counter("waived" if f.waived and f.verdict == "over" else f.verdict for f in findings)
+
+
+def gate_reason(findings: Sequence[Finding]) -> str:
+    """Return what keeps a plan from being recommended: an unwaived 'over', or a must-be-known figure that is not."""
+    over = [f for f in findings if f.verdict == "over" and not f.waived]
+    if over:
+        return f"{over[0].title} is over" + (f", and {len(over) - 1} more" if len(over) > 1 else "")
+    missing = [f for f in findings if f.verdict == "not known" and f.check in MUST_BE_KNOWN]
+    return f"{missing[0].title} is not known" if missing else ""
+
+
+def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Sequence[Finding]]]) -> tuple[PlanRow, ...]:
+    """Return one row a plan, in the job's order; savings are against the first plan, which is today's system."""
+    cards = cards_of(job)
+    rows = []
+    today = results[0][2].total
+    for plan, facts, bill, findings in results:
+        tally = counts(findings)
+        context = CheckContext(job, plan, cards, facts)
+        forming = forming_nodes(context)
+        offgrid = sum(unit.offgrid_continuous_va or 0.0 for _, unit in forming) if plan.transfer and forming else None
+        cost = sum(line.amount for line in plan.costs)
+        saving = today - bill.total
+        rows.append(
+            PlanRow(
+                plan.id,
+                plan.letter,
+                plan.name,
+                tally["over"],
+                tally["tight"],
+                tally["not known"],
+                tally["within"],
+                gate_reason(findings),
+                bill.total,
+                saving,
+                cost,
+                cost / saving if saving > 0 and cost > 0 else None,
+                facts.self_sufficiency_frac,
+                facts.own_use_frac,
+                facts.system_wh["import_w"],
+                facts.system_wh["export_w"],
+                facts.clipped_wh,
+                facts.caught_wh,
+                facts.held_by_cap_wh,
+                facts.usable_wh,
+                facts.full_cycles,
+                None if facts.evening is None else facts.evening.hours_over_h,
+                offgrid,
+                network_sum_w(context)[0],
+                sum(isinstance(cards[n.card], AcUnit) for n in plan.nodes) + sum(n.battery is not None for n in plan.nodes),
+            )
+        )
+    return tuple(rows)

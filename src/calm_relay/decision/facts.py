@@ -1,0 +1,253 @@
+"""The facts of a plan's year, small enough to keep for every plan: sums, fractions, hours at limits, days filled."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window, season_of_months
+from calm_relay.job.models import Job, Plan
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
+from calm_relay.simulation import chain
+from calm_relay.simulation.columns import NODE
+from calm_relay.simulation.flow import open_balances, year_sums_wh
+from calm_relay.simulation.pack import Packed, battery_side_nodes
+from calm_relay.stages import PlanFlow
+
+Array = NDArray[np.float64]
+EVENING_H = (16.0, 22.0)
+AT_LIMIT_FRAC = 0.999
+
+
+@dataclass(frozen=True)
+class LimitUse:
+    """How a limit was met over the year: hours at it and energy it held back. [h], [Wh]"""
+
+    hours_h: float = 0.0
+    held_wh: float = 0.0
+
+
+@dataclass(frozen=True)
+class EveningFacts:
+    """Evening demand (16–22 h by the clock) that batteries would have to carry, against what they can give.
+
+    `over_steps_w` are the demands above the limit, largest first, at most the number the checks ask for.
+    """
+
+    limit_w: float
+    weakest: str
+    peak_w: float
+    hours_over_h: float
+    over_wh: float
+    largest_w: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class FillFacts:
+    """What the array offers a node's battery per day of a season, as a share of its usable energy."""
+
+    share_of_days_frac: float
+    median_ratio: float
+    median_offer_wh: float
+    days_full_frac: float
+
+
+@dataclass(frozen=True)
+class YearFacts:
+    """A plan's year in figures. Energies in Wh, fractions 0–1."""
+
+    system_wh: dict[str, float]
+    nodes_wh: dict[str, dict[str, float]]
+    pv_only_wh: dict[str, dict[str, float]]
+    tracker_lost_wh: float
+    self_sufficiency_frac: float
+    own_use_frac: float
+    usable_wh: float
+    full_cycles: float
+    limits: dict[str, LimitUse]
+    evening: EveningFacts | None
+    fill: dict[str, dict[str, FillFacts]]
+    backup_peak_w: float
+    by_month_wh: dict[str, tuple[float, ...]]
+    worst_balance: float
+    step_h: float
+    runs: int
+    steady: bool
+    assumed: frozenset[str] = field(default=frozenset())
+
+    @property
+    def clipped_wh(self) -> float:
+        """DC watts clipped at DC nodes plus AC watts clipped at PV-only inverters."""
+        nodes = sum(row["lost_ac_limit_w"] for row in self.nodes_wh.values())
+        return nodes + sum(row["clipped_ac_w"] for row in self.pv_only_wh.values())
+
+    @property
+    def caught_wh(self) -> float:
+        """Energy above the AC limit that went into batteries."""
+        return sum(row["caught_w"] for row in self.nodes_wh.values())
+
+    @property
+    def held_by_cap_wh(self) -> float:
+        """Energy held back by the export cap."""
+        return self.system_wh["pv_only_lost_cap_w"] + sum(row["lost_cap_w"] for row in self.nodes_wh.values())
+
+
+def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalendar, made: PlanFlow) -> YearFacts:
+    """Return the facts of one plan's year."""
+    flow, packed = made.flow, made.packed
+    system, nodes = year_sums_wh(flow)
+    h = calendar.step_h
+    pv_only = {
+        node_id: {
+            "dc_available_w": float(out.dc_available_w.sum()) * h,
+            "ac_w": float(out.ac_w.sum()) * h,
+            "clipped_ac_w": float(out.clipped_ac_w.sum()) * h,
+            "inverter_loss_w": float(out.inverter_loss_w.sum()) * h,
+            "standby_from_pv_w": float(out.standby_from_pv_w.sum()) * h,
+            "lost_below_start_w": float(out.below_start_w.sum()) * h,
+            "hours_at_limit_h": float(np.count_nonzero(out.clipped_ac_w > 1e-6)) * h,
+        }
+        for node_id, out in made.pv_only.items()
+    }
+    house_wh = system["load_w"]
+    grid_origin = system["grid_to_house_w"] + system["battery_to_house_w"] - system["battery_pv_to_house_w"]
+    exported_pv = system["pv_to_grid_w"] + system["battery_pv_to_grid_w"]
+    delivered = (
+        system["pv_to_house_w"] + system["pv_to_own_w"] + exported_pv
+        + system["battery_pv_to_house_w"] + system["battery_pv_to_own_w"]
+    )  # fmt: skip
+    usable = sum(
+        chain.usable_wh(card, node.battery)
+        for node in plan.nodes
+        if node.battery and isinstance(card := cards[node.battery.card], BatteryCard)
+    )
+    given = sum(row["discharge_w"] + row["battery_standby_w"] + row["auxiliary_w"] for row in nodes.values())
+    months = {
+        name: tuple(float(v) * h for v in np.bincount(calendar.month, weights=flow.column(name), minlength=13)[1:])
+        for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w")
+    }
+    return YearFacts(
+        system,
+        nodes,
+        pv_only,
+        sum(float((d.offered_w - d.available_w).sum()) * h for d in made.dc.values()),
+        1.0 - grid_origin / house_wh if house_wh > 0 else 0.0,
+        1.0 - exported_pv / delivered if delivered > 0 else 0.0,
+        usable,
+        given / usable if usable > 0 else 0.0,
+        _limit_use(job, calendar, made, pv_only),
+        _evening(plan, cards, calendar, made),
+        _fill(job, calendar, made),
+        float(packed.ac[:, 0].max()),
+        months,
+        open_balances(flow, packed).worst,
+        h,
+        flow.runs,
+        flow.steady,
+        flow.assumed,
+    )
+
+
+def _limit_use(job: Job, calendar: YearCalendar, made: PlanFlow, pv_only: dict[str, dict[str, float]]) -> dict[str, LimitUse]:
+    flow, packed, h = made.flow, made.packed, calendar.step_h
+    use: dict[str, LimitUse] = {}
+    for node_id, row in pv_only.items():
+        use[f"ac_limit:{node_id}"] = LimitUse(row["hours_at_limit_h"], row["clipped_ac_w"])
+    for k, node_id in enumerate(flow.node_ids):
+        record = packed.nodes[k]
+        out = flow.node_column(node_id, "ac_out_w")
+        lost = float(flow.node_column(node_id, "lost_ac_limit_w").sum()) * h
+        hours = float(np.count_nonzero(out >= AT_LIMIT_FRAC * record["ac_out_w"])) * h
+        use[f"ac_limit:{node_id}"] = LimitUse(hours, lost)
+        if record["capacity_wh"] > 0:
+            drawn = flow.node_column(node_id, "discharge_w")
+            hours = float(np.count_nonzero(drawn >= AT_LIMIT_FRAC * record["discharge_w"])) * h
+            use[f"discharge:{node_id}"] = LimitUse(hours)
+            charged = flow.node_column(node_id, "pv_to_battery_w") + flow.node_column(node_id, "charge_from_ac_w")
+            hours = float(np.count_nonzero(charged >= AT_LIMIT_FRAC * record["charge_w"])) * h
+            use[f"charge:{node_id}"] = LimitUse(hours)
+    if job.site.export_limit_w is not None:
+        cut = flow.column("pv_only_lost_cap_w") + flow.nodes[:, :, NODE.index("lost_cap_w")].sum(axis=1)
+        use["export_cap"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
+    if math.isfinite(float(packed.plant["transfer_w"])):
+        cut = flow.column("pv_only_lost_device_w") + flow.nodes[:, :, NODE.index("lost_device_w")].sum(axis=1)
+        at = np.abs(flow.column("transfer_w")) >= AT_LIMIT_FRAC * float(packed.plant["transfer_w"])
+        use["transfer"] = LimitUse(float(np.count_nonzero(at)) * h, float(cut.sum()) * h)
+    return use
+
+
+def _evening(plan: Plan, cards: dict[str, Card], calendar: YearCalendar, made: PlanFlow) -> EveningFacts | None:
+    packed: Packed = made.packed
+    limit, names = 0.0, []
+    for node in battery_side_nodes(plan, cards):
+        record = packed.nodes[packed.node_ids.index(node.id)]
+        if record["capacity_wh"] <= 0:
+            continue
+        unit, choice = cards[node.card], node.battery
+        assert isinstance(unit, BatterySideUnit)
+        assert choice is not None
+        battery = cards[choice.card]
+        assert isinstance(battery, BatteryCard)
+        limit += chain.output_ac_w(unit, float(record["discharge_w"]))
+        names.append(chain.weakest(chain.discharge_chain(unit, battery, choice)).name)
+    if not names:
+        return None
+    evening = in_window(calendar.clock_hour, *EVENING_H)
+    demand = packed.ac[:, 0] + packed.ac[:, 1] - packed.ac[:, 2] - packed.ac[:, 3:7].sum(axis=1)
+    demand = np.where(evening, demand, 0.0)
+    over = np.maximum(0.0, demand - limit)
+    largest = np.sort(np.partition(demand, -2000)[-2000:])[::-1] if len(demand) > 2000 else np.sort(demand)[::-1]
+    h = calendar.step_h
+    return EveningFacts(
+        limit,
+        " and ".join(dict.fromkeys(names)),
+        float(demand.max()),
+        float(np.count_nonzero(over > 0)) * h,
+        float(over.sum()) * h,
+        tuple(float(v) for v in largest),
+    )
+
+
+def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[str, FillFacts]]:
+    """Per node and season: what the array offers on a day (stored, exported or lost for want of room) over usable."""
+    flow, packed, h = made.flow, made.packed, calendar.step_h
+    month_of_day = np.repeat(np.arange(1, 13), MONTH_DAYS)
+    with_battery = [k for k in range(len(flow.node_ids)) if packed.nodes[k]["capacity_wh"] > 0]
+    if not with_battery:
+        return {}
+    windows = {k: _window_wh(packed.nodes[k]) for k in with_battery}
+    total = sum(windows.values())
+    charge_ac = flow.column("charge_ac_w")
+    pv_share = np.divide(flow.column("pv_to_battery_w"), charge_ac, out=np.zeros_like(charge_ac), where=charge_ac > 1e-9)
+    spare_ac = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w") + flow.column("pv_only_lost_device_w")
+    out: dict[str, dict[str, FillFacts]] = {}
+    for k in with_battery:
+        node_id, record = flow.node_ids[k], packed.nodes[k]
+        take = {name: flow.node_column(node_id, name) for name in ("pv_to_battery_w", "charge_from_ac_w", "energy_wh")}
+        lost = sum(flow.node_column(node_id, f"lost_{name}_w") for name in ("ac_limit", "device", "cap"))
+        part = windows[k] / total
+        room = np.maximum(0.0, record["charge_w"] - take["pv_to_battery_w"] - take["charge_from_ac_w"])
+        more = np.minimum(room, lost + part * spare_ac * 0.95)
+        offer = (take["pv_to_battery_w"] + take["charge_from_ac_w"] * pv_share + more) * record["eta_c"]
+        offer_day = offer.reshape(DAYS, -1).sum(axis=1) * h
+        top = record["soc_max"] * record["capacity_wh"]
+        full = take["energy_wh"].reshape(DAYS, -1).max(axis=1) >= top - 0.02 * windows[k]
+        seasons = {}
+        for season, months in season_of_months(job.site.place.latitude_deg).items():
+            here = np.isin(month_of_day, months)
+            ratio = offer_day[here] / windows[k]
+            seasons[season] = FillFacts(
+                float(np.mean(ratio >= 1.0)),
+                float(np.median(ratio)),
+                float(np.median(offer_day[here])),
+                float(np.mean(full[here])),
+            )
+        out[node_id] = seasons
+    return out
+
+
+def _window_wh(record: np.void) -> float:
+    return float((record["soc_max"] - record["soc_min"]) * record["capacity_wh"])

@@ -1,0 +1,261 @@
+"""The made-up demo job 'Tern Point boatshed', built by this script with fixed seeds; the shipped file is its output."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+
+from calm_relay.job.models import (
+    Appliance,
+    BatteryChoice,
+    Brief,
+    Controls,
+    CostLine,
+    Face,
+    House,
+    Job,
+    MonthlyWeather,
+    Motor,
+    NetworkRule,
+    Node,
+    Place,
+    Plan,
+    ProfileLoad,
+    Site,
+    Slot,
+    StringGroup,
+    Supply,
+    Tariff,
+    Transfer,
+)
+from calm_relay.library.shipped import shipped_card
+
+DEMO_FILE = "tern-point-boatshed.json"
+ESSENTIAL = ("fridge", "bait-freezer", "bilge-pump", "well-pump", "lights", "router", "workbench")
+COLD_MONTHS = (5, 6, 7, 8, 9)
+
+
+def demo_path() -> Path:
+    """Return the shipped demo job's path."""
+    return Path(str(resources.files("calm_relay.assets").joinpath("demo", DEMO_FILE)))
+
+
+def _site() -> Site:
+    return Site(
+        place=Place(
+            name="Tern Point (made-up)",
+            latitude_deg=-41.1,
+            longitude_deg=174.9,
+            altitude_m=8,
+            time_zone="Pacific/Auckland",
+        ),
+        supply=Supply(kind="single_phase", voltage_v=230, service_a=63),
+        weather=MonthlyWeather(
+            ghi_wh_per_m2_day=(6300, 5450, 4250, 2900, 1900, 1500, 1700, 2400, 3550, 4750, 5750, 6250),
+            temperature_mean_c=(17.2, 17.4, 16.0, 13.8, 11.6, 9.6, 8.9, 9.5, 10.9, 12.3, 13.9, 15.9),
+            temperature_daily_range_k=6.5,
+            wind_m_per_s=4.0,
+            seed=41,
+        ),
+        network=NetworkRule(sum_limit_w=10_000, source="made-up operator's letter: 10 kW of inverter on one phase"),
+        export_limit_w=5000,
+        record_low_c=-4,
+        design_high_c=30,
+    )
+
+
+def _appliance(id_: str, name: str, watts: float, run_h: float, start: float = 0, end: float = 24, **more: object) -> Appliance:
+    row = {"id": id_, "name": name, "running_w": watts, "run_h": run_h, "window_start_h": start, "window_end_h": end}
+    return Appliance.model_validate({**row, **more})
+
+
+def _house() -> House:
+    cold = {"months": COLD_MONTHS}
+    return House(
+        background=ProfileLoad(
+            shape="household_evening",
+            energy_wh_per_day=(6500, 6500, 6800, 7400, 8300, 9200, 9400, 8900, 8000, 7300, 6900, 6600),
+            seed=11,
+        ),
+        appliances=(
+            _appliance("fridge", "Fridge", 110, 8, essential=True, cycles_per_day=32),
+            _appliance("bait-freezer", "Bait freezer", 160, 9, essential=True, cycles_per_day=24),
+            _appliance(
+                "bilge-pump", "Bilge pump", 350, 0.8, essential=True, cycles_per_day=4, power_factor=0.8,
+                motor=Motor(kind="pump", voltage_v=230, code_letter="J", horsepower=0.33),
+            ),
+            _appliance(
+                "well-pump", "Well pump", 1100, 1.0, 6, 22, essential=True, cycles_per_day=5, power_factor=0.85,
+                motor=Motor(kind="pump", voltage_v=230, lra_a=23),
+            ),
+            _appliance("lights", "Lights", 140, 5, 17, 23, essential=True),
+            _appliance("router", "Router and alarm", 18, 24, essential=True),
+            _appliance("workbench", "Workbench circuit", 450, 2.5, 9, 17, days="weekdays", essential=True),
+            _appliance(
+                "planer", "Planer", 1900, 1.5, 15, 18, days="weekdays", power_factor=0.85, share_of_days_frac=0.6, **cold,
+                motor=Motor(kind="tool", voltage_v=230, code_letter="G", horsepower=3),
+            ),
+            _appliance(
+                "heat-pump", "Heat pump", 1350, 6.5, 15, 23, cycles_per_day=4, power_factor=0.95, **cold,
+                motor=Motor(kind="compressor", voltage_v=230, lra_a=38, soft_starter=True),
+            ),
+            _appliance("oven", "Oven", 2100, 0.8, 17, 19.5, share_of_days_frac=0.75),
+            _appliance("hot-water", "Hot water", 2400, 2.6, 1, 5, never_from_battery=True),
+            _appliance("laundry", "Laundry and dryer", 1900, 1.2, 9, 20, share_of_days_frac=0.5),
+        ),
+    )  # fmt: skip
+
+
+def _old_array(prefix: str) -> tuple[StringGroup, ...]:
+    return tuple(
+        StringGroup(
+            id=f"{prefix}{n}", face="north-east", module="module-385", tracker=n, modules_per_string=8, age_years=7,
+            other_loss_frac=0.06,
+        )
+        for n in (1, 2)
+    )  # fmt: skip
+
+
+def _today(side: str = "grid") -> Node:
+    return Node.model_validate(
+        {"id": "old", "name": "Shed inverter", "card": "string-inverter-5k", "side": side, "strings": _old_array("ne")}
+    )
+
+
+def _night_slot(power_w: float, target: float) -> Slot:
+    return Slot(kind="charge_from_grid", start_h=1, end_h=5, months=COLD_MONTHS, power_w=power_w, target_soc_frac=target)
+
+
+def _plans() -> tuple[Plan, ...]:
+    listed = Transfer(card="gateway-63", backed_up="listed", listed=ESSENTIAL)
+    stack = "stack-3k"
+    return (
+        Plan(id="today", letter="Today", name="As it stands", nodes=(_today(),)),
+        Plan(
+            id="ac-add-on",
+            letter="A",
+            name="Keep, add AC battery",
+            note="The sound old inverter stays; a battery inverter joins it on the backup side.",
+            nodes=(
+                _today("backup"),
+                Node(
+                    id="bat", name="Battery inverter", card="battery-inverter-5k", side="backup",
+                    battery=BatteryChoice(card=stack, modules=3),
+                ),
+            ),
+            transfer=listed,
+            controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(2000, 0.9),)),
+            costs=(
+                CostLine(text="Battery inverter 5 kW", amount=2600),
+                CostLine(text="3 battery modules, 9.9 kWh", amount=4900),
+                CostLine(text="Transfer device and essential-loads panel", amount=2300),
+                CostLine(text="Labour, drawings, network application", amount=2100),
+            ),
+        ),
+        Plan(
+            id="hybrid-swap",
+            letter="B",
+            name="Hybrid swap",
+            note="One 5 kW hybrid takes over the old strings; the battery sits on its DC side.",
+            nodes=(
+                Node(
+                    id="hyb", name="Hybrid", card="hybrid-5k", side="backup", strings=_old_array("ne"),
+                    battery=BatteryChoice(card=stack, modules=3),
+                ),
+            ),
+            transfer=listed,
+            controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(2000, 0.9),)),
+            costs=(
+                CostLine(text="Hybrid 5 kW", amount=3000),
+                CostLine(text="3 battery modules, 9.9 kWh", amount=4900),
+                CostLine(text="Transfer device and essential-loads panel", amount=2300),
+                CostLine(text="Labour, drawings, network application", amount=2000),
+                CostLine(text="Old inverter, value left", amount=-300),
+            ),
+        ),
+        Plan(
+            id="hybrid-alongside",
+            letter="C",
+            name="Hybrid alongside",
+            note="The old inverter stays on the grid side; a hybrid takes 12 new modules on the free face.",
+            nodes=(
+                _today(),
+                Node(
+                    id="hyb", name="Hybrid", card="hybrid-6k", side="backup",
+                    strings=(
+                        StringGroup(id="nw1", face="north-west", module="module-430", tracker=1, modules_per_string=12),
+                    ),
+                    battery=BatteryChoice(card=stack, modules=4),
+                ),
+            ),
+            transfer=listed,
+            controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(3200, 0.9),)),
+            costs=(
+                CostLine(text="Hybrid 6 kW", amount=3400),
+                CostLine(text="4 battery modules, 13.2 kWh", amount=6400),
+                CostLine(text="12 modules 430 W with rails", amount=4300),
+                CostLine(text="Transfer device and essential-loads panel", amount=2300),
+                CostLine(text="Labour, scaffold, drawings, application", amount=3900),
+            ),
+        ),
+        Plan(
+            id="array-only",
+            letter="D",
+            name="Array only",
+            note="Both old strings in parallel on tracker 1 make room for a new string on tracker 2.",
+            nodes=(
+                Node(
+                    id="old", name="Shed inverter", card="string-inverter-5k", side="grid",
+                    strings=(
+                        StringGroup(
+                            id="ne", face="north-east", module="module-385", tracker=1, modules_per_string=8,
+                            parallel_strings=2, age_years=7, other_loss_frac=0.06,
+                        ),
+                        StringGroup(id="nw", face="north-west", module="module-430", tracker=2, modules_per_string=7),
+                    ),
+                ),
+            ),
+            costs=(
+                CostLine(text="7 modules 430 W with rails", amount=2600),
+                CostLine(text="Labour, scaffold", amount=2200),
+            ),
+        ),
+    )  # fmt: skip
+
+
+def demo_job() -> Job:
+    """Return the demo job. Every person, place and product in it is made up."""
+    ids = (
+        "module-385", "module-430", "string-inverter-5k", "battery-inverter-5k", "hybrid-5k", "hybrid-6k", "stack-3k", "gateway-63",
+    )  # fmt: skip
+    return Job(
+        id="tern-point",
+        name="Tern Point boatshed",
+        made_up=True,
+        calendar_year=2025,
+        brief=Brief(
+            purposes=("lower_bills", "own_use", "ride_through"),
+            outage_hours_h=18,
+            note="Two outages a winter of 10 to 18 h. Fridge, bait freezer, pumps, lights, router and workbench stay on.",
+        ),
+        site=_site(),
+        faces=(
+            Face(id="north-east", name="North-east face", tilt_deg=24, azimuth_deg=45, mounting="ventilated", room_modules=16),
+            Face(
+                id="north-west", name="North-west face", tilt_deg=24, azimuth_deg=315, mounting="ventilated",
+                shade_loss_frac=0.04, room_modules=14,
+            ),
+        ),
+        house=_house(),
+        tariff=Tariff(
+            name="Two prices (invented)",
+            import_price_per_kwh=0.36,
+            cheap_price_per_kwh=0.19,
+            cheap_start_h=1,
+            cheap_end_h=5,
+            export_price_per_kwh=0.12,
+            standing_per_day=1.1,
+        ),
+        library=tuple(shipped_card(i) for i in ids),
+        plans=_plans(),
+    )  # fmt: skip

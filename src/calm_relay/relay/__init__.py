@@ -1,0 +1,1 @@
+"""The relay line: a plan laid out left to right as plain data, without Qt."""

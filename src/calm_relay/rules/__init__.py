@@ -1,0 +1,1 @@
+"""Checks: verdicts, the registry, the checks by group, the packs of parameters."""

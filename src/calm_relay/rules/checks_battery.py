@@ -1,0 +1,293 @@
+"""Checks of the battery against inverter, cheap window, evening and array."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from calm_relay.calendar import season_of_months, window_hours
+from calm_relay.decision.facts import FillFacts
+from calm_relay.job.models import BatteryChoice, Node
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
+from calm_relay.library.shipped import shipped_cards
+from calm_relay.rules.edits import Edit
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.simulation import chain
+from calm_relay.units import format_quantity as show
+
+
+@dataclass(frozen=True)
+class BatteryRow:
+    """A node with a battery and its cards."""
+
+    node: Node
+    unit: BatterySideUnit
+    battery: BatteryCard
+    choice: BatteryChoice
+
+
+def battery_rows(c: CheckContext) -> Iterator[BatteryRow]:
+    """Yield every node that has a battery."""
+    for node in c.plan.nodes:
+        unit = c.cards[node.card]
+        if node.battery is not None and isinstance(unit, BatterySideUnit):
+            battery = c.cards[node.battery.card]
+            if isinstance(battery, BatteryCard):
+                yield BatteryRow(node, unit, battery, node.battery)
+
+
+def swap_card(c: CheckContext, node: Node, wanted: Callable[[Card], bool], rank: Callable[[Card], float]) -> Card | None:
+    """Return the fitting card of the node's own kind that ranks lowest, from the job's library and the shipped one."""
+    kind = c.cards[node.card].kind
+    known = {card.id: card for card in (*shipped_cards(), *c.job.library)}
+    fitting = [card for card in known.values() if card.kind == kind and _keeps_trackers(c, node, card) and wanted(card)]
+    return min(fitting, key=rank, default=None)
+
+
+def _keeps_trackers(c: CheckContext, node: Node, card: Card) -> bool:
+    used = max((group.tracker for group in node.strings), default=0)
+    return used <= len(getattr(card, "trackers", ()))
+
+
+def swap_edits(c: CheckContext, node: Node, card: Card) -> tuple[Edit, ...]:
+    """Return the edits that put another card on a node, bringing the card into the job where it is new."""
+    return (Edit("library[+]", card.model_dump()), Edit(c.path(f"nodes[{node.id}].card"), card.id))
+
+
+@check(
+    "battery.charge-chain",
+    "Charge limit chain",
+    needs={"plan"},
+    source="the lowest of module, bank, converter and charger; cards",
+)
+def charge_chain(c: CheckContext) -> Iterator[Finding]:
+    """What the charge slots ask, in DC watts, against the weakest link of the chain; the link is named."""
+    for row in battery_rows(c):
+        links = chain.charge_chain(row.unit, row.battery, row.choice)
+        least = chain.weakest(links)
+        named = "; ".join(f"{link.name} {show(link.dc_w, 'power_w')} ({link.how})" for link in links if link.dc_w is not None)
+        if row.battery.charge_max_a is None or least.dc_w is None:
+            yield unknown(c, "battery.charge-chain", row.node.name, "the battery card gives no charge current: see the data sheet")
+            continue
+        asks = [s.power_w for s in c.plan.controls.slots if s.kind == "charge_from_grid" and s.power_w > 0]
+        if not asks:
+            text = f"weakest link: {least.name}, {show(least.dc_w, 'power_w')} DC. {named}"
+            yield note(c, "battery.charge-chain", row.node.name, text)
+            continue
+        asked = chain.charger_dc_w(row.unit, max(asks))
+        line = (
+            f"slot {show(max(asks), 'power_w')} at AC = {show(asked, 'power_w')} DC; weakest link: {least.name}, "
+            f"{show(least.dc_w, 'power_w')}. {named}"
+        )
+        ac = chain.charger_ac_w(row.unit, least.dc_w)
+        fits = math.floor(min(ac, chain.ac_in_w(row.unit)) / 10) * 10.0
+        edits = tuple(
+            Edit(c.path(f"controls.slots[{i}].power_w"), fits)
+            for i, s in enumerate(c.plan.controls.slots)
+            if s.kind == "charge_from_grid" and s.power_w > fits
+        )
+        remedy = Remedy(f"charge at {show(fits, 'power_w')} AC, which the chain carries", edits)
+        yield finding(c, "battery.charge-chain", row.node.name, "power_w", asked, least.dc_w, "most", line, remedies=[remedy])
+
+
+def _window_stores_wh(row: BatteryRow, power_w: float, hours_h: float) -> float:
+    """Energy the window puts into the cells: the lesser of charger and battery limit, times hours, times η_c. [Wh]"""
+    at_terminals = chain.terminals_limit_w(chain.charge_chain(row.unit, row.battery, row.choice))
+    dc = chain.charger_dc_w(row.unit, min(power_w, chain.ac_in_w(row.unit)))
+    if at_terminals is not None:
+        dc = min(dc, at_terminals)
+    return dc * hours_h * math.sqrt(row.battery.dc_round_trip_frac)
+
+
+@check(
+    "battery.window-fill",
+    "Charge window fills the battery",
+    needs={"plan"},
+    source="power × hours × η against the room left; arithmetic",
+)
+def window_fill(c: CheckContext) -> Iterator[Finding]:
+    """Energy a charge slot stores against the room from the floor to its target; watts at AC, house load apart."""
+    for row in battery_rows(c):
+        low, _ = chain.soc_window(row.battery, row.choice)
+        low = max(low, c.plan.controls.reserve_soc_frac)
+        capacity = row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac
+        for i, slot in enumerate(c.plan.controls.slots):
+            if slot.kind != "charge_from_grid":
+                continue
+            hours = window_hours(slot.start_h, slot.end_h)
+            subject = f"{row.node.name}, slot {slot.start_h:g}–{slot.end_h:g} h"
+            if slot.power_w <= 0:
+                yield unknown(c, "battery.window-fill", subject, "the slot's charge power: type it in kW at AC")
+                continue
+            need = max(0.0, slot.target_soc_frac - low) * capacity
+            stores = _window_stores_wh(row, slot.power_w, hours)
+            drawn = slot.power_w * hours
+            line = (
+                f"{show(slot.power_w, 'power_w')} × {hours:g} h draws {show(drawn, 'energy_wh')} at AC and stores "
+                f"{show(stores, 'energy_wh')}; from {low * 100:.0f} % to {slot.target_soc_frac * 100:.0f} % is "
+                f"{show(need, 'energy_wh')}"
+            )
+            remedies = _window_remedies(c, row, i, need, hours, low, capacity)
+            yield finding(
+                c,
+                "battery.window-fill",
+                subject,
+                "energy_wh",
+                stores,
+                need,
+                "least",
+                line,
+                remedies=remedies,
+                tight="fill",
+            )
+
+
+def _window_remedies(
+    c: CheckContext, row: BatteryRow, index: int, need_wh: float, hours_h: float, low: float, capacity_wh: float
+) -> list[Remedy]:
+    slot = c.plan.controls.slots[index]
+    base = c.path(f"controls.slots[{index}]")
+    out = []
+    most = _window_stores_wh(row, 1e9, hours_h)
+    if most >= need_wh and slot.power_w > 0:
+        power = slot.power_w
+        while _window_stores_wh(row, power, hours_h) < need_wh:
+            power += 50.0
+        out.append(Remedy(f"charge at {show(power, 'power_w')} AC", (Edit(f"{base}.power_w", power),)))
+    longer = hours_h
+    while longer < 24 and _window_stores_wh(row, slot.power_w, longer) < need_wh:
+        longer += 0.5
+    if longer < 24:
+        end = (slot.start_h + longer) % 24
+        out.append(Remedy(f"a window of {longer:g} h, to {end:g} h", (Edit(f"{base}.end_h", end),)))
+    target = math.floor((low + _window_stores_wh(row, slot.power_w, hours_h) / capacity_wh) * 100) / 100
+    out.append(Remedy(f"a target of {target * 100:.0f} %", (Edit(f"{base}.target_soc_frac", max(low, target)),)))
+    return out
+
+
+@check(
+    "battery.evening-peak",
+    "Evening peak",
+    needs={"plan", "year"},
+    source="simulated year, 16–22 h by the clock; hours let pass are in the pack",
+)
+def evening_peak(c: CheckContext) -> Iterator[Finding]:
+    """Evening demand on the batteries, passed in all but the allowed hours, against inverter and discharge limits."""
+    assert c.facts is not None
+    evening = c.facts.evening
+    rows = list(battery_rows(c))
+    if evening is None or not rows:
+        return
+    names = " and ".join(row.node.name for row in rows)
+    unnamed = [row for row in rows if row.battery.discharge_max_a is None]
+    if unnamed:
+        yield unknown(c, "battery.evening-peak", names, "the battery card gives no discharge current: see the data sheet")
+        return
+    allowed = c.pack.value("evening_allowed_h")
+    index = min(len(evening.largest_w) - 1, int(allowed / c.facts.step_h))
+    value = evening.largest_w[index]
+    line = (
+        f"{show(value, 'power_w')} is passed in {allowed:g} evening hours a year (peak {show(evening.peak_w, 'power_w')}); "
+        f"the limit {show(evening.limit_w, 'power_w')} ({evening.weakest}) is passed in {evening.hours_over_h:.0f} h, "
+        f"{show(evening.over_wh, 'energy_wh')} a year come from the grid for it"
+    )
+    cost = f"{evening.hours_over_h:.0f} h over · {show(evening.over_wh, 'energy_wh')} a year"
+    yield finding(
+        c, "battery.evening-peak", names, "power_w", value, evening.limit_w, "most", line,
+        remedies=_more_output(c, rows, value, evening.limit_w), cost=cost,
+    )  # fmt: skip
+
+
+def _more_output(c: CheckContext, rows: list[BatteryRow], value_w: float, limit_w: float) -> list[Remedy]:
+    """Return a larger inverter for the first node, with enough battery modules behind it, that carries the value."""
+    row = rows[0]
+    others = limit_w - _out_limit_w(row.unit, row.battery, row.choice)
+
+    def modules_for(unit: Card) -> int | None:
+        if not isinstance(unit, BatterySideUnit):
+            return None
+        for modules in range(max(row.choice.modules, row.battery.modules_min), row.battery.modules_max + 1):
+            choice = row.choice.model_copy(update={"modules": modules})
+            volts = chain.stack_voltage_v(row.battery, modules)
+            if volts <= unit.battery_voltage_max_v and others + _out_limit_w(unit, row.battery, choice) >= value_w:
+                return modules
+        return None
+
+    best = swap_card(c, row.node, lambda card: modules_for(card) is not None, lambda card: getattr(card, "ac_rated_w", 0.0))
+    if best is None:
+        return [Remedy(f"a second battery with its own inverter, or {show(value_w - limit_w, 'power_w')} less at once")]
+    modules = modules_for(best) or row.choice.modules
+    edits = swap_edits(c, row.node, best) if best.id != row.node.card else ()
+    words = [best.name] if edits else []
+    if modules != row.choice.modules:
+        edits = (*edits, Edit(c.path(f"nodes[{row.node.id}].battery.modules"), modules))
+        words.append(f"{modules} battery modules instead of {row.choice.modules}")
+    return [Remedy(" with ".join(words), edits)]
+
+
+def _out_limit_w(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> float:
+    dc = chain.terminals_limit_w(chain.discharge_chain(unit, battery, choice))
+    return unit.ac_rated_w if dc is None else chain.output_ac_w(unit, dc)
+
+
+@check(
+    "battery.array-fills",
+    "Array fills the battery by season",
+    needs={"plan", "year"},
+    source="simulated year; the median day, since a mean hides dull days",
+)
+def array_fills(c: CheckContext) -> Iterator[Finding]:
+    """What the array offers on the median day of the dullest season that no grid slot covers, over usable energy."""
+    assert c.facts is not None
+    limit = c.pack.value("fill_median_ratio")
+    for row in battery_rows(c):
+        seasons = c.facts.fill.get(row.node.id, {})
+        if not any(node.strings for node in c.plan.nodes):
+            yield unknown(c, "battery.array-fills", row.node.name, "there is no array in this plan: add strings")
+            continue
+        if not seasons:
+            yield unknown(c, "battery.array-fills", row.node.name, "the year holds no day of this battery")
+            continue
+        covered = _covered_seasons(c)
+        open_seasons = {name: facts for name, facts in seasons.items() if name not in covered}
+        usable = chain.usable_wh(row.battery, row.choice)
+        by_season = "; ".join(f"{name} {facts.share_of_days_frac * 100:.0f} % of days" for name, facts in seasons.items())
+        if not open_seasons:
+            text = f"every season has a grid charge slot. The array alone fills {show(usable, 'energy_wh')} in: {by_season}"
+            yield note(c, "battery.array-fills", row.node.name, text)
+            continue
+        season, worst = min(open_seasons.items(), key=lambda item: item[1].median_ratio)
+        line = (
+            f"median {season} day offers {show(worst.median_offer_wh, 'energy_wh')} to {show(usable, 'energy_wh')} usable = "
+            f"{worst.median_ratio:.2f}; filled by the array alone: {by_season}"
+        )
+        if covered:
+            line += f"; {' and '.join(sorted(covered))} left to the grid slot"
+        remedies = _fewer_modules(c, row, worst, limit)
+        yield finding(
+            c, "battery.array-fills", row.node.name, "ratio", worst.median_ratio, limit, "least", line, remedies=remedies,
+            tight="fill",
+        )  # fmt: skip
+
+
+def _covered_seasons(c: CheckContext) -> set[str]:
+    covered = set()
+    for slot in c.plan.controls.slots:
+        if slot.kind == "charge_from_grid":
+            for name, months in season_of_months(c.job.site.place.latitude_deg).items():
+                if not slot.months or set(months) <= set(slot.months):
+                    covered.add(name)
+    return covered
+
+
+def _fewer_modules(c: CheckContext, row: BatteryRow, worst: FillFacts, limit: float) -> list[Remedy]:
+    """Return a smaller battery; a tenth is kept back since a smaller bank also charges more slowly."""
+    per_module = chain.usable_wh(row.battery, row.choice) / row.choice.modules
+    fits = int(0.9 * worst.median_offer_wh / (limit * per_module))
+    out = []
+    if row.battery.modules_min <= fits < row.choice.modules:
+        edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), fits)
+        out.append(Remedy(f"{fits} battery modules instead of {row.choice.modules}", (edit,)))
+    out.append(Remedy("more array, or a grid charge slot for the dull months"))
+    return out

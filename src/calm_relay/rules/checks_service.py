@@ -1,0 +1,284 @@
+"""Checks of the backup side and of the network's counting."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from calm_relay.job.models import Appliance, Node
+from calm_relay.library.cards import (
+    AcUnit,
+    BatterySideUnit,
+    ModuleInverterCard,
+    PvInverterCard,
+    TransferCard,
+)
+from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
+from calm_relay.rules.edits import Edit
+from calm_relay.rules.motors import motor_start, soft_start_counts
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.simulation import chain
+from calm_relay.stages import backed_up
+from calm_relay.units import format_quantity as show
+
+
+def forming_nodes(c: CheckContext) -> list[tuple[Node, BatterySideUnit]]:
+    """Return the nodes that form the grid in an outage: able to, on the backup side, with a battery."""
+    out: list[tuple[Node, BatterySideUnit]] = []
+    for node in c.plan.nodes:
+        unit = c.cards[node.card]
+        if isinstance(unit, BatterySideUnit) and unit.grid_forming and node.side == "backup" and node.battery is not None:
+            out.append((node, unit))
+    return out
+
+
+def backup_appliances(c: CheckContext) -> list[Appliance]:
+    """Return the appliances behind the transfer device."""
+    listed = backed_up(c.plan)
+    return [a for a in c.job.house.appliances if listed is None or a.id in listed]
+
+
+@check(
+    "backup.offgrid-power",
+    "Pass-through against off-grid power",
+    needs={"plan", "year"},
+    source="definitions of grid-up and grid-down limits; simulated load of the backup side",
+)
+def offgrid_power(c: CheckContext) -> Iterator[Finding]:
+    """The backup side's peak against what the inverters make with the grid gone, beside what passes with the grid up."""
+    assert c.facts is not None
+    if c.plan.transfer is None:
+        return
+    forming = forming_nodes(c)
+    device = c.cards[c.plan.transfer.card]
+    supply = c.job.site.supply
+    subject = "backup side"
+    if not forming:
+        yield note(
+            c,
+            "backup.offgrid-power",
+            subject,
+            "nothing on the backup side forms the grid: all of it is dark in an outage",
+        )
+        return
+    missing = [node.name for node, unit in forming if unit.offgrid_continuous_va is None]
+    if missing:
+        yield unknown(c, "backup.offgrid-power", subject, f"off-grid continuous power of {', '.join(missing)}: see the data sheet")
+        return
+    limit = sum(_offgrid_va(c, node, unit) for node, unit in forming)
+    peak = c.facts.backup_peak_w
+    amps = device.pass_through_a if isinstance(device, TransferCard) else None
+    passes = (
+        "not on the card"
+        if amps is None
+        else f"{amps:g} A × {supply.voltage_v:g} V = {supply.voltage_v * amps * supply.phases / 1000:.1f} kVA"
+    )
+    line = (
+        f"grid up {passes} passes through; grid down {show(limit, 'apparent_va')} is made, battery limit included; "
+        f"the backup side's peak in the year is {show(peak, 'power_w')}"
+    )
+    yield finding(c, "backup.offgrid-power", subject, "apparent_va", peak, limit, "most", line, remedies=_shed(c, limit))
+
+
+def _offgrid_va(c: CheckContext, node: Node, unit: BatterySideUnit) -> float:
+    limit = unit.offgrid_continuous_va or 0.0
+    for row in battery_rows(c):
+        if row.node.id == node.id:
+            dc = chain.terminals_limit_w(chain.discharge_chain(unit, row.battery, row.choice))
+            if dc is not None:
+                limit = min(limit, chain.output_ac_w(unit, dc))
+    return limit
+
+
+def _shed(c: CheckContext, limit_va: float) -> list[Remedy]:
+    """Return the essential-loads list that fits by the sum of running VA, largest left out first."""
+    assert c.plan.transfer is not None
+    essential = [a for a in c.job.house.appliances if a.essential]
+    kept = sorted(essential, key=lambda a: a.running_w / a.power_factor)
+    while kept and sum(a.running_w / a.power_factor for a in kept) > limit_va:
+        kept.pop()
+    if not kept:
+        return [Remedy("a larger inverter, or fewer loads on the backup side")]
+    ids = [a.id for a in c.job.house.appliances if a in kept]
+    left_out = [a.name for a in essential if a not in kept]
+    words = f"an essential-loads panel with {len(ids)} loads, {show(sum(a.running_w for a in kept), 'power_w')} together"
+    if left_out:
+        words += f"; left out: {', '.join(left_out)}"
+    edits = (Edit(c.path("transfer.backed_up"), "listed"), Edit(c.path("transfer.listed"), ids))
+    return [Remedy(words, edits)]
+
+
+@check(
+    "backup.motor-start",
+    "Largest motor start",
+    needs={"plan"},
+    source="locked-rotor kVA on top of the rest running (common practice); NEC 430.7(B), from memory",
+)
+def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
+    """The largest staggered start on the backup side against the forming inverters' peak, or a stated startable LRA."""
+    forming = forming_nodes(c)
+    if c.plan.transfer is None or not forming:
+        return
+    appliances = backup_appliances(c)
+    factor, soft = c.pack.value("lra_per_running_amp"), c.pack.value("soft_start_frac")
+    starts = [(a, s) for a in appliances if (s := motor_start(a, factor, soft)) is not None]
+    if not starts:
+        return
+    essential = [a for a in appliances if a.essential]
+    rest_va = {a.id: sum(o.running_w / o.power_factor for o in essential if o.id != a.id) for a, _ in starts}
+    motor, start = max(starts, key=lambda row: row[1].start_va + rest_va[row[0].id])
+    units = [unit for _, unit in forming]
+    lra = [unit.startable_lra_a for unit in units]
+    if len(units) == 1 and lra[0] is not None and start.lra_a is not None:
+        value, limit = start.lra_a, lra[0]
+        line = f"{motor.name}: {start.how}; the card starts {limit:g} LRA"
+        yield finding(
+            c,
+            "backup.motor-start",
+            motor.name,
+            "current_a",
+            value,
+            limit,
+            "most",
+            line,
+            remedies=_ease(c, motor, value, limit),
+        )
+        return
+    if any(unit.offgrid_peak_va is None for unit in units):
+        yield unknown(c, "backup.motor-start", motor.name, "the inverter's off-grid peak power and its time: see the data sheet")
+        return
+    limit = sum(unit.offgrid_peak_va or 0.0 for unit in units)
+    value = start.start_va + rest_va[motor.id]
+    line = (
+        f"{motor.name}: {start.how} = {start.start_va / 1000:.1f} kVA, with {rest_va[motor.id] / 1000:.1f} kVA of other "
+        f"essential loads running = {value / 1000:.1f} of {limit / 1000:.1f} kVA"
+    )
+    yield finding(
+        c,
+        "backup.motor-start",
+        motor.name,
+        "apparent_va",
+        value,
+        limit,
+        "most",
+        line,
+        remedies=_ease(c, motor, value, limit),
+    )
+
+
+def _ease(c: CheckContext, appliance: Appliance, value: float, limit: float) -> list[Remedy]:
+    """Return a soft starter where it may be counted on, and a larger forming inverter."""
+    out = []
+    motor = appliance.motor
+    assert motor is not None
+    soft = c.pack.value("soft_start_frac")
+    start = motor_start(appliance, c.pack.value("lra_per_running_amp"), soft)
+    assert start is not None
+    if not motor.soft_starter and soft_start_counts(motor) and value - start.start_va * (1 - soft) <= limit:
+        edit = Edit(f"house.appliances[{appliance.id}].motor.soft_starter", value=True)
+        out.append(Remedy(f"a soft starter on {appliance.name} (about {soft * 100:.0f} % of the start)", (edit,)))
+    node, unit = forming_nodes(c)[0]
+    if unit.offgrid_peak_va is not None:
+        need = value - limit + unit.offgrid_peak_va
+
+        def carries(card: object) -> bool:
+            return isinstance(card, BatterySideUnit) and (card.offgrid_peak_va or 0.0) >= need
+
+        best = swap_card(c, node, carries, lambda card: getattr(card, "ac_rated_w", 0.0))
+        if best is not None:
+            out.append(Remedy(f"{best.name} in place of {unit.name}", swap_edits(c, node, best)))
+    return out or [Remedy(f"an inverter of at least {value / 1000:.1f} kVA peak")]
+
+
+@check(
+    "backup.ac-pv-absorb",
+    "AC-coupled PV against what the battery side absorbs",
+    needs={"plan"},
+    source="1:1 rule on the charge rating, common practice; the card's ratio where it gives one",
+)
+def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
+    """Sum of PV-only inverters on the backup side against what the forming inverters and their batteries take in."""
+    forming = forming_nodes(c)
+    pv = [
+        (node, card)
+        for node in c.plan.nodes
+        if node.side == "backup" and isinstance(card := c.cards[node.card], PvInverterCard | ModuleInverterCard)
+    ]
+    if not forming or not pv:
+        return
+    subject = " + ".join(node.name for node, _ in pv)
+    limit, words = 0.0, []
+    for node, unit in forming:
+        if unit.absorb_max_w is None:
+            yield unknown(
+                c,
+                "backup.ac-pv-absorb",
+                subject,
+                f"what {node.name} absorbs off grid: ask its maker (keeps the plan from being recommended)",
+            )
+            return
+        takes = unit.absorb_max_w
+        for row in battery_rows(c):
+            dc = chain.terminals_limit_w(chain.charge_chain(unit, row.battery, row.choice)) if row.node.id == node.id else None
+            if dc is not None:
+                takes = min(takes, chain.charger_ac_w(unit, dc))
+        limit += takes * unit.absorb_ratio
+        words.append(f"{node.name} {show(takes, 'power_w')} × {unit.absorb_ratio:g}")
+    value = sum(card.ac_rated_w * node.count for node, card in pv)
+    line = f"{show(value, 'power_w')} of PV inverters on the backup side; absorbs {' + '.join(words)} = {show(limit, 'power_w')}"
+    edits = tuple(Edit(c.path(f"nodes[{node.id}].side"), "grid") for node, _ in pv)
+    remedies = [Remedy("put the PV inverter on the grid side: it is then off in an outage", edits)]
+    node, unit = forming[0]
+    if len(forming) == 1:
+
+        def takes_all(card: object) -> bool:
+            return isinstance(card, BatterySideUnit) and (card.absorb_max_w or 0.0) * card.absorb_ratio >= value
+
+        best = swap_card(c, node, takes_all, lambda card: getattr(card, "ac_rated_w", 0.0))
+        if best is not None and best.id != node.card:
+            remedies.append(Remedy(f"{best.name} in place of {unit.name}, if the battery takes it", swap_edits(c, node, best)))
+    yield finding(c, "backup.ac-pv-absorb", subject, "power_w", value, limit, "most", line, remedies=remedies)
+
+
+def network_sum_w(c: CheckContext) -> tuple[float, str]:
+    """Return the sum of AC ratings as the network counts it, a hybrid once, and its arithmetic. [W]"""
+    total, words = 0.0, []
+    for node in c.plan.nodes:
+        card = c.cards[node.card]
+        if isinstance(card, AcUnit):
+            watts = card.ac_rated_w * node.count
+            total += watts
+            times = f"{node.count} × " if node.count > 1 else ""
+            once = " (hybrid, once)" if card.kind == "hybrid" else ""
+            words.append(f"{times}{card.ac_rated_w / 1000:g} kW{once}")
+    return total, " + ".join(words) or "no inverter"
+
+
+@check(
+    "network.inverter-sum",
+    "Sum of inverters as the network counts them",
+    needs={"plan"},
+    source="sum of all AC ratings, a hybrid once; the network operator decides",
+)
+def inverter_sum(c: CheckContext) -> Iterator[Finding]:
+    """Sum of AC ratings against the network's limit."""
+    total, words = network_sum_w(c)
+    limit = c.job.site.network.sum_limit_w
+    if limit is None:
+        yield unknown(c, "network.inverter-sum", "site", f"the network's limit ({words} = {total / 1000:g} kW): ask the operator")
+        return
+    line = f"{words} = {total / 1000:g} kW of {limit / 1000:g} kW"
+    remedies = []
+    for node in sorted(c.plan.nodes, key=lambda n: -c.plan.nodes.index(n)):
+        card = c.cards[node.card]
+        if not isinstance(card, AcUnit):
+            continue
+        allowed = (limit - (total - card.ac_rated_w * node.count)) / node.count
+
+        def fits(other: object, allowed: float = allowed) -> bool:
+            return isinstance(other, AcUnit) and other.ac_rated_w <= allowed + 1e-9
+
+        best = swap_card(c, node, fits, lambda other: -getattr(other, "ac_rated_w", 0.0))
+        if best is not None and best.id != node.card:
+            remedies.append(Remedy(f"{best.name} in place of {card.name}", swap_edits(c, node, best)))
+    remedies = remedies[:2] or [Remedy(f"inverters of {limit / 1000:g} kW in all, or an application for {total / 1000:g} kW")]
+    yield finding(c, "network.inverter-sum", "site", "power_w", total, limit, "most", line, remedies=remedies)

@@ -1,0 +1,188 @@
+"""Checks of strings and of the array against its inverter: cold and hot voltage, short circuit, DC-to-AC ratio."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from calm_relay.job.models import Node, StringGroup
+from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker
+from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v
+from calm_relay.rules.edits import Edit
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.simulation.chain import pv_ratio_limit
+from calm_relay.units import format_quantity as show
+
+WithTrackers = PvInverterCard | ModuleInverterCard | HybridCard
+
+
+def string_rows(c: CheckContext) -> Iterator[tuple[Node, WithTrackers, StringGroup, ModuleCard]]:
+    """Yield every string group with its node, the node's card and its module card."""
+    for node in c.plan.nodes:
+        card = c.cards[node.card]
+        if isinstance(card, WithTrackers):
+            for group in node.strings:
+                module = c.cards[group.module]
+                if isinstance(module, ModuleCard):
+                    yield node, card, group, module
+
+
+def _subject(node: Node, group: StringGroup) -> str:
+    return f"{node.name}, tracker {group.tracker}, string {group.id}"
+
+
+def _count_path(c: CheckContext, node: Node, group: StringGroup, field: str = "modules_per_string") -> str:
+    return c.path(f"nodes[{node.id}].strings[{group.id}].{field}")
+
+
+@check(
+    "string.cold-voc",
+    "Cold string voltage",
+    needs={"plan"},
+    source="string voltage by the module's coefficient; NEC 690.7, from memory",
+)
+def cold_voc(c: CheckContext) -> Iterator[Finding]:
+    """Open-circuit voltage at the record low against the least of inverter input and module system voltage."""
+    low = c.job.site.record_low_c
+    for node, card, group, module in string_rows(c):
+        subject = _subject(node, group)
+        if low is None:
+            yield unknown(c, "string.cold-voc", subject, "type the site's record low temperature")
+            continue
+        volts = cold_voc_v(module, group.modules_per_string, low)
+        if volts is None:
+            yield unknown(c, "string.cold-voc", subject, "the table ends at −40 °C: enter the module's Voc coefficient")
+            continue
+        limit = min(card.dc_voltage_max_v, module.system_voltage_max_v)
+        each = volts / group.modules_per_string
+        most = int(limit / each + 1e-9)
+        if module.beta_voc_per_c is not None:
+            how = f"(1 + ({module.beta_voc_per_c * 100:.2f} %/°C)·({low:g} − 25))"
+            source = "the module card's Voc coefficient; record low as typed"
+        else:
+            how, source = f"{each / module.voc_stc_v:.2f}", "NEC table 690.7(A), from memory"
+        line = f"{group.modules_per_string} × {module.voc_stc_v:g} V × {how} = {volts:.0f} V of {limit:.0f} V"
+        remedies = []
+        if most >= 1:
+            edit = Edit(_count_path(c, node, group), most)
+            remedies.append(Remedy(f"{most} modules instead of {group.modules_per_string}", (edit,)))
+        yield finding(c, "string.cold-voc", subject, "voltage_v", volts, limit, "most", line, remedies=remedies, source=source)
+
+
+@check(
+    "string.hot-vmp",
+    "Hot string voltage",
+    needs={"plan"},
+    source="working voltage by γ − α; cell rise 0.9·(1 − η)·1000/u, common practice",
+)
+def hot_vmp(c: CheckContext) -> Iterator[Finding]:
+    """Working voltage at the design high against the tracker's minimum with a margin for ageing."""
+    high = c.job.site.design_high_c
+    margin = c.pack.value("hot_voltage_margin_frac")
+    for node, card, group, module in string_rows(c):
+        subject = _subject(node, group)
+        if high is None:
+            yield unknown(c, "string.hot-vmp", subject, "type the site's design high temperature")
+            continue
+        tracker = card.trackers[group.tracker - 1]
+        cell = high + cell_rise_k(1000.0, module.efficiency_frac, c.job.face(group.face).mounting)
+        volts = hot_vmp_v(module, group.modules_per_string, cell)
+        limit = tracker.mppt_min_v * (1.0 + margin)
+        each = volts / group.modules_per_string
+        least = int(-(-limit // each))
+        line = (
+            f"{group.modules_per_string} × {module.vmp_stc_v:g} V × (1 + ({beta_vmp_per_c(module) * 100:.2f} %/°C)·"
+            f"({cell:.0f} − 25)) = {volts:.0f} V, at least {tracker.mppt_min_v:g} V + {margin * 100:g} % for ageing"
+        )
+        edit = Edit(_count_path(c, node, group), least)
+        remedies = [Remedy(f"{least} modules instead of {group.modules_per_string}", (edit,))] if least <= 60 else []
+        yield finding(c, "string.hot-vmp", subject, "voltage_v", volts, limit, "least", line, remedies=remedies)
+
+
+@check(
+    "tracker.short-circuit",
+    "Tracker short-circuit current",
+    needs={"plan"},
+    source="n·Isc·1.25 against the input's rating; IEC 62548-1, from memory",
+)
+def short_circuit(c: CheckContext) -> Iterator[Finding]:
+    """1.25 × Isc of all strings on a tracker against its short-circuit rating: exceeding it fails, unlike working current."""
+    factor = c.pack.value("short_circuit_factor")
+    trackers: dict[tuple[str, int], list[tuple[Node, Tracker, StringGroup, ModuleCard]]] = defaultdict(list)
+    for node, card, group, module in string_rows(c):
+        trackers[node.id, group.tracker].append((node, card.trackers[group.tracker - 1], group, module))
+    for (_, number), rows in trackers.items():
+        node, tracker = rows[0][0], rows[0][1]
+        subject = f"{node.name}, tracker {number}"
+        if tracker.short_circuit_current_a is None:
+            yield unknown(c, "tracker.short-circuit", subject, "the card gives no short-circuit rating: see the data sheet")
+            continue
+        amps = factor * sum(group.parallel_strings * module.isc_stc_a for _, _, group, module in rows)
+        limit = tracker.short_circuit_current_a
+        parts = " + ".join(f"{group.parallel_strings} × {module.isc_stc_a:g} A" for _, _, group, module in rows)
+        line = f"({parts}) × {factor:g} = {amps:.1f} A of {limit:g} A"
+        yield finding(
+            c, "tracker.short-circuit", subject, "current_a", amps, limit, "most", line,
+            remedies=_fewer_strings(c, rows, factor, amps, limit),
+        )  # fmt: skip
+
+
+def _fewer_strings(
+    c: CheckContext, rows: list[tuple[Node, Tracker, StringGroup, ModuleCard]], factor: float, amps: float, limit: float
+) -> list[Remedy]:
+    """Return the remedy that leaves fewer strings in parallel on the group with the most of them."""
+    node, _, group, module = max(rows, key=lambda row: row[2].parallel_strings)
+    others = amps - factor * group.parallel_strings * module.isc_stc_a
+    most = int((limit - others) / (factor * module.isc_stc_a) + 1e-9)
+    if most >= 1:
+        edit = Edit(_count_path(c, node, group, "parallel_strings"), most)
+        return [Remedy(f"{most} string(s) in parallel instead of {group.parallel_strings} on this tracker", (edit,))]
+    if len(rows) > 1 and most <= 0:
+        keep = [g.model_dump() for g in node.strings if g.id != group.id]
+        return [Remedy(f"move string {group.id} off this tracker", (Edit(c.path(f"nodes[{node.id}].strings"), keep),))]
+    return [Remedy("a module of lower current, or an inverter whose input carries it")]
+
+
+@check("array.dc-ac-ratio", "DC-to-AC ratio", needs={"plan"}, source="the inverter card's limit, with or without battery")
+def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
+    """Σ STC watts over rated AC watts (definitions D12) per inverter, against the card's limit with and without battery."""
+    for node in c.plan.nodes:
+        card = c.cards[node.card]
+        if not isinstance(card, WithTrackers) or not node.strings:
+            continue
+        rated = card.ac_rated_w * (node.count if isinstance(card, ModuleInverterCard) else 1)
+        array = sum(
+            g.modules_per_string * g.parallel_strings * m.power_stc_w * (n.count if isinstance(card, ModuleInverterCard) else 1)
+            for n, _, g, m in string_rows(c)
+            if n.id == node.id
+        )
+        battery = node.battery is not None
+        limit = pv_ratio_limit(card, battery) if isinstance(card, HybridCard) else card.dc_ac_ratio_max
+        word = "with battery" if battery else "without battery"
+        if limit is None:
+            yield unknown(c, "array.dc-ac-ratio", node.name, f"the card gives no oversizing limit {word}: see the data sheet")
+            continue
+        value = array / rated
+        line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f}, the card allows {limit:g} {word}"
+        yield finding(
+            c, "array.dc-ac-ratio", node.name, "ratio", value, limit, "most", line,
+            remedies=_smaller_array(c, node, array, limit * rated),
+        )  # fmt: skip
+
+
+def _smaller_array(c: CheckContext, node: Node, array_w: float, allowed_w: float) -> list[Remedy]:
+    """Shorten strings, or leave parallel strings out, largest group first, until the array fits."""
+    edits, words, excess = [], [], array_w - allowed_w
+    rows = [(g, m) for n, _, g, m in string_rows(c) if n.id == node.id]
+    for group, module in sorted(rows, key=lambda row: -row[0].modules_per_string * row[1].power_stc_w):
+        if excess <= 1e-6:
+            break
+        each = module.power_stc_w * group.parallel_strings
+        fewer = min(int(-(-excess // each)), group.modules_per_string - 1)
+        if fewer > 0:
+            left = group.modules_per_string - fewer
+            edits.append(Edit(_count_path(c, node, group), left))
+            words.append(f"{left} modules instead of {group.modules_per_string} in string {group.id}")
+            excess -= fewer * each
+    text = "; ".join(words) or f"an array of at most {show(allowed_w, 'power_w')}"
+    return [Remedy(text, tuple(edits) if excess <= 1e-6 else ())]

@@ -1,0 +1,213 @@
+"""The registry of checks and its one runner; a finding is plain data with arithmetic, margin, remedies and source."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field, replace
+from typing import Any, Literal
+
+from calm_relay.decision.facts import YearFacts
+from calm_relay.job.models import Job, Plan
+from calm_relay.library.cards import Card
+from calm_relay.rules.edits import Edit
+from calm_relay.rules.pack import Pack, international
+
+Verdict = Literal["within", "tight", "over", "not known", "note"]
+VERDICT_ORDER: tuple[Verdict, ...] = ("over", "not known", "tight", "within", "note")
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What would clear a finding: words with the number, and the edits that do it (none: it cannot be applied here)."""
+
+    text: str
+    edits: tuple[Edit, ...] = ()
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return the remedy as plain data."""
+        return {"text": self.text, "edits": [edit.as_dict() for edit in self.edits]}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What a check found of one subject.
+
+    `value` and `limit` are in core units of `quantity`; `sense` says whether the limit is a most or a least.
+    """
+
+    check: str
+    title: str
+    subject: str
+    verdict: Verdict
+    quantity: str
+    value: float | None
+    limit: float | None
+    sense: Literal["most", "least"]
+    arithmetic: str
+    source: str
+    margin: float | None = None
+    remedies: tuple[Remedy, ...] = ()
+    pack: str = ""
+    cost: str = ""
+    waived: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return the finding as plain data for ``--json``."""
+        from calm_relay.units import SCALES
+
+        return {
+            "check": self.check,
+            "title": self.title,
+            "subject": self.subject,
+            "verdict": self.verdict,
+            "quantity": self.quantity,
+            "unit": CORE_UNITS[self.quantity],
+            "shown_unit": SCALES[self.quantity].unit if self.quantity in SCALES else "",
+            "value": self.value,
+            "limit": self.limit,
+            "sense": self.sense,
+            "margin_frac": self.margin,
+            "arithmetic": self.arithmetic,
+            "remedies": [remedy.as_dict() for remedy in self.remedies],
+            "source": self.source,
+            "pack": self.pack,
+            "cost": self.cost,
+            "waived": self.waived,
+        }
+
+
+CORE_UNITS = {
+    "voltage_v": "V", "current_a": "A", "power_w": "W", "apparent_va": "VA", "energy_wh": "Wh", "ratio": "1", "count": "1",
+    "fraction": "1",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class CheckContext:
+    """What a check may read; `facts` is None for checks that need no year."""
+
+    job: Job
+    plan: Plan
+    cards: dict[str, Card]
+    facts: YearFacts | None
+    pack: Pack = field(default_factory=international)
+
+    def path(self, rest: str) -> str:
+        """Return a path inside the plan."""
+        return f"plans[{self.plan.id}].{rest}"
+
+
+CheckFunction = Callable[[CheckContext], Iterable[Finding]]
+
+
+@dataclass(frozen=True)
+class Check:
+    """A registered check."""
+
+    id: str
+    title: str
+    needs: frozenset[str]
+    source: str
+    run: CheckFunction
+
+
+REGISTRY: dict[str, Check] = {}
+
+
+def check(check_id: str, title: str, *, needs: set[str], source: str) -> Callable[[CheckFunction], CheckFunction]:
+    """Register a check under an id that never changes; `needs` is of ``plan`` and ``year``."""
+    unknown = needs - {"plan", "year"}
+    if check_id in REGISTRY or unknown:
+        raise ValueError(f"check '{check_id}' is registered twice or needs unknown {unknown}")
+
+    def register(function: CheckFunction) -> CheckFunction:
+        REGISTRY[check_id] = Check(check_id, title, frozenset(needs), source, function)
+        return function
+
+    return register
+
+
+def judge(
+    pack: Pack, quantity: str, value: float, limit: float, sense: Literal["most", "least"], tight: str | None = None
+) -> tuple[Verdict, float | None]:
+    """Return verdict and margin (definitions D13); equality is within (tight where the pack's threshold says so).
+
+    NaN or an infinite value is 'not known'. With a limit of 0 the margin has no fraction.
+    """
+    if not math.isfinite(value) or math.isnan(limit):
+        return "not known", None
+    gap = limit - value if sense == "most" else value - limit
+    rounding = 1e-9 * max(1.0, abs(limit))
+    if gap < -rounding:
+        return "over", gap / abs(limit) if limit else None
+    margin = None if limit == 0 or math.isinf(limit) else max(0.0, gap) / abs(limit)
+    threshold = pack.tight.get(tight or quantity, (0.0, ""))[0]
+    if margin is not None and (margin < threshold or gap <= rounding):
+        return "tight", margin
+    return "within", margin
+
+
+def run_checks(context: CheckContext, *, needs_year: bool | None) -> tuple[Finding, ...]:
+    """Run all checks, or only those that need the year (True) or do not (False); tightest first.
+
+    A check that fails inside is 'not known' with the reason, never 'within'.
+    """
+    import calm_relay.rules.checks_battery
+    import calm_relay.rules.checks_service
+    import calm_relay.rules.checks_strings  # noqa: F401
+
+    waived = {w.check: w.reason for w in context.plan.waived}
+    found: list[Finding] = []
+    for entry in REGISTRY.values():
+        if needs_year is not None and ("year" in entry.needs) != needs_year:
+            continue
+        try:
+            rows = list(entry.run(context))
+        except Exception as error:  # noqa: BLE001 - whatever went wrong inside, the verdict must not be 'within'
+            rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]
+        found += [replace(row, waived=waived.get(entry.id, ""), pack=context.pack.id) for row in rows]
+    return tuple(sorted(found, key=_tightness))
+
+
+def _tightness(finding: Finding) -> tuple[int, float]:
+    margin = finding.margin if finding.margin is not None else (-1.0 if finding.verdict == "over" else 9.0)
+    return VERDICT_ORDER.index(finding.verdict), margin
+
+
+def finding(
+    context: CheckContext,
+    check_id: str,
+    subject: str,
+    quantity: str,
+    value: float,
+    limit: float,
+    sense: Literal["most", "least"],
+    arithmetic: str,
+    *,
+    remedies: Iterable[Remedy] = (),
+    tight: str | None = None,
+    cost: str = "",
+    source: str | None = None,
+) -> Finding:
+    """Return a judged finding; remedies are kept where it is over or tight."""
+    entry = REGISTRY[check_id]
+    verdict, margin = judge(context.pack, quantity, value, limit, sense, tight)
+    kept = tuple(remedies) if verdict == "over" else ()
+    return Finding(
+        check_id, entry.title, subject, verdict, quantity, value, limit, sense, arithmetic, source or entry.source, margin,
+        kept, cost=cost,
+    )  # fmt: skip
+
+
+def unknown(context: CheckContext, check_id: str, subject: str, missing: str, source: str | None = None) -> Finding:
+    """Return a 'not known' finding that says what to look up or measure."""
+    entry = REGISTRY[check_id]
+    text = f"not known: {missing}"
+    return Finding(check_id, entry.title, subject, "not known", "ratio", None, None, "most", text, source or entry.source)
+
+
+def note(context: CheckContext, check_id: str, subject: str, text: str) -> Finding:
+    """Return a finding that only says something."""
+    entry = REGISTRY[check_id]
+    return Finding(check_id, entry.title, subject, "note", "ratio", None, None, "most", text, entry.source)
