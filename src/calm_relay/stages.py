@@ -36,11 +36,6 @@ _NOT_COMPUTED = {"name", "source", "warranty_years"}
 _WITH_TRACKERS = (PvInverterCard, ModuleInverterCard, HybridCard)
 
 
-def cards_of(job: Job) -> dict[str, Card]:
-    """Return the job's cards by id."""
-    return {card.id: card for card in job.library}
-
-
 def _card_data(card: Card) -> Data:
     return card.model_dump(exclude=_NOT_COMPUTED | {"id"})
 
@@ -121,7 +116,7 @@ def select_flow(job: Job, plan: Plan, cards: dict[str, Card]) -> Data:
         "nodes": nodes,
         "controls": plan.controls.model_dump(),
         "transfer_w": repr(transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases)),
-        "backed_up": sorted(backed_up(plan) or ()) if backed_up(plan) is not None else "whole_house",
+        "backed_up": "whole_house" if plan.backed_up is None else sorted(plan.backed_up),
         "export_w": site.export_limit_w,
         "import_w": site.import_limit_w,
         "never": sorted(a.id for a in job.house.appliances if a.never_from_battery),
@@ -131,13 +126,6 @@ def select_flow(job: Job, plan: Plan, cards: dict[str, Card]) -> Data:
 def select_bill(job: Job) -> Data:
     """What the bill reads, beside the flow and the calendar."""
     return job.tariff.model_dump(exclude={"name", "currency"})
-
-
-def backed_up(plan: Plan) -> frozenset[str] | None:
-    """Return the ids of loads behind the transfer device; None: the whole house; empty: none."""
-    if plan.transfer is None:
-        return frozenset()
-    return None if plan.transfer.backed_up == "whole_house" else frozenset(plan.transfer.listed)
 
 
 # --- makers ----------------------------------------------------------------------------------------------------------
@@ -201,7 +189,7 @@ def make_flow(
     cancelled: Callable[[], bool] = lambda: False,
 ) -> PlanFlow:
     """Put PV-only inverters on their side of the AC bus, pack the rest and run the year."""
-    load_b, load_g = house.split_w(backed_up(plan))
+    load_b, load_g = house.split_w(plan.backed_up)
     ac = np.zeros((calendar.steps, 9))
     ac[:, 0], ac[:, 1] = load_b, load_g
     for appliance in job.house.appliances:

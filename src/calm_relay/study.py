@@ -150,13 +150,13 @@ class Study:
         return content_key("dc", VERSIONS["dc"], stages.select_node_dc(job, node, cards), faces, self._weather_key(job))
 
     def _flow_key(self, job: Job, plan: Plan) -> str:
-        cards = stages.cards_of(job)
+        cards = job.cards()
         dc = [self._dc_key(job, plan, cards, i) if node.strings else "" for i, node in enumerate(plan.nodes)]
         return content_key("flow", VERSIONS["flow"], stages.select_flow(job, plan, cards), dc, self._house_key(job))
 
     def dc(self, job: Job, plan: Plan) -> dict[str, stages.NodeDc]:
         """Return the DC power of every node of a plan that has strings, and zeros for PV-only nodes without."""
-        cards = stages.cards_of(job)
+        cards = job.cards()
         out = {}
         for index, node in enumerate(plan.nodes):
 
@@ -183,7 +183,7 @@ class Study:
             progress(f"{plan.letter}: strings")
             dc = self.dc(job, plan)
             progress(f"{plan.letter}: the year at {self.step_s // 60} min")
-            return stages.make_flow(job, plan, stages.cards_of(job), self.calendar(job), self.house(job), dc, cancelled)
+            return stages.make_flow(job, plan, job.cards(), self.calendar(job), self.house(job), dc, cancelled)
 
         found: stages.PlanFlow = self._stage("flow", self._flow_key(job, plan), make, lambda f: f.nbytes)
         return found
@@ -195,7 +195,7 @@ class Study:
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)
-            return year_facts(job, plan, stages.cards_of(job), self.calendar(job), made)
+            return year_facts(job, plan, job.cards(), self.calendar(job), made)
 
         found: YearFacts = self._stage("facts", key, make, lambda _: 60_000)
         return found
@@ -220,7 +220,7 @@ class Study:
 
     def quick_checks(self, job: Job, plan: Plan) -> tuple[Finding, ...]:
         """Return the findings that need no year; those that do are left out (they are 'waiting')."""
-        return run_checks(CheckContext(job, plan, stages.cards_of(job), None), needs_year=False)
+        return run_checks(CheckContext(job, plan, job.cards(), None), needs_year=False)
 
     def plan_result(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> PlanResult:
         """Return everything about one plan.
@@ -233,5 +233,5 @@ class Study:
         facts = self.facts(job, plan, progress, cancelled)
         bill = self.bill(job, plan, progress, cancelled)
         progress(f"{plan.letter}: checks")
-        context = CheckContext(job, plan, stages.cards_of(job), facts)
+        context = CheckContext(job, plan, job.cards(), facts)
         return PlanResult(plan.id, facts, bill, run_checks(context, needs_year=None))

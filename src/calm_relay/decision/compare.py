@@ -5,15 +5,16 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from calm_relay.decision.facts import YearFacts
 from calm_relay.job.models import Job, Plan
 from calm_relay.library.cards import AcUnit
 from calm_relay.rules.checks_service import forming_nodes, network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
-from calm_relay.stages import cards_of
-from calm_relay.tariff.bill import Bill
+
+if TYPE_CHECKING:
+    from calm_relay.decision.facts import YearFacts
+    from calm_relay.tariff.bill import Bill
 
 # Checks whose 'not known' keeps a plan from being recommended (definitions D24).
 MUST_BE_KNOWN = ("string.cold-voc", "backup.ac-pv-absorb")
@@ -74,7 +75,7 @@ def gate_reason(findings: Sequence[Finding]) -> str:
 
 def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Sequence[Finding]]]) -> tuple[PlanRow, ...]:
     """Return one row a plan, in the job's order; savings are against the first plan, which is today's system."""
-    cards = cards_of(job)
+    cards = job.cards()
     rows = []
     today = results[0][2].total
     for plan, facts, bill, findings in results:

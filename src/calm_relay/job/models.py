@@ -272,6 +272,13 @@ class Plan(Record):
     costs: Annotated[tuple[CostLine, ...], Field(max_length=60)] = ()
     waived: Annotated[tuple[Waiver, ...], Field(max_length=60)] = ()
 
+    @property
+    def backed_up(self) -> frozenset[str] | None:
+        """Ids of the loads behind the transfer device; None: the whole house; empty: none."""
+        if self.transfer is None:
+            return frozenset()
+        return None if self.transfer.backed_up == "whole_house" else frozenset(self.transfer.listed)
+
 
 class Waiver(Record):
     """A check set aside for one plan, with the reason someone wrote."""
@@ -326,6 +333,10 @@ class Job(Record):
             if card.id == card_id:
                 return card
         raise KeyError(card_id)
+
+    def cards(self) -> dict[str, Card]:
+        """Return the job's cards by id."""
+        return {card.id: card for card in self.library}
 
     def face(self, face_id: str) -> Face:
         """Return the face of this id; raises KeyError."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from calm_relay.calendar import season_of_months, window_hours
-from calm_relay.decision.facts import FillFacts
 from calm_relay.job.models import BatteryChoice, Node
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
 from calm_relay.library.shipped import shipped_cards
@@ -15,6 +15,9 @@ from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
+
+if TYPE_CHECKING:
+    from calm_relay.decision.facts import FillFacts
 
 
 @dataclass(frozen=True)

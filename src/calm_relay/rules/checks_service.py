@@ -17,7 +17,6 @@ from calm_relay.rules.edits import Edit
 from calm_relay.rules.motors import motor_start, soft_start_counts
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
-from calm_relay.stages import backed_up
 from calm_relay.units import format_quantity as show
 
 
@@ -33,7 +32,7 @@ def forming_nodes(c: CheckContext) -> list[tuple[Node, BatterySideUnit]]:
 
 def backup_appliances(c: CheckContext) -> list[Appliance]:
     """Return the appliances behind the transfer device."""
-    listed = backed_up(c.plan)
+    listed = c.plan.backed_up
     return [a for a in c.job.house.appliances if listed is None or a.id in listed]
 
 

@@ -5,13 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
-from calm_relay.decision.facts import YearFacts
 from calm_relay.job.models import Job, Plan
 from calm_relay.library.cards import Card
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.pack import Pack, international
+
+if TYPE_CHECKING:
+    from calm_relay.decision.facts import YearFacts
 
 Verdict = Literal["within", "tight", "over", "not known", "note"]
 VERDICT_ORDER: tuple[Verdict, ...] = ("over", "not known", "tight", "within", "note")

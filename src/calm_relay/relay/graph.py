@@ -1,0 +1,189 @@
+"""The plan as a graph of stations, derived from its flat lists; ratings only, no flows, no pixels."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from calm_relay.job.models import Job, Node, Plan
+from calm_relay.library.cards import (
+    AcUnit,
+    BatteryCard,
+    BatterySideUnit,
+    Card,
+    HybridCard,
+    ModuleCard,
+    ModuleInverterCard,
+    PvInverterCard,
+    TransferCard,
+)
+from calm_relay.simulation import chain
+from calm_relay.units import format_quantity as show
+
+
+@dataclass(frozen=True)
+class TrackerStation:
+    """One tracker with what hangs on it. `limit_w` is its working current at the strings' working voltage, or its power."""
+
+    id: str
+    number: int
+    face_names: str
+    strings_text: str
+    string_ids: tuple[str, ...]
+    stc_w: float
+    limit_w: float
+
+
+@dataclass(frozen=True)
+class BatteryStation:
+    """A battery on a node."""
+
+    id: str
+    text: str
+    usable_wh: float
+    charge_w: float
+    discharge_w: float
+
+
+@dataclass(frozen=True)
+class NodeStation:
+    """One inverter row of the relay line."""
+
+    id: str
+    name: str
+    kind: str
+    side: str
+    count: int
+    ac_rated_w: float
+    trackers: tuple[TrackerStation, ...]
+    battery: BatteryStation | None
+    forms_grid: bool
+    offgrid_va: float | None
+
+
+@dataclass(frozen=True)
+class PlanGraph:
+    """The plan as the program understands it, rows ordered by bus side, then priority. Infinity: no limit."""
+
+    nodes: tuple[NodeStation, ...]
+    has_transfer: bool
+    transfer_w: float
+    transfer_a: float | None
+    backup_loads: str
+    other_loads: str
+    service_w: float
+    service_a: float
+    export_w: float
+    import_w: float
+
+    @property
+    def forming(self) -> tuple[NodeStation, ...]:
+        """Nodes that keep the backup side alive when the grid is gone."""
+        return tuple(n for n in self.nodes if n.forms_grid and n.side == "backup" and n.battery is not None)
+
+
+def plan_graph(job: Job, plan: Plan) -> PlanGraph:
+    """Derive the graph of a plan."""
+    cards = job.cards()
+    supply = job.site.supply
+    nodes = [_node(job, node, cards) for node in plan.nodes]
+    nodes.sort(key=lambda n: n.side != "backup")
+    device = cards[plan.transfer.card] if plan.transfer else None
+    amps = device.pass_through_a if isinstance(device, TransferCard) else None
+    volts = supply.voltage_v * supply.phases
+    listed = plan.backed_up
+    total = len(job.house.appliances) + 1
+    if listed is None:
+        backup, other = "whole house", ""
+    elif listed:
+        backup, other = f"{len(listed)} loads", f"{total - len(listed)} loads"
+    else:
+        backup, other = "", "house"
+    return PlanGraph(
+        tuple(nodes),
+        plan.transfer is not None,
+        math.inf if amps is None else amps * volts,
+        amps,
+        backup,
+        other,
+        supply.service_a * volts,
+        supply.service_a,
+        math.inf if job.site.export_limit_w is None else job.site.export_limit_w,
+        math.inf if job.site.import_limit_w is None else job.site.import_limit_w,
+    )
+
+
+def _node(job: Job, node: Node, cards: dict[str, Card]) -> NodeStation:
+    card = cards[node.card]
+    assert isinstance(card, AcUnit)
+    battery = None
+    unit = card if isinstance(card, BatterySideUnit) else None
+    if node.battery is not None and unit is not None:
+        module = cards[node.battery.card]
+        assert isinstance(module, BatteryCard)
+        charge = chain.terminals_limit_w(chain.charge_chain(unit, module, node.battery)) or card.ac_rated_w
+        give = chain.terminals_limit_w(chain.discharge_chain(unit, module, node.battery)) or card.ac_rated_w
+        usable = chain.usable_wh(module, node.battery)
+        noun = "module" if node.battery.modules == 1 else "modules"
+        battery = BatteryStation(f"{node.id}/battery", f"{node.battery.modules} {noun}", usable, charge, give)
+    return NodeStation(
+        node.id,
+        node.name,
+        card.kind,
+        node.side,
+        node.count,
+        card.ac_rated_w * node.count,
+        _trackers(job, node, cards),
+        battery,
+        bool(unit and unit.grid_forming),
+        unit.offgrid_continuous_va if unit else None,
+    )
+
+
+def _trackers(job: Job, node: Node, cards: dict[str, Card]) -> tuple[TrackerStation, ...]:
+    card = cards[node.card]
+    if not isinstance(card, PvInverterCard | HybridCard | ModuleInverterCard):
+        return ()
+    out = []
+    units = node.count if isinstance(card, ModuleInverterCard) else 1
+    for number in sorted({g.tracker for g in node.strings}):
+        groups = [g for g in node.strings if g.tracker == number]
+        tracker = card.trackers[number - 1]
+        stc, volts, texts = 0.0, 0.0, []
+        for group in groups:
+            module = cards[group.module]
+            assert isinstance(module, ModuleCard)
+            stc += group.modules_per_string * group.parallel_strings * module.power_stc_w
+            volts = max(volts, group.modules_per_string * module.vmp_stc_v)
+            times = f"{group.parallel_strings} × " if group.parallel_strings > 1 else ""
+            texts.append(f"{times}{group.modules_per_string} × {module.power_stc_w:g} W")
+        limit = tracker.working_current_a * volts
+        if tracker.power_max_w is not None:
+            limit = min(limit, tracker.power_max_w)
+        names = list(dict.fromkeys(job.face(g.face).name for g in groups))
+        prefix = f"{units} × " if units > 1 else ""
+        out.append(
+            TrackerStation(
+                f"{node.id}/{number}",
+                number,
+                " + ".join(names),
+                prefix + " + ".join(texts),
+                tuple(g.id for g in groups),
+                stc * units,
+                limit * units,
+            )
+        )
+    return tuple(out)
+
+
+def summary(graph: PlanGraph) -> str:
+    """Return the plan in one line of words."""
+    parts = []
+    for node in graph.nodes:
+        text = node.name
+        if node.trackers:
+            text += f" with {show(sum(t.stc_w for t in node.trackers), 'power_w', 1)}p"
+        if node.battery:
+            text += f" and {show(node.battery.usable_wh, 'energy_wh')} usable"
+        parts.append(text)
+    return "; ".join(parts) or "no inverter"

@@ -1,0 +1,194 @@
+"""What flows through each station, at a moment of the year or at each one's own peak; watts, with their origin."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+if TYPE_CHECKING:
+    from calm_relay.relay.graph import PlanGraph
+    from calm_relay.stages import PlanFlow
+
+Parts = tuple[tuple[str, float], ...]  # (origin: sun, battery, grid; watts)
+
+
+@dataclass(frozen=True)
+class NodeValues:
+    """Flows of one row. `out` and `into` are AC parts by origin; `spill` is what its limits could not pass, by name. [W]"""
+
+    pv_w: float = 0.0
+    trackers_w: tuple[float, ...] = ()
+    out: Parts = ()
+    into: Parts = ()
+    charge: Parts = ()
+    discharge_w: float = 0.0
+    soc_frac: float | None = None
+    energy_wh: float = 0.0
+    spill_w: float = 0.0
+
+
+@dataclass(frozen=True)
+class RelayValues:
+    """Flows of the whole line. `transfer` > 0 runs towards the backup side."""
+
+    moment: str
+    nodes: dict[str, NodeValues] = field(default_factory=dict)
+    backup_load_w: float = 0.0
+    other_load_w: float = 0.0
+    load_parts: Parts = ()
+    transfer_w: float = 0.0
+    import_w: float = 0.0
+    export: Parts = ()
+    held_w: float = 0.0
+
+    @property
+    def export_w(self) -> float:
+        """What leaves at the meter. [W]"""
+        return sum(watts for _, watts in self.export)
+
+
+def _parts(*rows: tuple[str, float]) -> Parts:
+    return tuple((name, float(watts)) for name, watts in rows if watts > 0.5)
+
+
+def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str) -> RelayValues:
+    """Return the flows of one step."""
+    flow, packed = made.flow, made.packed
+    s = {name: float(flow.column(name)[step]) for name in _SYSTEM_NEEDED}
+    charge_ac = s["charge_ac_w"]
+    mix = {
+        "sun": s["pv_to_battery_w"] / charge_ac if charge_ac > 0 else 0.0,
+        "battery": s["battery_to_battery_w"] / charge_ac if charge_ac > 0 else 0.0,
+        "grid": s["grid_to_battery_w"] / charge_ac if charge_ac > 0 else 0.0,
+    }
+    nodes = {}
+    for node in graph.nodes:
+        shares = _shares(node.trackers)
+        if node.id in made.pv_only:
+            out = made.pv_only[node.id]
+            dc = float(out.dc_available_w[step])
+            ac = float(out.ac_w[step])
+            lost = float(out.clipped_ac_w[step])
+            nodes[node.id] = NodeValues(dc, tuple(dc * x for x in shares), _parts(("sun", ac)), spill_w=lost)
+            continue
+        c = {name: float(flow.node_column(node.id, name)[step]) for name in _NODE_NEEDED}
+        from_pv = c["pv_to_inverter_w"] / max(1e-9, c["pv_to_inverter_w"] + c["discharge_w"])
+        record = packed.nodes[packed.node_ids.index(node.id)]
+        capacity = float(record["capacity_wh"])
+        from_ac = c["charge_from_ac_w"]
+        nodes[node.id] = NodeValues(
+            c["pv_available_w"],
+            tuple(c["pv_available_w"] * x for x in shares),
+            _parts(("sun", c["ac_out_w"] * from_pv), ("battery", c["ac_out_w"] * (1 - from_pv))),
+            _parts(*((name, c["ac_in_w"] * share) for name, share in mix.items())),
+            _parts(("sun", c["pv_to_battery_w"] + from_ac * mix["sun"]), ("grid", from_ac * (mix["grid"] + mix["battery"]))),
+            c["discharge_w"],
+            c["energy_wh"] / capacity if capacity > 0 else None,
+            c["energy_wh"],
+            c["lost_ac_limit_w"],
+        )
+    held = s["pv_only_lost_cap_w"] + sum(float(flow.node_column(n, "lost_cap_w")[step]) for n in flow.node_ids)
+    return RelayValues(
+        moment,
+        nodes,
+        float(packed.ac[step, 0]),
+        float(packed.ac[step, 1]),
+        _parts(("sun", s["pv_to_house_w"]), ("battery", s["battery_to_house_w"]), ("grid", s["grid_to_house_w"])),
+        s["transfer_w"],
+        s["import_w"],
+        _parts(("sun", s["pv_to_grid_w"]), ("battery", s["battery_to_grid_w"])),
+        held,
+    )
+
+
+def peak_values(graph: PlanGraph, made: PlanFlow) -> RelayValues:
+    """Return each flow's own peak over the year; the peaks do not fall together."""
+    flow, packed = made.flow, made.packed
+    nodes = {}
+    for node in graph.nodes:
+        shares = _shares(node.trackers)
+        if node.id in made.pv_only:
+            out = made.pv_only[node.id]
+            dc = float(out.dc_available_w.max())
+            nodes[node.id] = NodeValues(
+                dc, tuple(dc * x for x in shares), _parts(("sun", float(out.ac_w.max()))), spill_w=float(out.clipped_ac_w.max())
+            )
+            continue
+        peak = {name: float(flow.node_column(node.id, name).max()) for name in _NODE_NEEDED}
+        top = int(np.argmax(flow.node_column(node.id, "ac_out_w")))
+        pv, battery = (float(flow.node_column(node.id, n)[top]) for n in ("pv_to_inverter_w", "discharge_w"))
+        share = pv / max(1e-9, pv + battery)
+        capacity = float(packed.nodes[packed.node_ids.index(node.id)]["capacity_wh"])
+        charge = flow.node_column(node.id, "pv_to_battery_w") + flow.node_column(node.id, "charge_from_ac_w")
+        nodes[node.id] = NodeValues(
+            peak["pv_available_w"],
+            tuple(peak["pv_available_w"] * x for x in shares),
+            _parts(("sun", peak["ac_out_w"] * share), ("battery", peak["ac_out_w"] * (1 - share))),
+            (),
+            _parts(("sun", float(charge.max()))),
+            0.0,
+            peak["energy_wh"] / capacity if capacity > 0 else None,
+            peak["energy_wh"],
+            peak["lost_ac_limit_w"],
+        )
+    through = flow.column("transfer_w")
+    top = int(np.argmax(np.abs(through)))
+    out_sum = float(flow.column("export_w").max())
+    return RelayValues(
+        "each one's peak in the year",
+        nodes,
+        float(packed.ac[:, 0].max()),
+        float(packed.ac[:, 1].max()),
+        _parts(("grid", float((packed.ac[:, 0] + packed.ac[:, 1]).max()))),
+        float(through[top]),
+        0.0 if out_sum > 0 else float(flow.column("import_w").max()),
+        _parts(("sun", out_sum)),
+        float(flow.column("pv_only_lost_cap_w").max()),
+    )
+
+
+def grid_down_values(graph: PlanGraph, backup_peak_w: float) -> RelayValues:
+    """Return what the backup side's peak asks of the forming inverters; no drill, only the limits side by side."""
+    nodes = {}
+    ratings = {n.id: n.offgrid_va or n.ac_rated_w for n in graph.forming}
+    total = sum(ratings.values())
+    for node in graph.forming:
+        share = backup_peak_w * ratings[node.id] / total
+        nodes[node.id] = NodeValues(out=_parts(("battery", share)), discharge_w=share)
+    live = backup_peak_w if graph.forming else 0.0
+    return RelayValues("grid down, the backup side at its peak of the year", nodes, live, 0.0, _parts(("battery", live)))
+
+
+def notable_steps(made: PlanFlow, steps_per_day: int, evening: np.ndarray) -> dict[str, int]:
+    """Return moments worth a look: most sun, highest evening, most clipped, most charged from the grid; by step."""
+    flow, packed = made.flow, made.packed
+    load = packed.ac[:, 0] + packed.ac[:, 1]
+    pv = packed.pv_dc.sum(axis=1) + packed.ac[:, 3:7].sum(axis=1)
+    out = {"most sun": int(np.argmax(pv)), "highest evening": int(np.argmax(np.where(evening, load, 0.0)))}
+    clipped = sum((o.clipped_ac_w for o in made.pv_only.values()), np.zeros(len(load)))
+    for node_id in flow.node_ids:
+        clipped = clipped + flow.node_column(node_id, "lost_ac_limit_w")
+    if float(clipped.max()) > 1.0:
+        day = int(np.argmax(clipped.reshape(-1, steps_per_day).sum(axis=1)))
+        out["most clipped"] = day * steps_per_day + int(np.argmax(clipped[day * steps_per_day : (day + 1) * steps_per_day]))
+    grid = flow.column("grid_to_battery_w")
+    if float(grid.max()) > 1.0:
+        out["grid charge"] = int(np.argmax(grid))
+    return out
+
+
+def _shares(trackers: tuple) -> list[float]:  # type: ignore[type-arg]
+    total = sum(t.stc_w for t in trackers) or 1.0
+    return [t.stc_w / total for t in trackers]
+
+
+_SYSTEM_NEEDED = (
+    "charge_ac_w", "pv_to_battery_w", "battery_to_battery_w", "grid_to_battery_w", "pv_to_house_w", "battery_to_house_w",
+    "grid_to_house_w", "transfer_w", "import_w", "pv_to_grid_w", "battery_to_grid_w", "pv_only_lost_cap_w",
+)  # fmt: skip
+_NODE_NEEDED = (
+    "pv_available_w", "pv_to_inverter_w", "pv_to_battery_w", "charge_from_ac_w", "discharge_w", "ac_out_w", "ac_in_w",
+    "energy_wh", "lost_ac_limit_w",
+)  # fmt: skip

@@ -1,0 +1,1 @@
+"""Input fields driven by the quantity table."""

@@ -1,0 +1,169 @@
+"""Decide: plans side by side, gates on top, a bar in each cell, and what speaks for and against each beneath."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtGui import QGuiApplication, QKeySequence, QPainter, QShortcut
+from PySide6.QtWidgets import (
+    QHeaderView,
+    QLabel,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from calm_relay.cli_words import COMPARE_LINES, because, compare_text
+from calm_relay.decision.compare import PlanRow, compare_plans
+from calm_relay.ui.session import Session
+from calm_relay.ui.theme import Theme
+
+SHARE = Qt.ItemDataRole.UserRole
+TONE = Qt.ItemDataRole.UserRole + 1
+
+
+class _BarDelegate(QStyledItemDelegate):
+    """Draws a thin bar under a figure: its size among the plans."""
+
+    def __init__(self, page: DecidePage) -> None:
+        super().__init__(page)
+        self._page = page
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
+        super().paint(painter, option, index)
+        share = index.data(SHARE)
+        if share is None:
+            return
+        theme = self._page.theme
+        rect = QRectF(option.rect).adjusted(8, 0, -8, -3)
+        bar = QRectF(rect.x(), rect.bottom() - 3, rect.width(), 3)
+        painter.fillRect(bar, theme.color("track"))
+        color = theme.color(index.data(TONE) or "quiet")
+        painter.fillRect(QRectF(bar.x(), bar.y(), bar.width() * float(share), bar.height()), color)
+
+
+TONES = {
+    "bill": "grid", "saving": "accent", "import_wh": "grid", "export_wh": "grid", "self_sufficiency_frac": "sun",
+    "own_use_frac": "sun", "clipped_wh": "lost", "caught_wh": "battery", "held_by_cap_wh": "lost", "usable_wh": "battery",
+    "full_cycles": "battery", "offgrid_va": "battery",
+}  # fmt: skip
+
+
+class DecidePage(QWidget):
+    """The comparison. Its figures are all of one state of the job, or all dimmed."""
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self.session, self.theme = session, theme
+        self._rows: tuple[PlanRow, ...] = ()
+        self._shown: object = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 12, 16, 10)
+        column.setSpacing(6)
+        column.addWidget(QLabel("Plans side by side", objectName="title"))
+        self._state = QLabel("", objectName="quiet")
+        self._state.setWordWrap(True)
+        column.addWidget(self._state)
+        self.table = QTableWidget()
+        self.table.setObjectName("comparison")
+        self.table.setAccessibleName("Comparison of plans")
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setItemDelegate(_BarDelegate(self))
+        self.table.setVerticalScrollMode(QTableWidget.ScrollMode.ScrollPerPixel)
+        self.table.setShowGrid(False)
+        self.table.setTabKeyNavigation(False)
+        copy = QShortcut(QKeySequence(QKeySequence.StandardKey.Copy), self.table)
+        copy.setContext(Qt.ShortcutContext.WidgetShortcut)
+        copy.activated.connect(self.copy_table)
+        column.addWidget(self.table, 1)
+        self._because = QLabel("")
+        self._because.setWordWrap(True)
+        self._because.setTextFormat(Qt.TextFormat.RichText)
+        self._because.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        column.addWidget(self._because)
+        session.answers_changed.connect(self.refresh)
+        session.job_changed.connect(self.refresh)
+        self.refresh()
+
+    def set_theme(self, theme: Theme) -> None:
+        """Use other colours."""
+        self.theme, self._shown = theme, None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the comparison; while any plan is being run, the old table stays, dimmed as a whole."""
+        session = self.session
+        fresh = session.all_fresh()
+        if fresh:
+            results = []
+            for plan in session.job.plans:
+                result = session.fresh(plan.id)
+                assert result is not None
+                results.append((plan, result.facts, result.bill, result.findings))
+            rows = compare_plans(session.job, results)
+            state = (rows, session.job.tariff.currency, self.theme.name)
+            if state != self._shown:
+                self._shown, self._rows = state, rows
+                self._fill()
+        done = sum(session.fresh(plan.id) is not None for plan in session.job.plans)
+        self.table.setEnabled(fresh)
+        self._because.setEnabled(fresh)
+        if fresh:
+            self._state.setText(
+                f"One simulated year each at 5 min, weather made from monthly means. Money in {session.job.tariff.currency}. "
+                "Clipping is a lower bound. Ctrl+C copies the table."
+            )
+        else:
+            self._state.setText(f"Updating: {done} of {len(session.job.plans)} plans are ready.")
+
+    def _fill(self) -> None:
+        rows = self._rows
+        table = self.table
+        table.clear()
+        table.setColumnCount(len(rows) + 1)
+        table.setRowCount(len(COMPARE_LINES) + 2)
+        table.setHorizontalHeaderLabels(["", *(r.letter if r.letter == r.name else f"{r.letter}  {r.name}" for r in rows)])
+        table.verticalHeader().hide()
+        self._gates(rows)
+        for i, (field, text, kind) in enumerate(COMPARE_LINES, start=2):
+            table.setItem(i, 0, QTableWidgetItem(text))
+            values = [getattr(row, field) for row in rows]
+            most = max((abs(float(v)) for v in values if v is not None), default=0.0)
+            for column, row in enumerate(rows, start=1):
+                item = QTableWidgetItem(compare_text(row, field, kind))
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                value = values[column - 1]
+                if value is not None and most > 0 and field in TONES:
+                    item.setData(SHARE, max(0.0, float(value)) / most)
+                    item.setData(TONE, TONES[field])
+                table.setItem(i, column, item)
+        header = table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        table.verticalHeader().setDefaultSectionSize(int(table.fontMetrics().height() * 1.55))
+        self._because.setText("<br>".join(because(rows, self.session.job.tariff.currency)))
+
+    def _gates(self, rows: tuple[PlanRow, ...]) -> None:
+        self.table.setItem(0, 0, QTableWidgetItem("Gate"))
+        self.table.setItem(1, 0, QTableWidgetItem("Over · tight · not known"))
+        for column, row in enumerate(rows, start=1):
+            item = QTableWidgetItem("closed" if row.gate else "open")
+            item.setForeground(self.theme.color("over" if row.gate else "within"))
+            item.setToolTip(row.gate or "no check is over")
+            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            self.table.setItem(0, column, item)
+            item = QTableWidgetItem(f"{row.over} · {row.tight} · {row.not_known}")
+            item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            self.table.setItem(1, column, item)
+
+    def copy_table(self) -> None:
+        """Put the table on the clipboard as text with tabs."""
+        lines = ["\t".join(["", *(row.letter for row in self._rows)])]
+        for r in range(self.table.rowCount()):
+            cells = (self.table.item(r, c) for c in range(self.table.columnCount()))
+            lines.append("\t".join(item.text() if item else "" for item in cells))
+        QGuiApplication.clipboard().setText("\n".join(lines))

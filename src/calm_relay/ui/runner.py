@@ -1,0 +1,123 @@
+"""Runs the study off the window's thread: the latest question wins, older answers are dropped."""
+
+from __future__ import annotations
+
+import logging
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+
+from calm_relay.errors import CalmRelayError, Cancelled
+
+if TYPE_CHECKING:
+    from calm_relay.job.models import Job
+    from calm_relay.job.series import SeriesStore
+    from calm_relay.stages import PlanFlow
+    from calm_relay.study import PlanResult, Study
+
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True)
+class Answer:
+    """One plan's results from one state of the job; `made` holds the series, for the plan that is looked at."""
+
+    generation: int
+    plan_id: str
+    result: PlanResult
+    made: PlanFlow | None
+
+
+class StudyRunner(QObject):
+    """Asks the study about all plans, the chosen one first."""
+
+    answered = Signal(object)
+    failed = Signal(int, str, str)
+    progress = Signal(str)
+    idle = Signal(int)
+
+    def __init__(self, store: SeriesStore, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+        self._store = store
+        self._study: Study | None = None
+        self.generation = 0
+        self.busy = False
+        self.idle.connect(self._idle)
+
+    def reset(self, store: SeriesStore) -> None:
+        """Start over with another job's series."""
+        self.cancel()
+        self._pool.waitForDone()
+        self._store, self._study = store, None
+
+    def ask(self, job: Job, chosen: str) -> int:
+        """Compute every plan of `job`, `chosen` first; returns the question's number."""
+        self.generation += 1
+        self.busy = True
+        self._pool.clear()
+        self._pool.start(_Work(self, self.generation, job, chosen))
+        return self.generation
+
+    def cancel(self) -> None:
+        """Drop the present question."""
+        self.generation += 1
+        self._pool.clear()
+        self.busy = False
+
+    def close(self) -> None:
+        """Stop and wait for the thread."""
+        self.cancel()
+        self._pool.waitForDone()
+
+    def _idle(self, generation: int) -> None:
+        if generation == self.generation:
+            self.busy = False
+
+    def study(self) -> Study:
+        """Return the study, made on first use: its imports are heavy, so only the worker calls this."""
+        if self._study is None:
+            from calm_relay.study import Study
+
+            self._study = Study(self._store)
+        return self._study
+
+
+class _Work(QRunnable):
+    def __init__(self, runner: StudyRunner, generation: int, job: Job, chosen: str) -> None:
+        super().__init__()
+        self._runner, self._generation, self._job, self._chosen = runner, generation, job, chosen
+
+    def _cancelled(self) -> bool:
+        return self._runner.generation != self._generation
+
+    def run(self) -> None:
+        runner = self._runner
+        plans = sorted(self._job.plans, key=lambda plan: plan.id != self._chosen)
+        try:
+            runner.progress.emit("loading the sun and the kernel")
+            study = runner.study()
+            for plan in plans:
+                if self._cancelled():
+                    return
+                try:
+                    made = study.flow(self._job, plan, runner.progress.emit, self._cancelled) if plan.id == self._chosen else None
+                    result = study.plan_result(self._job, plan, runner.progress.emit, self._cancelled)
+                except Cancelled:
+                    return
+                except CalmRelayError as error:
+                    runner.failed.emit(self._generation, plan.id, str(error))
+                    continue
+                runner.answered.emit(Answer(self._generation, plan.id, result, made))
+        except RuntimeError:  # the window is gone
+            return
+        except Exception as error:
+            log.exception("the study failed")
+            runner.failed.emit(self._generation, self._chosen, f"{type(error).__name__}: {error}")
+        finally:
+            try:
+                runner.idle.emit(self._generation)
+            except RuntimeError:
+                log.debug("the window closed while the study ran")

@@ -1,0 +1,138 @@
+"""Colours by role, the style sheet and the shipped font."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication
+
+FAMILY = "Inter"
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours by role; hues of quantities are used for those quantities only."""
+
+    name: str
+    paper: str
+    side: str
+    panel: str
+    ink: str
+    quiet: str
+    line: str
+    track: str
+    accent: str
+    accent_ink: str
+    within: str
+    tight: str
+    over: str
+    unknown: str
+    sun: str
+    battery: str
+    house: str
+    grid: str
+    lost: str
+    bus: str
+
+    def color(self, role: str) -> QColor:
+        """Return the colour of a role."""
+        return QColor(getattr(self, role))
+
+
+LIGHT = Theme(
+    "light", "#f5f1e8", "#ebe6d9", "#fbf9f3", "#1f2a33", "#5c6670", "#d5cdbb", "#e2dccb", "#1f6b75", "#ffffff",
+    "#1f6b75", "#8a5a0b", "#a8381f", "#5c5470", "#c98f2b", "#4b8c6f", "#4f6f9c", "#86629a", "#b8503a", "#36474f",
+)  # fmt: skip
+DARK = Theme(
+    "dark", "#1d2226", "#161a1e", "#24292e", "#ece7db", "#a7adb0", "#3b4248", "#353c42", "#5fb6bf", "#0f1416",
+    "#6fc3cb", "#e0ac55", "#f08c74", "#b9aed6", "#d9a548", "#62ab8b", "#7d9fd0", "#b08fc6", "#e07a63", "#b9c4c9",
+)  # fmt: skip
+
+VERDICT_ROLE = {"within": "within", "tight": "tight", "over": "over", "not known": "unknown", "note": "quiet"}
+
+
+def fonts_ready() -> bool:
+    """Load the shipped font; returns whether it is there. Call once after the application is made."""
+    folder = resources.files("calm_relay.assets").joinpath("fonts")
+    ok = True
+    for name in ("Inter-Regular.otf", "Inter-SemiBold.otf"):
+        ok = QFontDatabase.addApplicationFont(str(Path(str(folder.joinpath(name))))) >= 0 and ok
+    return ok
+
+
+def ui_font(points: float, *, bold: bool = False) -> QFont:
+    """Return the shipped font with tabular figures, unhinted so that pictures are the same everywhere."""
+    font = QFont(FAMILY)
+    font.setPointSizeF(points)
+    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
+    font.setFeature(QFont.Tag("tnum"), 1)
+    if bold:
+        font.setWeight(QFont.Weight.DemiBold)
+    return font
+
+
+def apply_theme(app: QApplication, theme: Theme, text_scale: float = 1.0) -> None:
+    """Give the application its palette, font and style sheet."""
+    palette = QPalette()
+    roles = QPalette.ColorRole
+    for role, name in (
+        (roles.Window, "paper"), (roles.Base, "panel"), (roles.AlternateBase, "side"), (roles.WindowText, "ink"),
+        (roles.Text, "ink"), (roles.ButtonText, "ink"), (roles.Button, "panel"), (roles.Highlight, "accent"),
+        (roles.HighlightedText, "accent_ink"), (roles.ToolTipBase, "panel"), (roles.ToolTipText, "ink"),
+        (roles.PlaceholderText, "quiet"), (roles.Mid, "line"), (roles.Midlight, "track"), (roles.Dark, "quiet"),
+    ):  # fmt: skip
+        palette.setColor(role, theme.color(name))
+    app.setPalette(palette)
+    app.setFont(ui_font(9.75 * text_scale))
+    app.setStyleSheet(_sheet(theme, text_scale))
+
+
+def _sheet(t: Theme, scale: float) -> str:
+    small, head, title = 8.5 * scale, 8.0 * scale, 13.5 * scale
+    return f"""
+    QWidget {{ color: {t.ink}; }}
+    QMainWindow, QWidget#page {{ background: {t.paper}; }}
+    QWidget#side, QScrollArea#tabs, QWidget#tabs {{ background: {t.side}; }}
+    QWidget#headroom, QScrollArea#headroomScroll, QWidget#sheet {{ background: {t.panel}; }}
+    QWidget#sheet {{ border-top: 1px solid {t.line}; }}
+    QLabel#title {{ font-size: {title}pt; font-weight: 600; }}
+    QLabel#heading {{ font-size: {11 * scale}pt; font-weight: 600; }}
+    QLabel#head {{ font-size: {head}pt; font-weight: 600; color: {t.quiet}; }}
+    QLabel#quiet, QLabel#small {{ color: {t.quiet}; font-size: {small}pt; }}
+    QLabel#caution {{ color: {t.quiet}; font-size: {small}pt; }}
+    QLabel#strong {{ font-weight: 600; }}
+    QLineEdit, QComboBox, QSpinBox {{ background: {t.panel}; border: 1px solid {t.line}; padding: 3px 6px; border-radius: 2px;
+        selection-background-color: {t.accent}; selection-color: {t.accent_ink}; }}
+    QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.accent}; padding: 2px 5px; }}
+    QLineEdit[bad="true"] {{ border: 2px solid {t.over}; padding: 2px 5px; }}
+    QComboBox::drop-down {{ border: none; width: 16px; }}
+    QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.line}; }}
+    QPushButton {{ background: {t.panel}; border: 1px solid {t.line}; padding: 4px 10px; border-radius: 2px; }}
+    QPushButton:hover {{ border-color: {t.accent}; }}
+    QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
+    QPushButton:checked {{ background: {t.accent}; color: {t.accent_ink}; border-color: {t.accent}; }}
+    QPushButton:disabled {{ color: {t.quiet}; }}
+    QPushButton#order {{ background: transparent; border: none; border-left: 3px solid transparent; text-align: left; padding: 8px 12px; }}
+    QPushButton#order:checked {{ background: {t.paper}; color: {t.ink}; border-left: 3px solid {t.accent}; font-weight: 600; }}
+    QPushButton#order:focus {{ border: 2px solid {t.accent}; padding: 6px 11px; }}
+    QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet}; background: {t.panel}; }}
+    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
+    QCheckBox:focus {{ color: {t.accent}; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {t.track}; }}
+    QSlider::handle:horizontal {{ width: 10px; margin: -6px 0; background: {t.accent}; border-radius: 2px; }}
+    QSlider:focus {{ border: 1px solid {t.accent}; }}
+    QScrollArea {{ border: none; }}
+    QTableWidget {{ background: {t.panel}; border: 1px solid {t.line}; gridline-color: {t.line}; }}
+    QHeaderView::section {{ background: {t.side}; border: none; border-bottom: 1px solid {t.line}; padding: 5px 8px; font-weight: 600; }}
+    QTableWidget::item:selected {{ background: {t.track}; color: {t.ink}; }}
+    QMenuBar {{ background: {t.side}; }} QMenuBar::item:selected {{ background: {t.track}; }}
+    QMenu {{ background: {t.panel}; border: 1px solid {t.line}; }} QMenu::item:selected {{ background: {t.accent}; color: {t.accent_ink}; }}
+    QStatusBar {{ background: {t.side}; color: {t.quiet}; }}
+    QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.line}; }}
+    QScrollBar:vertical {{ background: transparent; width: 8px; }} QScrollBar::handle:vertical {{ background: {t.line}; min-height: 24px; }}
+    QScrollBar:horizontal {{ background: transparent; height: 8px; }} QScrollBar::handle:horizontal {{ background: {t.line}; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    """

@@ -1,0 +1,1 @@
+"""Custom-drawn views."""

@@ -1,0 +1,220 @@
+"""The relay line on screen: paints the laid-out picture, and answers to mouse and keys. No layout of its own."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from calm_relay.relay.graph import PlanGraph
+from calm_relay.relay.layout import HAIRLINE_PX, Band, Gate, RelayPicture, Station, lay_out
+from calm_relay.relay.values import RelayValues
+from calm_relay.ui.theme import Theme, ui_font
+
+ROLES = {"label": (8.25, False), "value": (9.25, True), "head": (7.5, True), "small": (8.0, False)}
+TONES = {"ink": "ink", "quiet": "quiet", "over": "over", "grid": "grid", "house": "house"}
+
+
+class RelayView(QWidget):
+    """Shows a :class:`RelayPicture`; arrows move along the stations, Enter opens one."""
+
+    opened = Signal(object)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme = theme
+        self._scale = 1.0
+        self._graph: PlanGraph | None = None
+        self._values = RelayValues("")
+        self._grid_up = True
+        self._dim = False
+        self._picture: RelayPicture | None = None
+        self._at = 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumSize(QSize(560, 300))
+        self.setAccessibleName("Relay line")
+        self.setObjectName("relay")
+
+    @property
+    def picture(self) -> RelayPicture | None:
+        """What is painted; None before the first plan."""
+        return self._picture
+
+    @property
+    def station(self) -> Station | None:
+        """The station in focus."""
+        if self._picture is None or not self._picture.stations:
+            return None
+        return self._picture.stations[min(self._at, len(self._picture.stations) - 1)]
+
+    def set_theme(self, theme: Theme, scale: float) -> None:
+        """Use other colours and another text size."""
+        self._theme, self._scale = theme, scale
+        self._lay_out()
+
+    def show_plan(self, graph: PlanGraph, values: RelayValues, *, grid_up: bool, dim: bool) -> None:
+        """Show a plan with its flows; `dim` says that the flows are of an older state."""
+        self._graph, self._values, self._grid_up, self._dim = graph, values, grid_up, dim
+        self._lay_out()
+
+    def focus_station(self, station_id: str) -> None:
+        """Move the focus to a station."""
+        for i, station in enumerate(self._picture.stations if self._picture else ()):
+            if station.id == station_id:
+                self._at = i
+        self._announce()
+        self.update()
+
+    def measure(self, text: str, role: str) -> tuple[float, float]:
+        """Return the size of a text in a role."""
+        points, bold = ROLES[role]
+        metrics = QFontMetricsF(ui_font(points * self._scale, bold=bold))
+        return metrics.horizontalAdvance(text) + 1.0, metrics.height()
+
+    def _lay_out(self) -> None:
+        if self._graph is not None:
+            size = (float(self.width()), float(self.height()))
+            self._picture = lay_out(self._graph, self._values, *size, self.measure, grid_up=self._grid_up)
+            self._announce()
+        self.update()
+
+    def _announce(self) -> None:
+        station = self.station
+        self.setAccessibleDescription("" if station is None else f"{station.title}. {station.said}")
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self._lay_out()
+        super().resizeEvent(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        count = len(self._picture.stations) if self._picture else 0
+        key = event.key()
+        if count and key in (Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Up):
+            step = 1 if key in (Qt.Key.Key_Right, Qt.Key.Key_Down) else -1
+            self._at = (min(self._at, count - 1) + step) % count
+            self._announce()
+            self.update()
+        elif count and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.opened.emit(self.station)
+        else:
+            super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._picture is None:
+            return
+        point = event.position()
+        hits = [
+            (s.rect.w * s.rect.h, i)
+            for i, s in enumerate(self._picture.stations)
+            if QRectF(s.rect.x, s.rect.y, s.rect.w, s.rect.h).contains(point)
+        ]
+        if hits:
+            self._at = min(hits)[1]
+            self._announce()
+            self.update()
+            self.opened.emit(self.station)
+
+    # --- painting
+    def _hue(self, origin: str, *, dead: bool) -> QColor:
+        color = self._theme.color(origin)
+        if dead or self._dim:
+            color.setAlphaF(0.28 if dead else 0.5)
+        return color
+
+    def _ink(self, role: str, *, dead: bool = False) -> QColor:
+        color = self._theme.color("quiet" if dead else role)
+        if self._dim and not dead:
+            color.setAlphaF(0.8)
+        return color
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        picture = self._picture
+        if picture is None:
+            return
+        for band in picture.bands:
+            self._paint_band(painter, band)
+        for bar in picture.bars:
+            role = "sun" if bar.station.startswith("face:") else "bus"
+            painter.fillRect(_rect(bar.rect), self._hue(role, dead=bar.dead) if role == "sun" else self._ink(role, dead=bar.dead))
+        for box in picture.boxes:
+            rect = _rect(box.rect)
+            painter.fillRect(rect, self._theme.color("panel"))
+            fill = self._theme.color("battery")
+            fill.setAlphaF(0.35 if not box.dead else 0.12)
+            part = rect.height() * (box.soc_frac or 0.0)
+            painter.fillRect(QRectF(rect.x(), rect.bottom() - part, rect.width(), part), fill)
+            painter.setPen(QPen(self._hue("battery", dead=box.dead), 1.6))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(rect)
+        for gate in picture.gates:
+            self._paint_gate(painter, gate)
+        for label in picture.labels:
+            points, bold = ROLES[label.role]
+            painter.setFont(ui_font(points * self._scale, bold=bold))
+            painter.setPen(self._ink(TONES.get(label.tone, "ink"), dead=label.dead))
+            painter.drawText(_rect(label.rect), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, label.text)
+        station = self.station
+        if station is not None and self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(self._theme.color("accent"), 1.6, Qt.PenStyle.DashLine))
+            painter.drawRect(_rect(station.rect).adjusted(-3, -3, 3, 3))
+
+    def _paint_band(self, painter: QPainter, band: Band) -> None:
+        height = band.height
+        if height < HAIRLINE_PX:
+            color = self._ink("line") if not band.parts else self._hue(band.parts[0][0], dead=band.dead)
+            painter.setPen(QPen(color, 1.2 if not band.parts else HAIRLINE_PX))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPath(_curve(band.x0, band.y0, band.x1, band.y1))
+            return
+        painter.setPen(Qt.PenStyle.NoPen)
+        offset = -height / 2
+        for origin, watts in band.parts:
+            thick = watts * band.px_per_w
+            painter.setBrush(self._hue(origin, dead=band.dead))
+            path = _curve(band.x0, band.y0 + offset, band.x1, band.y1 + offset)
+            back = _curve(band.x1, band.y1 + offset + thick, band.x0, band.y0 + offset + thick)
+            path.connectPath(back)
+            path.closeSubpath()
+            painter.drawPath(path)
+            offset += thick
+        if band.towards_left and abs(band.x1 - band.x0) > 30:
+            self._chevrons(painter, band)
+
+    def _chevrons(self, painter: QPainter, band: Band) -> None:
+        """Mark a flow that runs right to left: direction is never told by colour alone."""
+        x, y = (band.x0 + band.x1) / 2, (band.y0 + band.y1) / 2
+        painter.setPen(QPen(self._theme.color("paper"), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for dx in (-7, 0, 7):
+            painter.drawPolyline([QPointF(x + dx + 3, y - 4), QPointF(x + dx - 1, y), QPointF(x + dx + 3, y + 4)])
+
+    def _paint_gate(self, painter: QPainter, gate: Gate) -> None:
+        color = self._ink("over" if gate.state == "full" else "ink", dead=gate.dead)
+        half = gate.opening / 2
+        painter.setPen(QPen(color, 1.4))
+        for sign in (-1, 1):
+            edge = gate.y + sign * half
+            painter.drawLine(QPointF(gate.x - 7, edge), QPointF(gate.x + 7, edge))
+            painter.fillRect(QRectF(gate.x - 2.5, min(edge, edge + sign * 10), 5, 10), color)
+        if gate.state == "open":
+            painter.fillRect(QRectF(gate.x - 8, gate.y - half + 1, 16, 2 * half - 2), self._theme.color("paper"))
+            painter.setPen(QPen(self._ink("ink", dead=True), 1.6))
+            painter.drawLine(QPointF(gate.x - 10, gate.y + min(half, 12)), QPointF(gate.x + 6, gate.y - min(half, 12)))
+        if gate.spill > 0.5:
+            lost = self._theme.color("lost")
+            painter.fillRect(QRectF(gate.x - 12, gate.y - half - gate.spill, 24, gate.spill), QBrush(lost, Qt.BrushStyle.BDiagPattern))
+
+
+def _rect(rect: object) -> QRectF:
+    return QRectF(rect.x, rect.y, rect.w, rect.h)  # type: ignore[attr-defined]
+
+
+def _curve(x0: float, y0: float, x1: float, y1: float) -> QPainterPath:
+    path = QPainterPath(QPointF(x0, y0))
+    middle = (x0 + x1) / 2
+    path.cubicTo(QPointF(middle, y0), QPointF(middle, y1), QPointF(x1, y1))
+    return path
