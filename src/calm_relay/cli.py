@@ -12,6 +12,7 @@ from typing import Any, TextIO
 
 from calm_relay import __version__
 from calm_relay.decision.compare import PlanRow, compare_plans, counts
+from calm_relay.decision.words import COMPARE_LINES, because, compare_text
 from calm_relay.demo import demo_job, demo_path
 from calm_relay.errors import BadInput, CalmRelayError, Fault
 from calm_relay.job.container import OpenedJob, job_json, read_job, save_job, write_atomically
@@ -232,35 +233,6 @@ def _write_series(path: Path, study: Study, job: Job, plan: Plan) -> None:
         raise BadInput([Fault(str(path), "", f"it cannot be written ({error.strerror})", "check the folder")]) from error
 
 
-COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
-    ("bill", "Yearly bill", "money"),
-    ("saving", "Saving against today", "money"),
-    ("cost", "Cost", "money"),
-    ("payback_years", "Simple payback", "years"),
-    ("self_sufficiency_frac", "Self-sufficiency", "fraction"),
-    ("own_use_frac", "Own use of PV", "fraction"),
-    ("import_wh", "Import", "energy_wh"),
-    ("export_wh", "Export", "energy_wh"),
-    ("clipped_wh", "Clipped", "energy_wh"),
-    ("caught_wh", "Clipped, caught by the battery", "energy_wh"),
-    ("held_by_cap_wh", "Held back by the export cap", "energy_wh"),
-    ("usable_wh", "Usable battery", "energy_wh"),
-    ("full_cycles", "Full cycles a year", "count"),
-    ("evening_hours_over_h", "Evening hours over the limit", "hours_h"),
-    ("offgrid_va", "Off-grid continuous", "apparent_va"),
-    ("network_sum_w", "As the network counts it", "power_w"),
-    ("boxes", "Boxes", "count"),
-)
-
-
-def compare_text(row: PlanRow, field: str, kind: str) -> str:
-    """Return one cell of the comparison as text; '–' where it does not apply."""
-    value = getattr(row, field)
-    if value is None:
-        return "–"
-    return show(float(value), kind, 0 if kind == "energy_wh" else None)
-
-
 def comparison(study: Study, job: Job, plans: Sequence[Plan]) -> tuple[PlanRow, ...]:
     """Return the comparison of plans; today's system is always computed, since savings are against it."""
     asked = list(plans) if plans and plans[0].id == job.plans[0].id else [job.plans[0], *plans]
@@ -268,6 +240,12 @@ def comparison(study: Study, job: Job, plans: Sequence[Plan]) -> tuple[PlanRow, 
     rows = compare_plans(job, [(p, r.facts, r.bill, r.findings) for p, r in zip(asked, results, strict=True)])
     wanted = {plan.id for plan in plans}
     return tuple(row for row in rows if row.plan_id in wanted)
+
+
+def _because(job: Job, rows: Sequence[PlanRow]) -> list[str]:
+    """Return what the figures say; nothing where today's system or all plans but it were left out."""
+    whole = len(rows) > 1 and rows[0].plan_id == job.plans[0].id
+    return because(rows, job.tariff.currency) if whole else []
 
 
 def print_comparison(job: Job, rows: Sequence[PlanRow]) -> None:
@@ -279,6 +257,7 @@ def print_comparison(job: Job, rows: Sequence[PlanRow]) -> None:
     print(f"{'Over / tight / not known':32}" + "".join(f"{f'{r.over} / {r.tight} / {r.not_known}':>14}" for r in rows))
     for row in rows:
         print(f"{row.letter:6} {row.name}" + (f": not to be recommended, {row.gate}" if row.gate else ""))
+    print("\n".join(["", *_because(job, rows), ""]))
     print(f"Money in {job.tariff.currency}. {CAUTION}")
 
 
@@ -286,7 +265,14 @@ def _compare(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
     rows = comparison(Study(opened.store), opened.job, _plans(opened.job, options))
     if options.json:
-        _print_json({**_head(opened.job), "currency": opened.job.tariff.currency, "plans": [row.as_dict() for row in rows]})
+        _print_json(
+            {
+                **_head(opened.job),
+                "currency": opened.job.tariff.currency,
+                "plans": [row.as_dict() for row in rows],
+                "because": _because(opened.job, rows),
+            }
+        )
     else:
         print_comparison(opened.job, rows)
     return 0

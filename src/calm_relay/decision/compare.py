@@ -53,6 +53,7 @@ class PlanRow:
     offgrid_va: float | None
     network_sum_w: float
     boxes: int
+    warranty_years: float | None
 
     def as_dict(self) -> dict[str, Any]:
         """Return the row as plain data."""
@@ -112,6 +113,16 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 offgrid,
                 network_sum_w(context)[0],
                 sum(isinstance(cards[n.card], AcUnit) for n in plan.nodes) + sum(n.battery is not None for n in plan.nodes),
+                _shortest_warranty(job, plan),
             )
         )
     return tuple(rows)
+
+
+def _shortest_warranty(job: Job, plan: Plan) -> float | None:
+    """Return the shortest warranty among equipment that today's system does not have. [years]"""
+    cards = job.cards()
+    had = {node.card for node in job.plans[0].nodes}
+    used = [node.card for node in plan.nodes] + [node.battery.card for node in plan.nodes if node.battery]
+    known = [years for card in used if card not in had and (years := cards[card].warranty_years) is not None]
+    return min(known, default=None)

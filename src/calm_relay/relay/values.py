@@ -48,6 +48,11 @@ class RelayValues:
         """What leaves at the meter. [W]"""
         return sum(watts for _, watts in self.export)
 
+    @property
+    def pv_flows(self) -> bool:
+        """Whether any inverter puts out PV power."""
+        return any(origin == "sun" for node in self.nodes.values() for origin, _ in node.out)
+
 
 def _parts(*rows: tuple[str, float]) -> Parts:
     return tuple((name, float(watts)) for name, watts in rows if watts > 0.5)
@@ -147,6 +152,23 @@ def peak_values(graph: PlanGraph, made: PlanFlow) -> RelayValues:
         _parts(("sun", out_sum)),
         float(flow.column("pv_only_lost_cap_w").max()),
     )
+
+
+def lost_by_station(graph: PlanGraph, made: PlanFlow) -> dict[str, float]:
+    """Return what each station's limit lost in the year, by the station's id of the relay line. [Wh]"""
+    flow, h = made.flow, made.flow.step_h
+    out: dict[str, float] = {}
+    device = cap = 0.0
+    for node in graph.nodes:
+        if node.id in made.pv_only:
+            out[f"inverter:{node.id}"] = float(made.pv_only[node.id].clipped_ac_w.sum()) * h
+        elif node.id in flow.node_ids:
+            out[f"inverter:{node.id}"] = float(flow.node_column(node.id, "lost_ac_limit_w").sum()) * h
+            device += float(flow.node_column(node.id, "lost_device_w").sum()) * h
+            cap += float(flow.node_column(node.id, "lost_cap_w").sum()) * h
+    out["transfer"] = device + float(flow.column("pv_only_lost_device_w").sum()) * h
+    out["grid"] = cap + float(flow.column("pv_only_lost_cap_w").sum()) * h
+    return out
 
 
 def grid_down_values(graph: PlanGraph, backup_peak_w: float) -> RelayValues:

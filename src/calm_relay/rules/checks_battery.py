@@ -62,6 +62,7 @@ def swap_edits(c: CheckContext, node: Node, card: Card) -> tuple[Edit, ...]:
     "battery.charge-chain",
     "Charge limit chain",
     needs={"plan"},
+    short="Charge chain",
     source="the lowest of module, bank, converter and charger; cards",
 )
 def charge_chain(c: CheckContext) -> Iterator[Finding]:
@@ -107,6 +108,7 @@ def _window_stores_wh(row: BatteryRow, power_w: float, hours_h: float) -> float:
     "battery.window-fill",
     "Charge window fills the battery",
     needs={"plan"},
+    short="Charge window",
     source="power × hours × η against the room left; arithmetic",
 )
 def window_fill(c: CheckContext) -> Iterator[Finding]:
@@ -238,6 +240,7 @@ def _out_limit_w(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryCho
     "battery.array-fills",
     "Array fills the battery by season",
     needs={"plan", "year"},
+    short="Array fills battery",
     source="simulated year; the median day, since a mean hides dull days",
 )
 def array_fills(c: CheckContext) -> Iterator[Finding]:

@@ -40,6 +40,7 @@ def backup_appliances(c: CheckContext) -> list[Appliance]:
     "backup.offgrid-power",
     "Pass-through against off-grid power",
     needs={"plan", "year"},
+    short="Off-grid power",
     source="definitions of grid-up and grid-down limits; simulated load of the backup side",
 )
 def offgrid_power(c: CheckContext) -> Iterator[Finding]:
@@ -110,6 +111,7 @@ def _shed(c: CheckContext, limit_va: float) -> list[Remedy]:
     "backup.motor-start",
     "Largest motor start",
     needs={"plan"},
+    short="Largest start",
     source="locked-rotor kVA on top of the rest running (common practice); NEC 430.7(B), from memory",
 )
 def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
@@ -192,6 +194,7 @@ def _ease(c: CheckContext, appliance: Appliance, value: float, limit: float) -> 
     "backup.ac-pv-absorb",
     "AC-coupled PV against what the battery side absorbs",
     needs={"plan"},
+    short="AC PV to absorb",
     source="1:1 rule on the charge rating, common practice; the card's ratio where it gives one",
 )
 def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
@@ -256,6 +259,7 @@ def network_sum_w(c: CheckContext) -> tuple[float, str]:
     "network.inverter-sum",
     "Sum of inverters as the network counts them",
     needs={"plan"},
+    short="Network sum",
     source="sum of all AC ratings, a hybrid once; the network operator decides",
 )
 def inverter_sum(c: CheckContext) -> Iterator[Finding]:

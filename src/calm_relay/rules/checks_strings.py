@@ -28,7 +28,8 @@ def string_rows(c: CheckContext) -> Iterator[tuple[Node, WithTrackers, StringGro
 
 
 def _subject(node: Node, group: StringGroup) -> str:
-    return f"{node.name}, tracker {group.tracker}, string {group.id}"
+    shared = sum(other.tracker == group.tracker for other in node.strings) > 1
+    return f"{node.name}, tracker {group.tracker}" + (f", string {group.id}" if shared else "")
 
 
 def _count_path(c: CheckContext, node: Node, group: StringGroup, field: str = "modules_per_string") -> str:
@@ -39,6 +40,7 @@ def _count_path(c: CheckContext, node: Node, group: StringGroup, field: str = "m
     "string.cold-voc",
     "Cold string voltage",
     needs={"plan"},
+    short="Cold voltage",
     source="string voltage by the module's coefficient; NEC 690.7, from memory",
 )
 def cold_voc(c: CheckContext) -> Iterator[Finding]:
@@ -73,6 +75,7 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
     "string.hot-vmp",
     "Hot string voltage",
     needs={"plan"},
+    short="Hot voltage",
     source="working voltage by γ − α; cell rise 0.9·(1 − η)·1000/u, common practice",
 )
 def hot_vmp(c: CheckContext) -> Iterator[Finding]:
@@ -103,6 +106,7 @@ def hot_vmp(c: CheckContext) -> Iterator[Finding]:
     "tracker.short-circuit",
     "Tracker short-circuit current",
     needs={"plan"},
+    short="Short-circuit current",
     source="n·Isc·1.25 against the input's rating; IEC 62548-1, from memory",
 )
 def short_circuit(c: CheckContext) -> Iterator[Finding]:

@@ -54,6 +54,11 @@ class Finding:
     cost: str = ""
     waived: str = ""
 
+    @property
+    def short(self) -> str:
+        """The check's short title."""
+        return REGISTRY[self.check].short if self.check in REGISTRY else self.title
+
     def as_dict(self) -> dict[str, Any]:
         """Return the finding as plain data for ``--json``."""
         from calm_relay.units import SCALES
@@ -109,6 +114,7 @@ class Check:
 
     id: str
     title: str
+    short: str
     needs: frozenset[str]
     source: str
     run: CheckFunction
@@ -117,14 +123,14 @@ class Check:
 REGISTRY: dict[str, Check] = {}
 
 
-def check(check_id: str, title: str, *, needs: set[str], source: str) -> Callable[[CheckFunction], CheckFunction]:
-    """Register a check under an id that never changes; `needs` is of ``plan`` and ``year``."""
+def check(check_id: str, title: str, *, needs: set[str], source: str, short: str = "") -> Callable[[CheckFunction], CheckFunction]:
+    """Register a check under an id that never changes; `needs` is of ``plan`` and ``year``; `short` names it in tight rooms."""
     unknown = needs - {"plan", "year"}
     if check_id in REGISTRY or unknown:
         raise ValueError(f"check '{check_id}' is registered twice or needs unknown {unknown}")
 
     def register(function: CheckFunction) -> CheckFunction:
-        REGISTRY[check_id] = Check(check_id, title, frozenset(needs), source, function)
+        REGISTRY[check_id] = Check(check_id, title, short or title, frozenset(needs), source, function)
         return function
 
     return register

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
-from PySide6.QtGui import QGuiApplication, QKeySequence, QPainter, QShortcut
+from PySide6.QtGui import QGuiApplication, QKeySequence, QPainter, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QHeaderView,
-    QLabel,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableWidget,
@@ -15,10 +14,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from calm_relay.cli_words import COMPARE_LINES, because, compare_text
 from calm_relay.decision.compare import PlanRow, compare_plans
+from calm_relay.decision.words import COMPARE_LINES, because, compare_text
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
+from calm_relay.ui.widgets import label
 
 SHARE = Qt.ItemDataRole.UserRole
 TONE = Qt.ItemDataRole.UserRole + 1
@@ -37,7 +37,7 @@ class _BarDelegate(QStyledItemDelegate):
         if share is None:
             return
         theme = self._page.theme
-        rect = QRectF(option.rect).adjusted(8, 0, -8, -3)
+        rect = QRectF(option.rect).adjusted(8, 0, -4, -1)
         bar = QRectF(rect.x(), rect.bottom() - 3, rect.width(), 3)
         painter.fillRect(bar, theme.color("track"))
         color = theme.color(index.data(TONE) or "quiet")
@@ -63,8 +63,8 @@ class DecidePage(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 12, 16, 10)
         column.setSpacing(6)
-        column.addWidget(QLabel("Plans side by side", objectName="title"))
-        self._state = QLabel("", objectName="quiet")
+        column.addWidget(label("Plans side by side", "title"))
+        self._state = label("", "quiet")
         self._state.setWordWrap(True)
         column.addWidget(self._state)
         self.table = QTableWidget()
@@ -79,9 +79,7 @@ class DecidePage(QWidget):
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
         copy.activated.connect(self.copy_table)
         column.addWidget(self.table, 1)
-        self._because = QLabel("")
-        self._because.setWordWrap(True)
-        self._because.setTextFormat(Qt.TextFormat.RichText)
+        self._because = label(wrap=True)
         self._because.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self._because)
         session.answers_changed.connect(self.refresh)
@@ -125,7 +123,7 @@ class DecidePage(QWidget):
         table.clear()
         table.setColumnCount(len(rows) + 1)
         table.setRowCount(len(COMPARE_LINES) + 2)
-        table.setHorizontalHeaderLabels(["", *(r.letter if r.letter == r.name else f"{r.letter}  {r.name}" for r in rows)])
+        table.setHorizontalHeaderLabels(["", *(f"{row.letter}\n{row.name}" for row in rows)])
         table.verticalHeader().hide()
         self._gates(rows)
         for i, (field, text, kind) in enumerate(COMPARE_LINES, start=2):
@@ -143,9 +141,23 @@ class DecidePage(QWidget):
         header = table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
-        header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        table.verticalHeader().setDefaultSectionSize(int(table.fontMetrics().height() * 1.55))
-        self._because.setText("<br>".join(because(rows, self.session.job.tariff.currency)))
+        wrap = Qt.AlignmentFlag(Qt.TextFlag.TextWordWrap)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter | wrap)
+        header.setMinimumSectionSize(int(table.fontMetrics().averageCharWidth() * 13))
+        self._fit_rows()
+        table.clearSelection()
+        table.setCurrentCell(-1, -1)
+        self._because.setText("\n".join(because(rows, self.session.job.tariff.currency)))
+
+    def _fit_rows(self) -> None:
+        """Share the table's height among its rows, within what reads well."""
+        line = self.table.fontMetrics().height()
+        room = self.table.viewport().height() // max(1, self.table.rowCount())
+        self.table.verticalHeader().setDefaultSectionSize(max(int(line * 1.7), min(room, int(line * 2.1))))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_rows()
 
     def _gates(self, rows: tuple[PlanRow, ...]) -> None:
         self.table.setItem(0, 0, QTableWidgetItem("Gate"))

@@ -5,16 +5,17 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
 from calm_relay.calendar import year_calendar
 from calm_relay.relay.graph import plan_graph, summary
-from calm_relay.relay.layout import Station
+from calm_relay.relay.picture import Station
 from calm_relay.relay.values import RelayValues, grid_down_values
 from calm_relay.ui.pages.station_sheet import StationSheet
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.relay_view import RelayView
+from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
@@ -32,6 +33,7 @@ class PlansPage(QWidget):
         self.setObjectName("page")
         self.session = session
         self._values: tuple[object, RelayValues] | None = None
+        self._lost: tuple[PlanFlow, dict[str, float]] | None = None
         self._moments: dict[str, int] = {}
         self._moments_for: object = None
         column = QVBoxLayout(self)
@@ -42,8 +44,8 @@ class PlansPage(QWidget):
         head = QVBoxLayout(top)
         head.setContentsMargins(20, 12, 16, 4)
         head.setSpacing(6)
-        self._title = QLabel("", objectName="title")
-        self._summary = QLabel("", objectName="quiet")
+        self._title = label("", "title")
+        self._summary = label("", "quiet")
         self._summary.setWordWrap(True)
         head.addWidget(self._title)
         head.addWidget(self._summary)
@@ -55,17 +57,19 @@ class PlansPage(QWidget):
         holder.setContentsMargins(20, 0, 12, 0)
         holder.addWidget(self.relay)
         column.addLayout(holder, 3)
-        self._sentence = QLabel("", objectName="strong")
+        self._sentence = label("", "strong")
         self._sentence.setWordWrap(True)
-        self._hint = QLabel("Select a station to change it: arrows move along the line, Enter opens it, G opens and closes the grid.", objectName="quiet")
+        self._hint = label(
+            "Select a station to change it: arrows move along the line, Enter opens it, G opens and closes the grid.", "quiet"
+        )
         self._hint.setWordWrap(True)
-        self._key = QLabel("", objectName="quiet")
+        self._key = label("", "quiet")
         self._key.setWordWrap(True)
         words = QVBoxLayout()
         words.setContentsMargins(20, 2, 16, 8)
         words.setSpacing(2)
-        for label in (self._key, self._sentence, self._hint):
-            words.addWidget(label)
+        for line in (self._key, self._sentence, self._hint):
+            words.addWidget(line)
         column.addLayout(words)
         self.sheet = StationSheet(session, self)
         column.addWidget(self.sheet, 2)
@@ -91,7 +95,7 @@ class PlansPage(QWidget):
         self.grid_up.setChecked(True)
         self._group.buttonToggled.connect(lambda _b, on: self.refresh() if on else None)
         row.addSpacing(12)
-        row.addWidget(QLabel("showing", objectName="quiet"))
+        row.addWidget(label("showing", "quiet"))
         self.moment = QComboBox()
         self.moment.setAccessibleName("Moment shown")
         self.moment.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
@@ -106,10 +110,16 @@ class PlansPage(QWidget):
             slider.setMinimumWidth(60)
             slider.valueChanged.connect(self._clock_moved)
             row.addWidget(slider, 1)
-        self._clock = QLabel("", objectName="strong")
+        self._clock = label("", "strong")
         self._clock.setMinimumWidth(self._clock.fontMetrics().horizontalAdvance("30 Sep 23:55 ") + 8)
         row.addWidget(self._clock)
         return row
+
+    def set_theme(self, theme: Theme, scale: float) -> None:
+        """Use other colours and another text size."""
+        self.setMinimumSize(int(530 * scale), int(470 * scale))
+        self.relay.set_theme(theme, scale)
+        self._clock.setMinimumWidth(self._clock.fontMetrics().horizontalAdvance("30 Sep 23:55 ") + 8)
 
     # --- clock
     @property
@@ -146,6 +156,7 @@ class PlansPage(QWidget):
     # --- showing
     def _plan_chosen(self) -> None:
         self._values = None
+        self._lost = None
         self._moments_for = None
         self.refresh()
 
@@ -187,7 +198,7 @@ class PlansPage(QWidget):
 
     def refresh(self, *, dim_now: bool = False) -> None:
         """Show the present plan; flows of an older state are dimmed, never mixed with new figures."""
-        from calm_relay.relay.values import peak_values, values_at
+        from calm_relay.relay.values import lost_by_station, peak_values, values_at
 
         session = self.session
         plan = session.plan
@@ -203,9 +214,9 @@ class PlansPage(QWidget):
             self._fill_moments(made)
             key = (made, self.step, self.moment.currentData() == "peak", plan.id)
             if self._values is None or self._values[0] != key:
-                label = calendar.label(self.step)
+                clock = calendar.label(self.step)
                 peak = self.moment.currentData() == "peak"
-                values = peak_values(graph, made) if peak else values_at(graph, made, self.step, label)
+                values = peak_values(graph, made) if peak else values_at(graph, made, self.step, clock)
                 self._values = (key, values)
         values = self._values[1] if self._values else RelayValues("")
         dim = made is None and (dim_now or self._values is None)
@@ -215,7 +226,10 @@ class PlansPage(QWidget):
         self._clock.setText("" if self.moment.currentData() == "peak" or not self.moment.count() else calendar.label(self.step))
         for widget in (self.moment, self.day, self.time):
             widget.setEnabled(grid_up and self.moment.count() > 0)
-        self.relay.show_plan(graph, values, grid_up=grid_up, dim=dim)
+        if made is not None and (self._lost is None or self._lost[0] is not made):
+            self._lost = (made, lost_by_station(graph, made))
+        lost = self._lost[1] if self._lost and grid_up else {}
+        self.relay.show_plan(graph, values, lost, grid_up=grid_up, dim=dim)
         key_lines = self.relay.picture.key if self.relay.picture else ()
         self._key.setText("  ".join(f"({i}) {text}" for i, text in enumerate(key_lines, start=1)))
         self._key.setVisible(bool(key_lines))
@@ -233,13 +247,19 @@ class PlansPage(QWidget):
             if not forming:
                 return "Grid down: nothing here forms the grid, the house is dark and the PV is off."
             made = sum(n.offgrid_va or 0.0 for n in forming)
-            passes = "" if graph.transfer_a is None else f" The {graph.transfer_a:g} A of the transfer device are gone with the grid."
-            peak = "" if result is None else f"; the backup side's peak of the year is {show(result.facts.backup_peak_w, 'power_w')}"
+            passes = (
+                "" if graph.transfer_a is None else f" The {graph.transfer_a:g} A of the transfer device are gone with the grid."
+            )
+            peak = (
+                "" if result is None else f"; the backup side's peak of the year is {show(result.facts.backup_peak_w, 'power_w')}"
+            )
             return f"Grid down: {show(made, 'apparent_va')} is made{peak}.{passes}"
         if result is None:
             return "Updating the year…"
         f = result.facts
-        available = sum(row["pv_available_w"] for row in f.nodes_wh.values()) + sum(r["dc_available_w"] for r in f.pv_only_wh.values())
+        available = sum(row["pv_available_w"] for row in f.nodes_wh.values()) + sum(
+            r["dc_available_w"] for r in f.pv_only_wh.values()
+        )
         parts = [f"This year {show(available, 'energy_wh', 0)} reached the inverters"]
         parts.append(f"AC limit clipped {show(f.clipped_wh, 'energy_wh', 0)}")
         if f.usable_wh > 0:

@@ -7,14 +7,15 @@ from dataclasses import dataclass
 from typing import Any
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.errors import BadInput
 from calm_relay.library.shipped import shipped_cards
-from calm_relay.relay.layout import Station
+from calm_relay.relay.picture import Station
 from calm_relay.rules.edits import Edit, read_path
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.session import Session
+from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
 PER_ROW = 3
@@ -41,8 +42,8 @@ class StationSheet(QWidget):
         self._outer.setContentsMargins(16, 8, 16, 8)
         self._outer.setSpacing(4)
         head = QHBoxLayout()
-        self._title = QLabel("", objectName="heading")
-        self._hint = QLabel("", objectName="quiet")
+        self._title = label("", "heading")
+        self._hint = label("", "quiet")
         self._close = QPushButton("Close")
         self._close.clicked.connect(lambda: self.open(None))
         head.addWidget(self._title)
@@ -66,10 +67,10 @@ class StationSheet(QWidget):
         """Open the sheet on a station, or close it."""
         self._station, self._signature = station, None
         self.setVisible(station is not None)
-        if station is None and self.parentWidget() is not None:
-            relay = self.parentWidget().findChild(QWidget, "relay")
-            if relay is not None:
-                relay.setFocus()
+        page = self.parentWidget()
+        relay = page.findChild(QWidget, "relay") if page is not None else None
+        if station is None and relay is not None:
+            relay.setFocus()
         self.refresh()
 
     def focus_first(self) -> None:
@@ -134,9 +135,9 @@ class StationSheet(QWidget):
 
     def _add(self, name: str, widget: QWidget) -> None:
         row, column = divmod(self._cell, PER_ROW)
-        label = QLabel(name, objectName="quiet")
-        label.setBuddy(widget)
-        self._grid.addWidget(label, row, 2 * column)
+        caption = label(name, "quiet")
+        caption.setBuddy(widget)
+        self._grid.addWidget(caption, row, 2 * column)
         self._grid.addWidget(widget, row, 2 * column + 1, Qt.AlignmentFlag.AlignLeft)
         self._cell += 1
 
@@ -156,7 +157,9 @@ class StationSheet(QWidget):
         self._rows.append(_Row(path, field, field.show_value))
         self._add(name, field)
 
-    def _choice(self, name: str, path: str, options: list[tuple[str, str]], before: dict[str, tuple[Edit, ...]] | None = None) -> None:
+    def _choice(
+        self, name: str, path: str, options: list[tuple[str, str]], before: dict[str, tuple[Edit, ...]] | None = None
+    ) -> None:
         box = QComboBox()
         box.setAccessibleName(name)
         box.setMaximumWidth(230)
@@ -248,7 +251,9 @@ class StationSheet(QWidget):
             return
         path = f"plans[{plan.id}].transfer.listed"
         self._choice(
-            "Backed up", f"plans[{plan.id}].transfer.backed_up", [("listed", "only the loads ticked"), ("whole_house", "whole house")]
+            "Backed up",
+            f"plans[{plan.id}].transfer.backed_up",
+            [("listed", "only the loads ticked"), ("whole_house", "whole house")],
         )
         self._new_line()
         loads = [(a.id, f"{a.name}, {show(a.running_w, 'power_w')}") for a in self.session.job.house.appliances]

@@ -93,7 +93,7 @@ def apply_theme(app: QApplication, theme: Theme, text_scale: float = 1.0) -> Non
 def _sheet(t: Theme, scale: float) -> str:
     small, head, title = 8.5 * scale, 8.0 * scale, 13.5 * scale
     return f"""
-    QWidget {{ color: {t.ink}; }}
+    QWidget {{ color: {t.ink}; font-family: "{FAMILY}"; }}
     QMainWindow, QWidget#page {{ background: {t.paper}; }}
     QWidget#side, QScrollArea#tabs, QWidget#tabs {{ background: {t.side}; }}
     QWidget#headroom, QScrollArea#headroomScroll, QWidget#sheet {{ background: {t.panel}; }}
@@ -115,7 +115,8 @@ def _sheet(t: Theme, scale: float) -> str:
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
     QPushButton:checked {{ background: {t.accent}; color: {t.accent_ink}; border-color: {t.accent}; }}
     QPushButton:disabled {{ color: {t.quiet}; }}
-    QPushButton#order {{ background: transparent; border: none; border-left: 3px solid transparent; text-align: left; padding: 8px 12px; }}
+    QPushButton#order {{ background: transparent; border: none; border-left: 3px solid transparent; text-align: left;
+        padding: 8px 12px; }}
     QPushButton#order:checked {{ background: {t.paper}; color: {t.ink}; border-left: 3px solid {t.accent}; font-weight: 600; }}
     QPushButton#order:focus {{ border: 2px solid {t.accent}; padding: 6px 11px; }}
     QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet}; background: {t.panel}; }}
@@ -126,13 +127,17 @@ def _sheet(t: Theme, scale: float) -> str:
     QSlider:focus {{ border: 1px solid {t.accent}; }}
     QScrollArea {{ border: none; }}
     QTableWidget {{ background: {t.panel}; border: 1px solid {t.line}; gridline-color: {t.line}; }}
-    QHeaderView::section {{ background: {t.side}; border: none; border-bottom: 1px solid {t.line}; padding: 5px 8px; font-weight: 600; }}
+    QHeaderView::section {{ background: {t.side}; border: none; border-bottom: 1px solid {t.line}; padding: 5px 4px 5px 8px;
+        font-weight: 600; }}
     QTableWidget::item:selected {{ background: {t.track}; color: {t.ink}; }}
     QMenuBar {{ background: {t.side}; }} QMenuBar::item:selected {{ background: {t.track}; }}
-    QMenu {{ background: {t.panel}; border: 1px solid {t.line}; }} QMenu::item:selected {{ background: {t.accent}; color: {t.accent_ink}; }}
-    QStatusBar {{ background: {t.side}; color: {t.quiet}; }}
+    QMenu {{ background: {t.panel}; border: 1px solid {t.line}; }}
+    QMenu::item:selected {{ background: {t.accent}; color: {t.accent_ink}; }}
+    QStatusBar {{ background: {t.side}; color: {t.quiet}; font-size: {small}pt; }}
     QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.line}; }}
-    QScrollBar:vertical {{ background: transparent; width: 8px; }} QScrollBar::handle:vertical {{ background: {t.line}; min-height: 24px; }}
-    QScrollBar:horizontal {{ background: transparent; height: 8px; }} QScrollBar::handle:horizontal {{ background: {t.line}; }}
+    QScrollBar:vertical {{ background: transparent; width: 8px; }}
+    QScrollBar::handle:vertical {{ background: {t.line}; min-height: 24px; }}
+    QScrollBar:horizontal {{ background: transparent; height: 8px; }}
+    QScrollBar::handle:horizontal {{ background: {t.line}; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     """

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.errors import BadInput
 from calm_relay.rules.registry import Finding, Remedy
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font
+from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
 
@@ -51,7 +52,7 @@ class HeadroomRow(QAbstractButton):
         painter.setPen(t.color("ink"))
         top = QRectF(2, 3 * s, width - 4, metrics.height())
         painter.drawText(top, Qt.AlignmentFlag.AlignRight, text)
-        title = metrics.elidedText(f.title, Qt.TextElideMode.ElideRight, int(width - value_w - 14))
+        title = metrics.elidedText(f.short, Qt.TextElideMode.ElideRight, int(width - value_w - 14))
         painter.setFont(ui_font(8.75 * s))
         painter.drawText(top, Qt.AlignmentFlag.AlignLeft, title)
         y = top.bottom() + 3 * s
@@ -95,26 +96,29 @@ class Headroom(QWidget):
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("headroom")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session, self._theme, self._scale = session, theme, 1.0
         self._open: tuple[str, str] | None = None
         self._shown: tuple[object, ...] = ()
         outer = QVBoxLayout(self)
         outer.setContentsMargins(14, 12, 10, 10)
         head = QHBoxLayout()
-        title = QLabel("Headroom", objectName="heading")
-        self._which = QLabel("", objectName="quiet")
+        title = label("Headroom", "heading")
+        self._which = label("", "quiet")
         head.addWidget(title)
         head.addStretch()
         head.addWidget(self._which)
         outer.addLayout(head)
-        self._tally = QLabel("", objectName="quiet")
+        self._tally = label("", "quiet")
         outer.addWidget(self._tally)
-        self._scroll = QScrollArea(objectName="headroomScroll")
+        self._scroll = QScrollArea()
+        self._scroll.setObjectName("headroomScroll")
         self._scroll.setWidgetResizable(True)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         outer.addWidget(self._scroll, 1)
-        caution = QLabel("Within the limit used; local codes, the network operator and the equipment's manual decide.", objectName="caution")
-        caution.setWordWrap(True)
+        caution = label(
+            "Within the limit used; local codes, the network operator and the equipment's manual decide.", "caution", wrap=True
+        )
         outer.addWidget(caution)
         session.answers_changed.connect(self.refresh)
         session.job_changed.connect(self.refresh)
@@ -135,7 +139,8 @@ class Headroom(QWidget):
 
     def rows(self) -> list[HeadroomRow]:
         """Return the rows on screen."""
-        return self._scroll.widget().findChildren(HeadroomRow) if self._scroll.widget() else []
+        holder = self._scroll.widget()
+        return holder.findChildren(HeadroomRow) if holder else []
 
     def refresh(self) -> None:
         """Show the chosen plan's findings; nothing is rebuilt when nothing changed."""
@@ -183,18 +188,15 @@ class Headroom(QWidget):
         column.setContentsMargins(6, 0, 4, 8)
         margin = "" if finding.margin is None else f" Margin {finding.margin * 100:.0f} %."
         for text, name in (
-            (finding.subject, "strong"),
+            (f"{finding.title}. {finding.subject}", "strong"),
             (finding.arithmetic + "." + margin, ""),
             (f"Source: {finding.source}. Pack: {finding.pack}.", "quiet"),
         ):
-            label = QLabel(text, objectName=name)
-            label.setWordWrap(True)
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            column.addWidget(label)
+            words = label(text, name, wrap=True)
+            words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            column.addWidget(words)
         for remedy in finding.remedies:
-            label = QLabel(f"Would clear it: {remedy.text}")
-            label.setWordWrap(True)
-            column.addWidget(label)
+            column.addWidget(label(f"Would clear it: {remedy.text}", wrap=True))
             if remedy.edits:
                 button = QPushButton("Apply")
                 button.setAccessibleName(f"Apply: {remedy.text}")

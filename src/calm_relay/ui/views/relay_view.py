@@ -2,17 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QResizeEvent
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.relay.graph import PlanGraph
-from calm_relay.relay.layout import HAIRLINE_PX, Band, Gate, RelayPicture, Station, lay_out
+from calm_relay.relay.layout import lay_out
+from calm_relay.relay.picture import HAIRLINE_PX, POST_PX, Band, Gate, RelayPicture, Station
 from calm_relay.relay.values import RelayValues
 from calm_relay.ui.theme import Theme, ui_font
 
 ROLES = {"label": (8.25, False), "value": (9.25, True), "head": (7.5, True), "small": (8.0, False)}
-TONES = {"ink": "ink", "quiet": "quiet", "over": "over", "grid": "grid", "house": "house"}
+TONES = {"ink": "ink", "quiet": "quiet", "over": "over", "grid": "grid", "house": "house", "lost": "over"}
 
 
 class RelayView(QWidget):
@@ -26,13 +40,14 @@ class RelayView(QWidget):
         self._scale = 1.0
         self._graph: PlanGraph | None = None
         self._values = RelayValues("")
+        self._lost_wh: Mapping[str, float] = {}
         self._grid_up = True
         self._dim = False
         self._picture: RelayPicture | None = None
         self._at = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumSize(QSize(560, 300))
+        self.setMinimumSize(QSize(520, 260))
         self.setAccessibleName("Relay line")
         self.setObjectName("relay")
 
@@ -51,11 +66,12 @@ class RelayView(QWidget):
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
         self._theme, self._scale = theme, scale
+        self.setMinimumSize(QSize(int(490 * scale), int(260 * scale)))
         self._lay_out()
 
-    def show_plan(self, graph: PlanGraph, values: RelayValues, *, grid_up: bool, dim: bool) -> None:
-        """Show a plan with its flows; `dim` says that the flows are of an older state."""
-        self._graph, self._values, self._grid_up, self._dim = graph, values, grid_up, dim
+    def show_plan(self, graph: PlanGraph, values: RelayValues, lost_wh: Mapping[str, float], *, grid_up: bool, dim: bool) -> None:
+        """Show a plan with its flows and its yearly losses; `dim` says that these are of an older state."""
+        self._graph, self._values, self._lost_wh, self._grid_up, self._dim = graph, values, lost_wh, grid_up, dim
         self._lay_out()
 
     def focus_station(self, station_id: str) -> None:
@@ -75,7 +91,7 @@ class RelayView(QWidget):
     def _lay_out(self) -> None:
         if self._graph is not None:
             size = (float(self.width()), float(self.height()))
-            self._picture = lay_out(self._graph, self._values, *size, self.measure, grid_up=self._grid_up)
+            self._picture = lay_out(self._graph, self._values, *size, self.measure, grid_up=self._grid_up, lost_wh=self._lost_wh)
             self._announce()
         self.update()
 
@@ -199,14 +215,14 @@ class RelayView(QWidget):
         for sign in (-1, 1):
             edge = gate.y + sign * half
             painter.drawLine(QPointF(gate.x - 7, edge), QPointF(gate.x + 7, edge))
-            painter.fillRect(QRectF(gate.x - 2.5, min(edge, edge + sign * 10), 5, 10), color)
+            painter.fillRect(QRectF(gate.x - 2.5, min(edge, edge + sign * POST_PX), 5, POST_PX), color)
         if gate.state == "open":
             painter.fillRect(QRectF(gate.x - 8, gate.y - half + 1, 16, 2 * half - 2), self._theme.color("paper"))
             painter.setPen(QPen(self._ink("ink", dead=True), 1.6))
             painter.drawLine(QPointF(gate.x - 10, gate.y + min(half, 12)), QPointF(gate.x + 6, gate.y - min(half, 12)))
-        if gate.spill > 0.5:
-            lost = self._theme.color("lost")
-            painter.fillRect(QRectF(gate.x - 12, gate.y - half - gate.spill, 24, gate.spill), QBrush(lost, Qt.BrushStyle.BDiagPattern))
+        if gate.spill > 0.2:
+            lost, high = self._theme.color("lost"), max(3.0, gate.spill)
+            painter.fillRect(QRectF(gate.x - 42, gate.y - half - high, 32, high), QBrush(lost, Qt.BrushStyle.BDiagPattern))
 
 
 def _rect(rect: object) -> QRectF:

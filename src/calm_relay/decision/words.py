@@ -1,0 +1,88 @@
+"""The comparison in words: its lines, its cells as text, and what speaks for and against each plan."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from calm_relay.decision.compare import PlanRow
+from calm_relay.units import format_quantity as show
+
+# field of PlanRow, what it is called, kind of quantity
+COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
+    ("bill", "Yearly bill", "money"),
+    ("saving", "Saving against today", "money"),
+    ("cost", "Cost", "money"),
+    ("payback_years", "Simple payback", "years"),
+    ("self_sufficiency_frac", "Self-sufficiency", "fraction"),
+    ("own_use_frac", "Own use of PV", "fraction"),
+    ("import_wh", "Import", "energy_wh"),
+    ("export_wh", "Export", "energy_wh"),
+    ("clipped_wh", "Clipped", "energy_wh"),
+    ("caught_wh", "Caught by the battery", "energy_wh"),
+    ("held_by_cap_wh", "Held by the export cap", "energy_wh"),
+    ("usable_wh", "Usable battery", "energy_wh"),
+    ("full_cycles", "Full cycles a year", "count"),
+    ("evening_hours_over_h", "Evening hours over limit", "hours_h"),
+    ("offgrid_va", "Off-grid continuous", "apparent_va"),
+    ("network_sum_w", "As the network counts", "power_w"),
+    ("boxes", "Boxes", "count"),
+)
+
+
+def compare_text(row: PlanRow, field: str, kind: str) -> str:
+    """Return one cell of the comparison as text; '–' where it does not apply."""
+    value = getattr(row, field)
+    if value is None:
+        return "–"
+    if field == "usable_wh" and value == 0:
+        return "–"
+    whole_kwh = kind == "energy_wh" and field != "usable_wh"
+    return show(float(value), kind, 0 if whole_kwh else None)
+
+
+def because(rows: Sequence[PlanRow], currency: str) -> list[str]:
+    """Return what the figures say, a sentence or two each: the leading plan, what speaks against it, and closed gates.
+
+    Among plans whose gate is open the one that pays back soonest leads; weights of the brief are not in it.
+    """
+    today, others = rows[0], rows[1:]
+    out: list[str] = []
+    open_rows = [row for row in others if not row.gate]
+    paying = sorted((row for row in open_rows if row.payback_years is not None), key=lambda row: row.payback_years or 0.0)
+    if paying:
+        first = paying[0]
+        out.append(
+            f"{first.letter} pays back soonest of the plans with an open gate: it saves {currency} {show(first.saving, 'money')} "
+            f"a year for {currency} {show(first.cost, 'money')}, {show(first.payback_years or 0.0, 'years')}."
+        )
+        against = _against(first, open_rows)
+        if against:
+            out.append(f"Against {first.letter}: {against}.")
+        most = max(open_rows, key=lambda row: row.saving)
+        if most is not first:
+            out.append(
+                f"{most.letter} saves most, {currency} {show(most.saving, 'money')} a year, "
+                f"and reaches {show(most.self_sufficiency_frac, 'fraction')} self-sufficiency."
+            )
+    elif others:
+        out.append(f"No plan with an open gate saves against {today.letter.lower()}.")
+    for row in others:
+        if row.gate:
+            out.append(f"{row.letter} is not to be recommended as it stands: {row.gate}.")
+    return out
+
+
+def _against(row: PlanRow, open_rows: Sequence[PlanRow]) -> str:
+    """Return the strongest points against a plan, from the figures."""
+    points = []
+    if row.offgrid_va is None:
+        lit = [other.letter for other in open_rows if other.offgrid_va is not None]
+        points.append("everything is dark in an outage" + (f", which {' and '.join(lit)} avoid" if lit else ""))
+    if row.warranty_years is not None and row.payback_years is not None and row.payback_years > row.warranty_years:
+        points.append(f"it pays back after the shortest warranty of {show(row.warranty_years, 'years', 0)}")
+    if row.evening_hours_over_h is not None and row.evening_hours_over_h >= 1.0:
+        points.append(f"{row.evening_hours_over_h:.0f} evening hours a year are over what its batteries carry")
+    lost = row.clipped_wh + row.held_by_cap_wh
+    if lost > 50_000.0:
+        points.append(f"{show(lost, 'energy_wh', 0)} a year are clipped or held back")
+    return "; ".join(points[:2])

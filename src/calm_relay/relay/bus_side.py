@@ -1,0 +1,138 @@
+"""The right half of the relay line: backup bus, transfer device, main panel and grid."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+
+from calm_relay.relay.graph import NodeStation, PlanGraph
+from calm_relay.relay.picture import (
+    BUS_PX,
+    HAIRLINE_PX,
+    POST_PX,
+    Band,
+    Bar,
+    Canvas,
+    Gate,
+    Rect,
+    Station,
+    kw,
+    lost_words,
+    said_of,
+    state_of,
+    total_of,
+)
+from calm_relay.relay.values import Parts, RelayValues
+
+
+def lay_out_buses(
+    c: Canvas, graph: PlanGraph, values: RelayValues, lanes: list[tuple[NodeStation, float]], scale: float,
+    room: tuple[float, float], lost: Mapping[str, float], *, grid_up: bool,
+) -> None:  # fmt: skip
+    """Lay out everything right of the inverters; `lanes` holds each node's AC height, `room` top and bottom."""
+    top, bottom = room
+    backup = [y for node, y in lanes if node.side == "backup"]
+    others = [y for node, y in lanes if node.side != "backup"]
+    y_main = backup[0] if backup else others[0] if others else (top + bottom) / 2
+    most = max((n.ac_rated_w for n, _ in lanes), default=0.0)
+    half = max(18.0, 0.5 * scale * max(most, graph.service_w))
+    y_main = max(y_main, top + half)
+    y_low = max([y_main, *others])
+    panel = Rect(c.x("panel") - BUS_PX / 2, y_main - half, BUS_PX, y_low - y_main + 2 * half)
+    if graph.has_transfer:
+        _backup_bus(c, graph, values, backup, y_main, half, scale, lost, grid_up=grid_up)
+    c.bar(Bar("panel", panel, not grid_up))
+    _loads(c, graph.other_loads, values.other_load_w, values.load_parts, "panel", panel.y, scale, dead=not grid_up)
+    rect = Rect(panel.x - 14, panel.y, 36, panel.h)
+    c.stations.append(
+        Station("panel", "loads", "House and main panel", rect, f"main panel: {kw(values.other_load_w)} of house load")
+    )
+    _grid(c, graph, values, y_main, min(2 * half, (most or graph.service_w) * scale), scale, lost, grid_up=grid_up)
+
+
+def _grid(
+    c: Canvas, graph: PlanGraph, values: RelayValues, y: float, thick: float, scale: float, lost: Mapping[str, float], *,
+    grid_up: bool,
+) -> None:  # fmt: skip
+    x_panel, x_gate = c.x("panel") + BUS_PX / 2, c.x("grid")
+    outwards = values.export_w > values.import_w
+    parts: Parts = () if not grid_up else values.export if outwards else (("grid", values.import_w),)
+    c.band(Band(x_panel, y, x_gate, y, parts, scale, not grid_up, not outwards), thick / scale)
+    c.band(Band(x_gate, y, c.width - 4, y, parts, scale, not grid_up, not outwards), thick / scale)
+    if outwards and not math.isinf(graph.export_w):
+        limit, word = graph.export_w, "export"
+    elif math.isinf(graph.import_w):
+        limit, word = graph.service_w, "service"
+    else:
+        limit, word = min(graph.service_w, graph.import_w), "import"
+    flow = total_of(parts)
+    state = "open" if not grid_up else state_of(flow, limit)
+    c.gate(Gate("grid", x_gate, y, limit * scale, state, not grid_up, values.held_w * scale if grid_up else 0.0))
+    text = f"{graph.service_a:g} A" if word == "service" else kw(limit)
+    edge = limit * scale / 2 + POST_PX + 3
+    tone = "over" if state == "full" else "ink"
+    spots = [(x_gate, y - edge - 2 * c.line, "centre"), (c.width - 2, y - edge - 2 * c.line, "right"), (x_gate, y + edge, "centre")]
+    c.want([(word, "label"), (text, "value")], spots, "grid", tone, dead=not grid_up, short=text)
+    words = "grid is down" if not grid_up else f"{kw(flow)} {'out' if outwards else 'in'}" if flow > 0.5 else "nothing flows"
+    low = [(c.width - 2, y + edge + i * c.line, "right") for i in range(4)]
+    c.want([(words, "value")], [*low, (c.width - 2, y - edge - 4 * c.line, "right")], "grid", "grid" if grid_up else "ink")
+    if grid_up:
+        lost_words(
+            c, "grid", lost, [(x, y + dy, align) for x, dy, align in [(c.width - 2, edge + i * c.line, "right") for i in range(5)]]
+        )
+    rect = Rect(x_gate - 20, y - edge, c.width - x_gate + 16, 2 * edge)
+    c.stations.append(Station("grid", "grid", "Grid connection", rect, said_of(word, flow, limit) if grid_up else words))
+
+
+def _backup_bus(
+    c: Canvas, graph: PlanGraph, values: RelayValues, lanes: list[float], y: float, half: float, scale: float,
+    lost: Mapping[str, float], *, grid_up: bool,
+) -> None:  # fmt: skip
+    dead = not grid_up and not graph.forming
+    x_bus, x_gate, x_panel = c.x("backup"), c.x("transfer"), c.x("panel")
+    y_low = max([y, *lanes])
+    bus = Rect(x_bus - BUS_PX / 2, y - half, BUS_PX, y_low - y + 2 * half)
+    c.bar(Bar("backup", bus, dead))
+    _loads(c, graph.backup_loads, values.backup_load_w, values.load_parts, "backup", bus.y, scale, dead=dead)
+    flow = abs(values.transfer_w) if grid_up else 0.0
+    inwards = values.transfer_w > 0
+    hue = "grid" if inwards and values.import_w > 0.5 else "sun" if values.pv_flows else "battery"
+    parts: Parts = ((hue, flow),) if flow > 0.5 else ()
+    limit = graph.transfer_w
+    finite = limit if math.isfinite(limit) else graph.service_w
+    most = min(finite, sum(n.ac_rated_w for n in graph.nodes if n.side == "backup") or finite)
+    c.band(Band(x_bus + BUS_PX / 2, y, x_gate, y, parts, scale, not grid_up, inwards), most)
+    c.band(Band(x_gate, y, x_panel - BUS_PX / 2, y, parts, scale, not grid_up, inwards), most)
+    state = "open" if not grid_up else state_of(flow, limit)
+    c.gate(Gate("transfer", x_gate, y, finite * scale, state, not grid_up))
+    text = "no limit known" if graph.transfer_a is None else f"{graph.transfer_a:g} A"
+    edge = finite * scale / 2 + POST_PX + 3
+    c.want(
+        [("passes through" if grid_up else "open", "label"), (text, "value")],
+        [(x_gate, y - edge - 2 * c.line, "centre"), (x_gate, y + edge, "centre"), (x_gate + 12, y - edge - c.line, "left")],
+        "transfer", "over" if state == "full" else "ink", dead=not grid_up, short=text,
+    )  # fmt: skip
+    if grid_up:
+        lost_words(c, "transfer", lost, [(x_gate, y + edge, "centre"), (x_gate, y + edge + c.line, "centre")])
+    c.stations.append(Station("backup", "loads", "Backup side", Rect(bus.x - 14, bus.y, 36, bus.h), "backup bus"))
+    rect = Rect(x_gate - 20, y - edge, 40, 2 * edge)
+    said = said_of("transfer device", flow, limit) if grid_up else "transfer device: open, nothing passes"
+    c.stations.append(Station("transfer", "transfer", "Transfer device", rect, said))
+
+
+def _loads(c: Canvas, text: str, watts: float, parts: Parts, column: str, y_bar: float, scale: float, *, dead: bool) -> None:
+    """The branch from a bus to its loads, above the bus."""
+    if not text:
+        return
+    x = c.x(column)
+    total = total_of(parts) or 1.0
+    shown: Parts = () if dead else tuple((name, watts * share / total) for name, share in parts)
+    thick = max(HAIRLINE_PX, watts * scale)
+    y_end = max(y_bar - 0.6 * c.line, 3.4 * c.line)
+    c.band(Band(x + BUS_PX / 2, y_bar + thick / 2, x + 34, y_end + thick / 2, shown, scale, dead), 0.0)
+    words = "dark" if dead else kw(watts)
+    c.want(
+        [(text, "label"), (words, "value")],
+        [*((x, y_end - 2 * c.line - 3, align) for align in ("centre", "left", "right")), (x + 38, y_end - c.line, "left")],
+        column, "house" if not dead else "ink", dead=dead, short=words,
+    )  # fmt: skip

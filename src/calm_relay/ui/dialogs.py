@@ -1,0 +1,62 @@
+"""Every question the window asks, in one place, so that tests can answer them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from calm_relay.job.container import SUFFIX
+
+FILTER = f"Calm Relay job (*{SUFFIX} *.json)"
+
+
+class Dialogs:
+    """Modal questions of one window."""
+
+    def __init__(self, parent: QWidget) -> None:
+        self._parent = parent
+
+    def say(self, title: str, text: str) -> None:
+        """Show a text until it is closed."""
+        box = QMessageBox(self._parent)
+        box.setWindowTitle(title)
+        box.setText(text)
+        box.exec()
+
+    def confirm(self, text: str, yes: str) -> bool:
+        """Ask whether to go on; the answer given by Enter is no."""
+        box = QMessageBox(self._parent)
+        box.setText(text)
+        go = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
+        stay = box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(stay)
+        box.exec()
+        return box.clickedButton() is go
+
+    def ask_leave(self, name: str) -> str:
+        """Ask what becomes of unsaved changes: 'save', 'drop' or 'stay'."""
+        box = QMessageBox(self._parent)
+        box.setText(f"'{name}' has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.exec()
+        if box.clickedButton() is save:
+            return "save"
+        return "drop" if box.clickedButton() is drop else "stay"
+
+    def ask_open(self) -> Path | None:
+        """Ask for a job file."""
+        name, _ = QFileDialog.getOpenFileName(self._parent, "Open a job", "", FILTER)
+        return Path(name) if name else None
+
+    def ask_save(self, job_name: str) -> Path | None:
+        """Ask where to save."""
+        start = job_name.lower().replace(" ", "-") + SUFFIX
+        name, _ = QFileDialog.getSaveFileName(self._parent, "Save the job", start, FILTER)
+        if not name:
+            return None
+        path = Path(name)
+        return path if path.suffix else path.with_suffix(SUFFIX)

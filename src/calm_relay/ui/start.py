@@ -1,0 +1,119 @@
+"""Starts the window: picks the platform before Qt is made, opens the job, and without a display draws it to a file."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from collections.abc import Sequence
+from importlib import resources
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from calm_relay.errors import BadInput
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
+
+    from calm_relay.ui.window import MainWindow
+
+SHOT_SIZE = (1280, 800)
+
+
+def has_display() -> bool:
+    """Return whether there is a screen to show a window on."""
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def make_app() -> QApplication:
+    """Return the application; without a display it draws off screen. A missing Qt platform aborts, so it is decided here."""
+    if not has_display() and "QT_QPA_PLATFORM" not in os.environ:
+        screen = resources.files("calm_relay.assets").joinpath("screen", "offscreen.json")
+        os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={screen}"
+    os.environ.setdefault("QT_SCALE_FACTOR", "1")
+    from PySide6.QtWidgets import QApplication
+
+    from calm_relay.ui.theme import fonts_ready
+
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    app = QApplication(["calm-relay"])
+    app.setApplicationName("calm-relay")
+    app.setApplicationDisplayName("Calm Relay")
+    app.setDesktopFileName("calm-relay")
+    app.setStyle("Fusion")
+    fonts_ready()
+    return app
+
+
+def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> bool:
+    """Run the event loop until the study has answered everything; returns whether it did."""
+    import time
+
+    end = time.monotonic() + limit_s
+    while window.session.runner.busy and time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
+    for _ in range(4):
+        app.processEvents()
+    return not window.session.runner.busy
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Open the window; returns the exit status."""
+    parser = argparse.ArgumentParser(prog="calm-relay-window", description="Opens the window.")
+    parser.add_argument("job", nargs="?", help="a job file")
+    parser.add_argument("--demo", action="store_true", help="open the shipped, made-up demo job")
+    parser.add_argument("--shot", metavar="FILE", help="draw the window to a PNG and leave")
+    options = parser.parse_args(argv)
+    from calm_relay.demo import demo_path
+    from calm_relay.job.container import read_job
+
+    source = Path(options.job) if options.job else demo_path()
+    try:
+        opened = read_job(source)
+    except BadInput as error:
+        print(error, file=sys.stderr)
+        return 2
+    path = Path(options.job) if options.job else None
+    if options.shot or not has_display():
+        return _without_display(opened, path, options.shot)
+    app = make_app()
+    from calm_relay.ui.window import MainWindow
+
+    window = MainWindow(opened, path)
+    app.setProperty("window", window)
+    window.show()
+    return app.exec()
+
+
+def _without_display(opened: object, path: Path | None, shot: str | None) -> int:
+    from calm_relay.cli import comparison, print_comparison
+    from calm_relay.job.container import OpenedJob
+    from calm_relay.study import Study
+
+    assert isinstance(opened, OpenedJob)
+    if not has_display():
+        print("There is no display (DISPLAY and WAYLAND_DISPLAY are unset): the window is drawn off screen.\n")
+    print_comparison(opened.job, comparison(Study(opened.store), opened.job, opened.job.plans))
+    app = make_app()
+    from calm_relay.ui.window import MainWindow
+
+    window = MainWindow(opened, path)
+    window.resize(*SHOT_SIZE)
+    window.show()
+    done = wait_idle(app, window)
+    target = Path(shot or "out/demo-window.png")
+    target.parent.mkdir(parents=True, exist_ok=True)
+    drawn = window.grab().save(str(target), "PNG")
+    window.session.close()
+    if not (done and drawn):
+        print("The window could not be drawn.", file=sys.stderr)
+        return 1
+    print(f"\nThe window was drawn to {target} ({SHOT_SIZE[0]}×{SHOT_SIZE[1]}). With a display, this command opens it.")
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
