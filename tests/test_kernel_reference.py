@@ -9,11 +9,9 @@ from hypothesis import strategies as st
 from calm_relay.simulation import kernel
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.flow import open_balances, run_case
-from calm_relay.simulation.kernel import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
-from calm_relay.simulation.pack import Packed
+from tests.cases import packed_case
 from tests.reference_step import INF, Around, Slot, Step, Terms, Unit
 
-KINDS = {"own_use": 0, "charge_from_grid": 1, "surplus_only": 2, "hold": 3}
 STEPS = 48
 SEEN: dict[str, float] = {}
 
@@ -86,34 +84,6 @@ def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.nda
         hours=pick(1 / 12, 0.25, 0.5),
     )  # fmt: skip
     return units, slots, pv, ac, around
-
-
-def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, pv: np.ndarray, ac: np.ndarray, a: Around) -> Packed:
-    """Return the same case as the kernel takes it."""
-    nodes = np.zeros(len(units), NODE_DTYPE)
-    for row, u in zip(nodes, units, strict=True):
-        values = {
-            "side": float(u.side == "g"), "ac_out_w": u.ac_out, "ac_in_w": u.ac_in, "rated_w": u.out.rated,
-            "p_self_w": u.out.p_self, "a": u.out.a, "b": u.out.b, "charge_p_self_w": u.charger.p_self,
-            "charge_a": u.charger.a, "charge_b": u.charger.b, "night_w": u.night, "grid_port_w": u.grid_port,
-            "backup_port_w": u.backup_port, "pv_to_battery_w": u.pv_to_battery, "capacity_wh": u.capacity,
-            "soc_min": u.soc_min, "soc_max": u.soc_max, "reserve": u.reserve, "charge_w": u.charge,
-            "discharge_w": u.discharge, "eta_c": u.eta_c, "eta_d": u.eta_d, "taper_soc": u.taper_soc,
-            "taper_end": u.taper_end, "auxiliary_w": u.aux,
-        }  # fmt: skip
-        assert set(values) == set(NODE_DTYPE.names or ())
-        for name, value in values.items():
-            row[name] = value
-    table = np.zeros((len(units), len(slots[0])), SLOT_DTYPE)
-    for k, row in enumerate(slots):
-        for i, s in enumerate(row):
-            table[k, i] = (KINDS[s.kind], s.power, s.target, s.floor)
-    plant = np.zeros(1, PLANT_DTYPE)[0]
-    for name, value in zip(PLANT_DTYPE.names or (), (a.hours, a.cap, a.import_limit, a.device, a.bias, a.proportion), strict=True):
-        plant[name] = value
-    order = np.argsort([-u.eta_c * u.eta_d for u in units], kind="stable").astype(np.int64)
-    ids = tuple(f"n{k}" for k in range(len(units)))
-    return Packed(ids, nodes, table, plant, order, codes.astype(np.int8), pv, ac, frozenset())
 
 
 def compare(seed: int, n: int) -> None:

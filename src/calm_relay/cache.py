@@ -33,6 +33,18 @@ def cache_folder() -> Path:
     return Path(named) if named else Path(platformdirs.user_cache_dir("calm-relay"))
 
 
+def code_cache_folder(package: Path) -> Path:
+    """Return where compiled code of a package is kept, named by the content of its files; in the user's cache if need be."""
+    digest = hashlib.blake2b(digest_size=8)
+    for file in sorted(package.glob("*.py")):
+        digest.update(file.read_bytes())
+    beside = package / "__pycache__"
+    with contextlib.suppress(OSError):
+        beside.mkdir(exist_ok=True)
+    base = beside if os.access(beside, os.W_OK) else cache_folder()
+    return base / f"compiled-{digest.hexdigest()}"
+
+
 class StageCache:
     """Keeps results by key and drops the longest unused when they grow past `limit_bytes`; safe between threads."""
 

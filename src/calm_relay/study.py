@@ -62,8 +62,9 @@ class Study:
 
     def _stage(self, name: str, key: str, make: Callable[[], Any], size: Callable[[Any], int]) -> Any:
         def counted() -> Any:
+            made = make()
             self.runs[name] += 1
-            return make()
+            return made
 
         return self.cache.get(key, counted, size)
 
@@ -155,10 +156,14 @@ class Study:
         return content_key("flow", VERSIONS["flow"], stages.select_flow(job, plan, cards), dc, self._house_key(job))
 
     def dc(self, job: Job, plan: Plan) -> dict[str, stages.NodeDc]:
-        """Return the DC power of every node of a plan that has strings, and zeros for PV-only nodes without."""
+        """Return the DC power of every node of a plan; zeros for nodes without strings."""
         cards = job.cards()
         out = {}
         for index, node in enumerate(plan.nodes):
+            if not node.strings:
+                none = np.zeros(self.calendar(job).steps)
+                out[node.id] = stages.NodeDc(none, none)
+                continue
 
             def make(node: Any = node) -> stages.NodeDc:
                 light = {g.face: self.light(job, g.face) for g in node.strings}

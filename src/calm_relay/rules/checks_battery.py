@@ -14,6 +14,7 @@ from calm_relay.library.shipped import shipped_cards
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
+from calm_relay.simulation.quick import window_draws_wh, window_stores_wh
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
@@ -101,7 +102,7 @@ def _window_stores_wh(row: BatteryRow, power_w: float, hours_h: float) -> float:
     dc = chain.charger_dc_w(row.unit, min(power_w, chain.ac_in_w(row.unit)))
     if at_terminals is not None:
         dc = min(dc, at_terminals)
-    return dc * hours_h * math.sqrt(row.battery.dc_round_trip_frac)
+    return window_stores_wh(dc, hours_h, row.battery.dc_round_trip_frac)
 
 
 @check(
@@ -127,7 +128,7 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
                 continue
             need = max(0.0, slot.target_soc_frac - low) * capacity
             stores = _window_stores_wh(row, slot.power_w, hours)
-            drawn = slot.power_w * hours
+            drawn = window_draws_wh(slot.power_w, hours)
             line = (
                 f"{show(slot.power_w, 'power_w')} × {hours:g} h draws {show(drawn, 'energy_wh')} at AC and stores "
                 f"{show(stores, 'energy_wh')}; from {low * 100:.0f} % to {slot.target_soc_frac * 100:.0f} % is "

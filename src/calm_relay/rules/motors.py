@@ -31,7 +31,8 @@ class MotorStart:
 def motor_start(appliance: Appliance, lra_per_running_amp: float, soft_start_frac: float) -> MotorStart | None:
     """Return the locked-rotor apparent power of an appliance's motor; None when it has none.
 
-    The nameplate's LRA beats the code letter (top of its range × hp); else running amps × a factor, assumed.
+    The nameplate's LRA beats the code letter (top of its range × hp); else full-load amps (of the table where the horsepower
+    is known, else as it runs) × a factor, assumed.
     A soft starter counts for compressors, and elsewhere only where the motor's maker lists it.
     """
     motor = appliance.motor
@@ -46,6 +47,9 @@ def motor_start(appliance: Appliance, lra_per_running_amp: float, soft_start_fra
         start = MotorStart(1000.0 * per_hp * motor.horsepower, how)
     else:
         running = appliance.running_w / appliance.power_factor
+        table_a = FULL_LOAD_A_230V.get(motor.horsepower or 0.0) if motor.phases == 1 and 220 <= motor.voltage_v <= 240 else None
+        if table_a is not None:
+            running = table_a * 230.0
         how = f"{lra_per_running_amp:g} × running {running / 1000:.2f} kVA, assumed"
         start = MotorStart(running * lra_per_running_amp, how, assumed=True)
     if motor.soft_starter and soft_start_counts(motor):

@@ -1,17 +1,23 @@
 # mypy: disable-error-code="no-untyped-def, no-untyped-call, untyped-decorator"
 """The compiled kernel: one step function, settled by the rules D3–D10, and thin loops around it.
 
-All compiled functions live in this one file: numba's disk cache does not see changes in functions imported from others.
+All compiled functions live in this one file.
 Scalars and arrays in and out; one signature only (float64, int8). Column order: ``columns.py``.
 """
 
 from __future__ import annotations
 
+from pathlib import Path
+
+import numba
 import numpy as np
 from numba import njit
 
+from calm_relay.cache import code_cache_folder
 from calm_relay.simulation.columns import NODE, SYSTEM
 
+# Compiled code is kept by the content of this whole folder: numba's own cache sees changes in this file only.
+numba.config.CACHE_DIR = str(code_cache_folder(Path(__file__).parent))  # type: ignore[attr-defined]
 _jit = njit(cache=True, nogil=True, error_model="numpy")
 
 WISH_W = 1e-6  # a wish below this is none (D6)

@@ -1,0 +1,40 @@
+"""Shared fixtures: caches of their own, and one study of the demo job for the whole session of a worker."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+
+import pytest
+
+# Before anything is imported: nothing of the user's own cache, settings or screen is touched.
+_CACHE = Path(tempfile.gettempdir()) / f"calm-relay-tests-{os.getuid()}"
+os.environ["CALM_RELAY_CACHE"] = str(_CACHE)
+os.environ["XDG_CONFIG_HOME"] = str(_CACHE / "config")
+os.environ["XDG_STATE_HOME"] = str(_CACHE / "state")
+os.environ["XDG_DATA_HOME"] = str(_CACHE / "data")
+os.environ.pop("DISPLAY", None)
+os.environ.pop("WAYLAND_DISPLAY", None)
+
+from calm_relay.demo import demo_job  # noqa: E402
+from calm_relay.job.models import Job  # noqa: E402
+from calm_relay.study import PlanResult, Study  # noqa: E402
+
+
+@pytest.fixture(scope="session")
+def demo() -> Job:
+    """The demo job as its script makes it."""
+    return demo_job()
+
+
+@pytest.fixture(scope="session")
+def study() -> Study:
+    """One study at 5 min; what it has computed once stays."""
+    return Study()
+
+
+@pytest.fixture(scope="session")
+def results(demo: Job, study: Study) -> dict[str, PlanResult]:
+    """Results of every demo plan, by letter."""
+    return {plan.letter: study.plan_result(demo, plan) for plan in demo.plans}
