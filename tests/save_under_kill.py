@@ -34,7 +34,7 @@ def child(target: Path, opened: OpenedJob) -> None:
         os.kill(os.getpid(), signal.SIGSTOP)
         save_job(target, opened.job, opened.store)
         os._exit(0)
-    except BaseException:  # a forked child must never go on as the parent
+    except BaseException:  # noqa: BLE001 - a forked child must never go on as the parent
         os._exit(3)
 
 

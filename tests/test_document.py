@@ -63,7 +63,9 @@ def test_typing_in_one_field_is_one_entry_until_focus_leaves(demo):
 def test_an_edit_that_does_not_validate_changes_nothing(demo):
     document = Document(demo)
     with pytest.raises(BadInput, match=r"faces\[north-west\]\.tilt_deg"):
-        document.edit("bad", lambda job: job.model_copy(update={"faces": (*job.faces[:1], job.faces[1].model_copy(update={"tilt_deg": -4}))}))
+        document.edit(
+            "bad", lambda job: job.model_copy(update={"faces": (*job.faces[:1], job.faces[1].model_copy(update={"tilt_deg": -4}))})
+        )
     assert document.job is demo
     assert document.undo_label is None
 
@@ -215,7 +217,9 @@ def test_units_as_people_type_them(text, kind, value):
     assert parse_quantity(text, kind) == pytest.approx(value)
 
 
-@pytest.mark.parametrize(("text", "words"), [("", "not a number"), ("5 km", "does not fit here"), ("1.2.3", "does not fit"), ("x", "not a")])
-def test_what_cannot_be_a_power_is_explained(text, words):
+@pytest.mark.parametrize(
+    ("text", "words"), [("", "not a number"), ("5 km", "does not fit here"), ("1.2.3", "does not fit"), ("x", "not a")]
+)
+def test_what_is_no_power_is_explained(text, words):
     with pytest.raises(BadInput, match=words):
         parse_quantity(text, "power_w")

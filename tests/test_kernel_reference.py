@@ -160,19 +160,6 @@ def test_plain_python_gives_the_same_as_compiled():
     nodes, table = packed.nodes.view(np.recarray), packed.slots.view(np.recarray)
     plant = np.array([packed.plant]).view(np.recarray)[0]
     for t in range(8):
-        kernel.settle_step.py_func(
-            nodes,
-            table,
-            plant,
-            packed.order,
-            codes[t],
-            pv[t],
-            energy,
-            energy_pv,
-            *(float(v) for v in ac[t]),
-            work,
-            row,
-            rows,
-        )
+        kernel.settle_step.py_func(nodes, table, plant, packed.order, codes, pv, ac, t, energy, energy_pv, work, row, rows)
         np.testing.assert_allclose(row, flow.system[t], rtol=0, atol=1e-9)
         np.testing.assert_allclose(rows, flow.nodes[t], rtol=0, atol=1e-9)

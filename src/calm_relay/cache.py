@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import hashlib
 import json
 import os
@@ -46,45 +47,66 @@ def code_cache_folder(package: Path) -> Path:
 
 
 class StageCache:
-    """Keeps results by key and drops the longest unused when they grow past `limit_bytes`; safe between threads."""
+    """Keeps results by key, safe between threads; the longest unused are dropped past a limit.
 
-    def __init__(self, limit_bytes: int = 160_000_000) -> None:
-        self._limit = limit_bytes
-        self._kept: OrderedDict[str, tuple[Any, int]] = OrderedDict()
-        self._bytes = 0
+    Small results (facts, bills) have a room of their own, so that a few long series never push them out.
+    """
+
+    def __init__(self, limit_bytes: int = 200_000_000, *, small_bytes: int = 200_000, small_limit: int = 20_000_000) -> None:
+        self._limits = {True: small_limit, False: limit_bytes}
+        self._small_bytes = small_bytes
+        self._kept: dict[bool, OrderedDict[str, tuple[Any, int]]] = {True: OrderedDict(), False: OrderedDict()}
+        self._bytes = {True: 0, False: 0}
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Lock] = {}
+
+    def _find(self, key: str) -> tuple[Any, int] | None:
+        for kept in self._kept.values():
+            found = kept.get(key)
+            if found is not None:
+                kept.move_to_end(key)
+                return found
+        return None
 
     def get(self, key: str, make: Callable[[], Any], size: Callable[[Any], int] = lambda _: 2_000) -> Any:
         """Return the kept result of `key`, or make it; two threads that ask for one key make it once."""
         with self._lock:
-            if key in self._kept:
-                self._kept.move_to_end(key)
-                return self._kept[key][0]
+            found = self._find(key)
+            if found is not None:
+                return found[0]
             gate = self._busy.setdefault(key, threading.Lock())
         with gate:
             with self._lock:
-                if key in self._kept:
-                    return self._kept[key][0]
+                found = self._find(key)
+                if found is not None:
+                    return found[0]
             try:
                 result = make()
             finally:
                 with self._lock:
                     self._busy.pop(key, None)
             weight = size(result)
+            small = weight <= self._small_bytes
             with self._lock:
-                self._kept[key] = (result, weight)
-                self._bytes += weight
-                while self._bytes > self._limit and len(self._kept) > 1:
-                    _, (_, dropped) = self._kept.popitem(last=False)
-                    self._bytes -= dropped
+                kept = self._kept[small]
+                kept[key] = (result, weight)
+                self._bytes[small] += weight
+                while self._bytes[small] > self._limits[small] and len(kept) > 1:
+                    _, (_, dropped) = kept.popitem(last=False)
+                    self._bytes[small] -= dropped
             return result
 
     def peek(self, key: str) -> Any | None:
         """Return the kept result of `key`, or None, without making it."""
         with self._lock:
-            found = self._kept.get(key)
+            found = self._find(key)
             return None if found is None else found[0]
+
+
+@functools.cache
+def shared_cache() -> StageCache:
+    """Return the one cache that every window of this process shares."""
+    return StageCache()
 
 
 def array_bytes(arrays: Arrays) -> int:

@@ -14,7 +14,7 @@ DAYS = 365
 MONTH_DAYS = (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class YearCalendar:
     """Arrays over the steps of a year (definitions D1): row i covers [i·step, (i+1)·step) of local standard time.
 

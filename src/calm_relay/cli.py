@@ -170,7 +170,6 @@ def plan_data(result: PlanResult) -> dict[str, Any]:
         },
         "fill": {node: {s: vars(x) for s, x in seasons.items()} for node, seasons in f.fill.items()},
         "months": {f"{name[:-2]}_wh": values for name, values in f.by_month_wh.items()},
-        "worst_open_balance_frac": f.worst_balance,
         "runs": f.runs,
         "steady": f.steady,
         "assumed": sorted(f.assumed),
@@ -188,7 +187,16 @@ def _simulate(options: argparse.Namespace) -> int:
         _write_series(Path(options.csv), study, job, plans[0])
     results = [(plan, study.plan_result(job, plan)) for plan in plans]
     if options.json:
-        rows = [{"plan": p.id, "letter": p.letter, "name": p.name, **plan_data(r)} for p, r in results]
+        rows = [
+            {
+                "plan": p.id,
+                "letter": p.letter,
+                "name": p.name,
+                **plan_data(r),
+                "worst_open_balance_frac": study.worst_open_balance(job, p),
+            }
+            for p, r in results
+        ]
         _print_json({**_head(job), "step_s": study.step_s, "weather": "synthetic, made from monthly means", "plans": rows})
         return 0
     _title(job)

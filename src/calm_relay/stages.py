@@ -131,7 +131,7 @@ def select_bill(job: Job) -> Data:
 # --- makers ----------------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class NodeDc:
     """A node's PV on its DC side per step: what the strings offer, and what is left after tracker limits. [W]"""
 
@@ -163,7 +163,7 @@ def make_node_dc(node: Node, job: Job, cards: dict[str, Card], light: dict[str, 
     return NodeDc(offered, available)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class PlanFlow:
     """A plan's year with what went into it."""
 

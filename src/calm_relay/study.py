@@ -19,6 +19,7 @@ from calm_relay.job.models import Job, Plan, SeriesLoad
 from calm_relay.job.series import SeriesStore
 from calm_relay.load.house import HouseYear, house_year
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
+from calm_relay.simulation.flow import open_balances
 from calm_relay.tariff.bill import Bill, year_bill
 from calm_relay.weather.solar import PlaneOfArray, Sun, plane_of_array, sun_year
 from calm_relay.weather.synthetic import WeatherYear, synthetic_year
@@ -216,12 +217,10 @@ class Study:
         found: Bill = self._stage("bill", key, make, lambda _: 2_000)
         return found
 
-    def known_facts(self, job: Job, plan: Plan) -> YearFacts | None:
-        """Return the facts if they are kept already, without computing."""
-        latitude = job.site.place.latitude_deg >= 0
-        key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), [n.id for n in plan.nodes], latitude)
-        found: YearFacts | None = self.cache.peek(key)
-        return found
+    def worst_open_balance(self, job: Job, plan: Plan) -> float:
+        """Return the largest open balance of any step, recomputed from the series, as a share of the energy moved in it."""
+        made = self.flow(job, plan)
+        return open_balances(made.flow, made.packed).worst
 
     def quick_checks(self, job: Job, plan: Plan) -> tuple[Finding, ...]:
         """Return the findings that need no year; those that do are left out (they are 'waiting')."""

@@ -13,7 +13,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
 from calm_relay.simulation import chain
 from calm_relay.simulation.columns import NODE
-from calm_relay.simulation.flow import open_balances, year_sums_wh
+from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.pack import Packed, battery_side_nodes
 from calm_relay.stages import PlanFlow
 
@@ -72,7 +72,6 @@ class YearFacts:
     fill: dict[str, dict[str, FillFacts]]
     backup_peak_w: float
     by_month_wh: dict[str, tuple[float, ...]]
-    worst_balance: float
     step_h: float
     runs: int
     steady: bool
@@ -125,8 +124,9 @@ def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalen
         if node.battery and isinstance(card := cards[node.battery.card], BatteryCard)
     )
     given = sum(row["discharge_w"] + row["battery_standby_w"] + row["auxiliary_w"] for row in nodes.values())
+    starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * calendar.steps_per_day
     months = {
-        name: tuple(float(v) * h for v in np.bincount(calendar.month, weights=flow.column(name), minlength=13)[1:])
+        name: tuple(float(v) * h for v in np.add.reduceat(flow.column(name), starts))
         for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w")
     }
     return YearFacts(
@@ -143,7 +143,6 @@ def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalen
         _fill(job, calendar, made),
         float(packed.ac[:, 0].max()),
         months,
-        open_balances(flow, packed).worst,
         h,
         flow.runs,
         flow.steady,

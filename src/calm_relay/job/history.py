@@ -64,17 +64,20 @@ class Document:
 
         return stop
 
-    def edit(self, label: str, change: Change, *, merge: str | None = None) -> bool:
+    def edit(self, label: str, change: Change, *, merge: str | None = None, validated: bool = False) -> bool:
         """Apply `change` and record it as `label`; returns False when nothing differs.
 
-        Edits with the same `merge` key that follow each other become one entry, until :meth:`end_merge`.
+        Edits with the same `merge` key that follow each other become one entry, until :meth:`end_merge`. `validated` says
+        that `change` itself returns a validated job, as :func:`calm_relay.rules.edits.apply_edits` does.
 
         Raises
         ------
         BadInput
             When the changed job is not valid; the document is then as it was.
         """
-        job = validate_job(change(self.job).model_dump(), "")
+        job = change(self.job)
+        if not validated:
+            job = validate_job(job.model_dump(), "")
         if job == self.job:
             return False
         del self._snapshots[self._index + 1 :]

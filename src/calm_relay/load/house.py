@@ -29,7 +29,7 @@ SHAPES: dict[str, tuple[tuple[float, ...], tuple[float, ...]]] = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class HouseYear:
     """Power per step of the background and of each appliance (in the job's order). [W]"""
 

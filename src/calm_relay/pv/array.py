@@ -18,7 +18,7 @@ AGE_LOSS_PER_YEAR = 0.005  # common practice for crystalline silicon
 TRACKING_FRAC = 0.99  # common practice 0.98–0.99
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class GroupInput:
     """A string group with what it refers to and the light on its face."""
 
@@ -28,7 +28,7 @@ class GroupInput:
     light: PlaneOfArray
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class TrackerOutput:
     """DC power of one tracker per step, before and after its own limits. [W]"""
 
@@ -84,7 +84,7 @@ def dc_from_ac_w(ac_w: float, loss: LossTerms, rated_w: float) -> float:
     return ac_w + loss.p_self_w + loss.a * ac_w + loss.b * ac_w * ac_w / rated_w if ac_w > 0 else 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class PvOnlyOutput:
     """A PV-only inverter (or `count` like ones, clipped one by one) per step. [W]
 

@@ -184,10 +184,13 @@ def _battery(c: Canvas, node: NodeStation, v: NodeValues, bar: Rect, y0: float, 
     station = f"battery:{node.id}"
     soc = "–" if v.soc_frac is None else show(v.soc_frac, "fraction")
     texts = [(soc, "value"), (f"{show(b.usable_wh, 'energy_wh')} usable", "small"), (b.text, "small")]
+    while len(texts) > 1 and sum(c.measure(text, role)[1] for text, role in texts) + 4 > room:
+        texts.pop()
     box_w = max(c.measure(text, role)[0] for text, role in texts) + 14
-    box_h = min(room - 4, sum(c.measure(text, role)[1] for text, role in texts) + 8)
+    box_h = min(room, sum(c.measure(text, role)[1] for text, role in texts) + 8)
     yc = y0 + room / 2
-    x_gate = c.x("inverter")
+    bus = c.x("backup" if node.side == "backup" else "panel")
+    x_gate = min(c.x("inverter"), bus - box_w - 34)
     box = Rect(x_gate + 22, yc - box_h / 2, box_w, box_h)
     charging = total_of(v.charge) > v.discharge_w
     parts: Parts = v.charge if charging else ((("battery", v.discharge_w),) if v.discharge_w > 0.5 else ())

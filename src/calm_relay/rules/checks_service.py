@@ -89,12 +89,17 @@ def _offgrid_va(c: CheckContext, node: Node, unit: BatterySideUnit) -> float:
     return limit
 
 
+def running_va(load: Appliance) -> float:
+    """Return an appliance's running apparent power. [VA]"""
+    return load.running_w / load.power_factor
+
+
 def _shed(c: CheckContext, limit_va: float) -> list[Remedy]:
     """Return the essential-loads list that fits by the sum of running VA, largest left out first."""
     assert c.plan.transfer is not None
     essential = [a for a in c.job.house.appliances if a.essential]
-    kept = sorted(essential, key=lambda a: a.running_w / a.power_factor)
-    while kept and sum(a.running_w / a.power_factor for a in kept) > limit_va:
+    kept = sorted(essential, key=running_va)
+    while kept and sum(running_va(load) for load in kept) > limit_va:
         kept.pop()
     if not kept:
         return [Remedy("a larger inverter, or fewer loads on the backup side")]
@@ -125,7 +130,7 @@ def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
     if not starts:
         return
     essential = [a for a in appliances if a.essential]
-    rest_va = {a.id: sum(o.running_w / o.power_factor for o in essential if o.id != a.id) for a, _ in starts}
+    rest_va = {a.id: sum(running_va(o) for o in essential if o.id != a.id) for a, _ in starts}
     motor, start = max(starts, key=lambda row: row[1].start_va + rest_va[row[0].id])
     units = [unit for _, unit in forming]
     lra = [unit.startable_lra_a for unit in units]

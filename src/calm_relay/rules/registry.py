@@ -85,7 +85,7 @@ class Finding:
 
 
 CORE_UNITS = {
-    "voltage_v": "V", "current_a": "A", "power_w": "W", "apparent_va": "VA", "energy_wh": "Wh", "ratio": "1", "count": "1",
+    "voltage_v": "V", "power_w": "W", "current_a": "A", "apparent_va": "VA", "energy_wh": "Wh", "ratio": "1", "count": "1",
     "fraction": "1",
 }  # fmt: skip
 

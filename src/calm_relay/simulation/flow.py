@@ -20,7 +20,7 @@ SPIN_UP_DAYS = 14
 _CHUNK = 20_000  # steps between looks at the cancel flag
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class FlowTable:
     """A plan's year, step by step. Column names: ``columns.py``.
 
@@ -34,6 +34,8 @@ class FlowTable:
     runs : int
         Years run until the end equalled the start; the last one is this table.
     steady : bool
+    sums : ndarray (len(SYSTEM),), node_sums : ndarray (nodes, len(NODE))
+        Columns summed over the steps; of the energies at the end of steps they mean nothing.
     steps_run : int
         Steps really computed, spin-up included.
     """
@@ -46,6 +48,8 @@ class FlowTable:
     step_h: float
     runs: int
     steady: bool
+    sums: Array
+    node_sums: Array
     steps_run: int = 0
     assumed: frozenset[str] = field(default=frozenset())
 
@@ -81,16 +85,19 @@ def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, s
     _run(packed, spin_from, steps, energy, energy_pv, none_system, none_rows, cancelled)
     steps_run = steps - spin_from
     steady, runs = False, 0
+    sums, node_sums = np.zeros(N_SYSTEM), np.zeros((n, N_NODE))
     start, start_pv = energy.copy(), energy_pv.copy()
     while runs < MOST_RUNS and not steady:
         start, start_pv = energy.copy(), energy_pv.copy()
-        _run(packed, 0, steps, energy, energy_pv, system, rows, cancelled)
+        sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, cancelled)
         runs += 1
         steps_run += steps
         near = STEADY_FRAC * capacity + 1e-9
         steady = bool(np.all(np.abs(energy - start) <= near) and np.all(np.abs(energy_pv - start_pv) <= near))
     step_h = float(packed.plant["step_h"])
-    return FlowTable(system, rows, packed.node_ids, start, start_pv, step_h, runs, steady, steps_run, packed.assumed)
+    return FlowTable(
+        system, rows, packed.node_ids, start, start_pv, step_h, runs, steady, sums, node_sums, steps_run, packed.assumed
+    )
 
 
 def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable:
@@ -99,9 +106,9 @@ def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable
     energy, energy_pv = np.array(energy_wh, dtype=float), np.array(energy_pv_wh, dtype=float)
     system, rows = np.empty((steps, N_SYSTEM)), np.empty((steps, n, N_NODE))
     start, start_pv = energy.copy(), energy_pv.copy()
-    _run(packed, 0, steps, energy, energy_pv, system, rows, lambda: False)
+    sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, lambda: False)
     step_h = float(packed.plant["step_h"])
-    return FlowTable(system, rows, packed.node_ids, start, start_pv, step_h, 1, False, steps, packed.assumed)
+    return FlowTable(system, rows, packed.node_ids, start, start_pv, step_h, 1, False, sums, node_sums, steps, packed.assumed)
 
 
 def _run(
@@ -113,7 +120,7 @@ def _run(
     system: Array,
     rows: Array,
     cancelled: Callable[[], bool],
-) -> None:
+) -> tuple[Array, Array]:
     sums = np.zeros(N_SYSTEM)
     node_sums = np.zeros((len(packed.nodes), N_NODE))
     for begin in range(first, last, _CHUNK):
@@ -123,12 +130,13 @@ def _run(
             packed.nodes, packed.slots, packed.plant, packed.order, packed.codes, packed.pv_dc, packed.ac,
             begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums,
         )  # fmt: skip
+    return sums, node_sums
 
 
 def year_sums_wh(flow: FlowTable) -> tuple[dict[str, float], dict[str, dict[str, float]]]:
     """Return yearly sums by column, for the plan and by node: Wh for powers; for energies the change over the year."""
-    system = {name: float(v) for name, v in zip(SYSTEM, flow.system.sum(axis=0) * flow.step_h, strict=True)}
-    totals = flow.nodes.sum(axis=0) * flow.step_h
+    system = {name: float(v) for name, v in zip(SYSTEM, flow.sums * flow.step_h, strict=True)}
+    totals = flow.node_sums * flow.step_h
     by_node: dict[str, dict[str, float]] = {}
     for k, node_id in enumerate(flow.node_ids):
         row = {name: float(v) for name, v in zip(NODE, totals[k], strict=True)}

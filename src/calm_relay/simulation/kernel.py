@@ -19,6 +19,7 @@ from calm_relay.simulation.columns import NODE, SYSTEM
 # Compiled code is kept by the content of this whole folder: numba's own cache sees changes in this file only.
 numba.config.CACHE_DIR = str(code_cache_folder(Path(__file__).parent))  # type: ignore[attr-defined]
 _jit = njit(cache=True, nogil=True, error_model="numpy")
+_jit_inside = njit(cache=True, nogil=True, error_model="numpy", forceinline=True)
 
 WISH_W = 1e-6  # a wish below this is none (D6)
 OWN_USE, CHARGE_FROM_GRID, SURPLUS_ONLY, HOLD = 0, 1, 2, 3
@@ -55,7 +56,7 @@ N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
 N_WORK = 22
 
 
-@_jit
+@_jit_inside
 def inverter_dc_w(p_ac, p_self, a, b, rated):
     """DC watts for AC watts out, three-term loss (D4); 0 for nothing out."""
     if p_ac <= 0.0:
@@ -63,7 +64,7 @@ def inverter_dc_w(p_ac, p_self, a, b, rated):
     return p_ac + p_self + a * p_ac + b * p_ac * p_ac / rated
 
 
-@_jit
+@_jit_inside
 def inverter_ac_w(p_dc, p_self, a, b, rated):
     """AC watts for DC watts in, the inverse of :func:`inverter_dc_w` (D4)."""
     over = p_dc - p_self
@@ -73,7 +74,7 @@ def inverter_ac_w(p_dc, p_self, a, b, rated):
     return 2.0 * over / (slope + np.sqrt(slope * slope + 4.0 * b * over / rated))
 
 
-@_jit
+@_jit_inside
 def charge_limit_w(charge_w, soc, taper_soc, taper_end, soc_max):
     """DC charge limit at `soc`: straight from the full limit at the taper SoC to a part of it at SoC_max (D3)."""
     if soc <= taper_soc or taper_soc >= soc_max:
@@ -84,7 +85,7 @@ def charge_limit_w(charge_w, soc, taper_soc, taper_end, soc_max):
     return charge_w * (1.0 - (1.0 - taper_end) * part)
 
 
-@_jit
+@_jit_inside
 def _prepare(k, nodes, slots, code, pv, load_b, step_h, energy, w):
     """Fill a node's work row with what holds for the whole step: floor, room, what it may give, who pays standby."""
     nd = nodes[k]
@@ -133,14 +134,14 @@ def _prepare(k, nodes, slots, code, pv, load_b, step_h, energy, w):
     w[k, W_ON] = 0.0
 
 
-@_jit
+@_jit_inside
 def _charge_from_own_pv(k, nodes, pv, w):
     left = pv - w[k, W_PV_INV]
     if left > WISH_W:
         w[k, W_C_PV] = min(left, nodes[k].pv_to_battery_w, w[k, W_CHARGE])
 
 
-@_jit
+@_jit_inside
 def _give(k, nodes, pv, want, w):
     """Let the battery of node k add up to `want` AC watts (D6 (7)); returns what it added."""
     nd = nodes[k]
@@ -158,23 +159,24 @@ def _give(k, nodes, pv, want, w):
     return total - out
 
 
-@_jit
-def settle_step(
-    nodes, slots, plant, order, codes, pv_dc, energy, energy_pv,
-    load_b, load_g, never, pv_b, pv_g, pv_b_fixed, pv_g_fixed, own_b, own_g, w, row, node_rows,
-):  # fmt: skip
-    """Settle one step with the grid up: flows by D5–D9, origin by D10; writes the rows and the new energies.
+@_jit_inside
+def settle_step(nodes, slots, plant, order, codes, pv_dc, ac, t, energy, energy_pv, w, row, node_rows):
+    """Settle step `t` with the grid up: flows by D5–D9, origin by D10; writes the rows and the new energies.
 
-    `nodes` (n,) NODE_DTYPE in priority order, `slots` (n, s) SLOT_DTYPE, `codes` (n,) slot of this step, `order` (n,)
-    discharge order; `pv_b`/`pv_g` are the controllable, `.._fixed` the uncontrollable PV-only watts of each side.
+    `nodes` (n,) NODE_DTYPE in priority order, `slots` (n, s) SLOT_DTYPE, `order` (n,) discharge order, `codes` (T, n) slot
+    in force, `pv_dc` (T, n) and `ac` (T, 9) as in :func:`run_steps`; whole arrays, since each slice would cost atomics.
     `energy`, `energy_pv` (n,) Wh are changed in place; `row` (N_SYSTEM,) and `node_rows` (n, N_NODE) are written.
     """
     n = nodes.shape[0]
+    # Watts of each side: house, 'never' loads, PV-only inverters (controllable, then fixed), standby of PV-only inverters.
+    load_b, load_g, never = ac[t, 0], ac[t, 1], ac[t, 2]
+    pv_b, pv_g, pv_b_fixed, pv_g_fixed = ac[t, 3], ac[t, 4], ac[t, 5], ac[t, 6]
+    own_b, own_g = ac[t, 7], ac[t, 8]
     step_h = plant.step_h
     limit_t = plant.transfer_w
     cap = plant.export_w - plant.bias_w
     for k in range(n):
-        _prepare(k, nodes, slots, codes[k], pv_dc[k], load_b, step_h, energy, w)
+        _prepare(k, nodes, slots, codes[t, k], pv_dc[t, k], load_b, step_h, energy, w)
 
     demand, through, lost_device, lost_cap = 0.0, 0.0, 0.0, 0.0
     own_b_now, own_g_now, pv_b_now, pv_g_now = 0.0, 0.0, 0.0, 0.0
@@ -212,13 +214,13 @@ def settle_step(
         # --- in a charge slot below its target a node's own battery comes first (D9)
         for k in range(n):
             if w[k, W_BELOW] > 0.0 and w[k, W_USUAL] == 0.0:
-                _charge_from_own_pv(k, nodes, pv_dc[k], w)
+                _charge_from_own_pv(k, nodes, pv_dc[t, k], w)
         # --- (2) nodes give DC PV to the house
         for k in range(n):
             if demand <= WISH_W:
                 break
             nd = nodes[k]
-            have = pv_dc[k] - w[k, W_C_PV]
+            have = pv_dc[t, k] - w[k, W_C_PV]
             want = min(demand, w[k, W_AC_MAX])
             if nd.side == BACKUP:
                 want = min(want, max(0.0, limit_t + through))
@@ -233,13 +235,18 @@ def settle_step(
         # --- (3) DC PV left charges its own battery
         for k in range(n):
             if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0:
-                _charge_from_own_pv(k, nodes, pv_dc[k], w)
+                _charge_from_own_pv(k, nodes, pv_dc[t, k], w)
         # --- (4) AC surplus charges batteries by priority
         for k in range(n):
             if demand >= -WISH_W:
                 break
             nd = nodes[k]
-            if w[k, W_ON] < 0.0 or w[k, W_CHARGE] <= 0.0 or w[k, W_OUT] > 0.0 or pv_dc[k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W:
+            if (
+                w[k, W_ON] < 0.0
+                or w[k, W_CHARGE] <= 0.0
+                or w[k, W_OUT] > 0.0
+                or pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W
+            ):
                 continue
             most = min(nd.ac_in_w, -demand)
             if nd.side == BACKUP:
@@ -271,11 +278,11 @@ def settle_step(
         ac_surplus = demand
         for k in range(n):
             nd = nodes[k]
-            left = pv_dc[k] - w[k, W_PV_INV] - w[k, W_C_PV]
+            left = pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV]
             if left <= 0.0 or w[k, W_IN] > 0.0:
                 continue
             out = w[k, W_OUT]
-            have = pv_dc[k] - w[k, W_C_PV]
+            have = pv_dc[t, k] - w[k, W_C_PV]
             full = min(inverter_ac_w(have, nd.p_self_w, nd.a, nd.b, nd.rated_w), w[k, W_AC_MAX])
             wish = full - out
             if wish <= 0.0 or (out == 0.0 and wish <= WISH_W):
@@ -329,7 +336,7 @@ def settle_step(
                         want = min(share, w[k, W_AC_MAX] - w[k, W_OUT])
                         if nodes[k].side == BACKUP:
                             want = min(want, max(0.0, limit_t + through))
-                        got = _give(k, nodes, pv_dc[k], want, w) if want > WISH_W else 0.0
+                        got = _give(k, nodes, pv_dc[t, k], want, w) if want > WISH_W else 0.0
                         ask -= got
                         demand -= got
                         if nodes[k].side == BACKUP:
@@ -351,7 +358,7 @@ def settle_step(
                         want = min(want, max(0.0, limit_t + through))
                     if want <= WISH_W:
                         continue
-                    got = _give(k, nodes, pv_dc[k], want, w)
+                    got = _give(k, nodes, pv_dc[t, k], want, w)
                     ask -= got
                     demand -= got
                     if nodes[k].side == BACKUP:
@@ -361,10 +368,10 @@ def settle_step(
             if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0 or w[k, W_OUT] > 0.0 or w[k, W_ON] < 0.0:
                 continue
             nd = nodes[k]
-            if pv_dc[k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W:
+            if pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W:
                 continue
             taken = w[k, W_IN]
-            slot = slots[k, codes[k]]
+            slot = slots[k, codes[t, k]]
             most = min(slot.power_w, nd.ac_in_w, taken + max(0.0, plant.import_w - demand))
             if nd.side == BACKUP:
                 most = min(most, taken + max(0.0, limit_t - through))
@@ -402,14 +409,14 @@ def settle_step(
             break
 
     _write_rows(
-        nodes, plant, pv_dc, energy, energy_pv, load_b, load_g, never, demand, through,
+        nodes, plant, pv_dc, t, energy, energy_pv, load_b, load_g, never, demand, through,
         own_b_now, own_g_now, pv_b_now + pv_b_fixed + pv_g_now + pv_g_fixed, lost_device, lost_cap, w, row, node_rows,
     )  # fmt: skip
 
 
-@_jit
+@_jit_inside
 def _write_rows(
-    nodes, plant, pv_dc, energy, energy_pv, load_b, load_g, never, demand, through,
+    nodes, plant, pv_dc, t, energy, energy_pv, load_b, load_g, never, demand, through,
     own_b, own_g, pv_only, lost_device, lost_cap, w, row, node_rows,
 ):  # fmt: skip
     """Pay standby, name the losses (D7), move the energies and trace the origin (D10)."""
@@ -422,8 +429,8 @@ def _write_rows(
         nd = nodes[k]
         out = w[k, W_OUT]
         is_on = out > 0.0 or w[k, W_IN] > 0.0
-        left = pv_dc[k] - w[k, W_PV_INV] - w[k, W_C_PV]
-        startable = inverter_ac_w(pv_dc[k] - w[k, W_C_PV], nd.p_self_w, nd.a, nd.b, nd.rated_w) > WISH_W
+        left = pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV]
+        startable = inverter_ac_w(pv_dc[t, k] - w[k, W_C_PV], nd.p_self_w, nd.a, nd.b, nd.rated_w) > WISH_W
         pv_standby, battery_standby = 0.0, 0.0
         if not is_on:
             pv_standby = w[k, W_PV_PAY]
@@ -432,7 +439,7 @@ def _write_rows(
             left -= from_left
             w[k, W_C_PV] = max(0.0, w[k, W_C_PV] - (pv_standby - from_left))
         passes = inverter_dc_w(w[k, W_AC_MAX], nd.p_self_w, nd.a, nd.b, nd.rated_w)
-        potential = max(0.0, pv_dc[k] - passes)
+        potential = max(0.0, pv_dc[t, k] - passes)
         caught = min(w[k, W_C_PV], potential)
         left = max(0.0, left)
         clipped = min(left, potential - caught)
@@ -443,7 +450,7 @@ def _write_rows(
         else:
             device = min(rest, w[k, W_DEV])
         r = node_rows[k]
-        r[0] = pv_dc[k]
+        r[0] = pv_dc[t, k]
         r[1] = w[k, W_PV_INV]
         r[2] = w[k, W_C_PV]
         r[3] = pv_standby
@@ -550,15 +557,13 @@ def run_steps(nodes, slots, plant, order, codes, pv_dc, ac, first, last, energy,
     rows = np.zeros((n, N_NODE))
     keep = system.shape[0] > 0
     for t in range(first, last):
-        settle_step(
-            nodes, slots, plant, order, codes[t], pv_dc[t], energy, energy_pv,
-            ac[t, 0], ac[t, 1], ac[t, 2], ac[t, 3], ac[t, 4], ac[t, 5], ac[t, 6], ac[t, 7], ac[t, 8], work, row, rows,
-        )  # fmt: skip
+        settle_step(nodes, slots, plant, order, codes, pv_dc, ac, t, energy, energy_pv, work, row, rows)
         for c in range(N_SYSTEM):
             sums[c] += row[c]
+            if keep:
+                system[t, c] = row[c]
         for k in range(n):
             for c in range(N_NODE):
                 node_sums[k, c] += rows[k, c]
-        if keep:
-            system[t] = row
-            node_series[t] = rows
+                if keep:
+                    node_series[t, k, c] = rows[k, c]

@@ -39,7 +39,7 @@ class SiteLimits:
     transfer_w: float = math.inf
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Packed:
     """Kernel inputs of one plan; `node_ids` in priority order, `assumed` names every value no card gave."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from calm_relay.job.container import SUFFIX
 
@@ -60,3 +60,8 @@ class Dialogs:
             return None
         path = Path(name)
         return path if path.suffix else path.with_suffix(SUFFIX)
+
+    def ask_text(self, title: str, text: str, value: str) -> str | None:
+        """Ask for a line of text."""
+        given, done = QInputDialog.getText(self._parent, title, text, text=value)
+        return given if done else None

@@ -6,7 +6,7 @@ import logging
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 
 from calm_relay.errors import CalmRelayError, Cancelled
 
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from calm_relay.study import PlanResult, Study
 
 log = logging.getLogger(__name__)
+PAINT_FIRST_MS = 12  # the worker holds Python's lock now and then: what is known at once is painted before it starts
 
 
 @dataclass(frozen=True)
@@ -45,6 +46,11 @@ class StudyRunner(QObject):
         self._study: Study | None = None
         self.generation = 0
         self.busy = False
+        self._question: tuple[Job, str] | None = None
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(PAINT_FIRST_MS)
+        self._later.timeout.connect(self._begin)
         self.idle.connect(self._idle)
 
     def reset(self, store: SeriesStore) -> None:
@@ -58,12 +64,20 @@ class StudyRunner(QObject):
         self.generation += 1
         self.busy = True
         self._pool.clear()
-        self._pool.start(_Work(self, self.generation, job, chosen))
+        self._question = (job, chosen)
+        self._later.start()
         return self.generation
+
+    def _begin(self) -> None:
+        if self._question is not None:
+            self._pool.start(_Work(self, self.generation, *self._question))
+            self._question = None
 
     def cancel(self) -> None:
         """Drop the present question."""
         self.generation += 1
+        self._later.stop()
+        self._question = None
         self._pool.clear()
         self.busy = False
 
@@ -79,9 +93,10 @@ class StudyRunner(QObject):
     def study(self) -> Study:
         """Return the study, made on first use: its imports are heavy, so only the worker calls this."""
         if self._study is None:
+            from calm_relay.cache import shared_cache
             from calm_relay.study import Study
 
-            self._study = Study(self._store)
+            self._study = Study(self._store, cache=shared_cache())
         return self._study
 
 

@@ -21,7 +21,10 @@ if TYPE_CHECKING:
 
 
 class Session(QObject):
-    """One job being worked on. Pages read it and call :meth:`edit`; they hold no job data of their own."""
+    """One job being worked on. Pages read it and call :meth:`edit`; they hold no job data of their own.
+
+    `answers_changed` follows every change of job, plan or figures, once: what shows figures listens to it alone.
+    """
 
     job_changed = Signal()
     plan_chosen = Signal()
@@ -124,7 +127,7 @@ class Session(QObject):
 
     def edit(self, label: str, edits: Sequence[Edit], *, merge: str | None = None) -> None:
         """Apply edits as one named entry of the history; raises BadInput and changes nothing on a fault."""
-        self.document.edit(label, lambda job: apply_edits(job, edits), merge=merge)
+        self.document.edit(label, lambda job: apply_edits(job, edits), merge=merge, validated=True)
 
     def change_plans(self, label: str, plans: tuple[Plan, ...]) -> None:
         """Replace the list of plans as one named entry."""

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QHBoxLayout,
-    QInputDialog,
     QMainWindow,
     QMenu,
     QPushButton,
@@ -280,8 +279,8 @@ class MainWindow(QMainWindow):
 
     def rename(self) -> None:
         """Ask for another name."""
-        name, done = QInputDialog.getText(self, "Rename plan", "Name of the plan:", text=self.session.plan.name)
-        if done and name.strip():
+        name = self.dialogs.ask_text("Rename plan", "Name of the plan:", self.session.plan.name)
+        if name is not None and name.strip():
             self._change_plans(
                 f"Rename plan {self.session.plan.letter}", rename_plan(self.session.job, self.session.chosen, name.strip())
             )

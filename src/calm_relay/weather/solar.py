@@ -16,7 +16,7 @@ from calm_relay.calendar import YearCalendar, dates
 Array = NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Sun:
     """Sun and clear sky at mid-step; angles in degrees, azimuth clockwise from north, irradiance in W/m²."""
 
@@ -77,7 +77,7 @@ def split_diffuse(ghi_w_per_m2: Array, zenith_deg: Array, day_of_year: NDArray[A
     return np.nan_to_num(np.asarray(out["dni"])), np.nan_to_num(np.asarray(out["dhi"]))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class PlaneOfArray:
     """Irradiance on a face in W/m²: beam after the incidence-angle loss, and diffuse with ground reflection."""
 

@@ -24,7 +24,7 @@ DAY_LAG, DAY_SPREAD = 0.35, 0.28
 CLOUD_MINUTES = 20.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class WeatherYear:
     """Weather per step: irradiance in W/m², air temperature in °C; rows as in definitions D1."""
 

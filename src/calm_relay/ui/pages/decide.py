@@ -83,7 +83,6 @@ class DecidePage(QWidget):
         self._because.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self._because)
         session.answers_changed.connect(self.refresh)
-        session.job_changed.connect(self.refresh)
         self.refresh()
 
     def set_theme(self, theme: Theme) -> None:

@@ -77,10 +77,10 @@ class PlansPage(QWidget):
         self._dim.setSingleShot(True)
         self._dim.setInterval(DIM_AFTER_MS)
         self._dim.timeout.connect(self._show_dimmed)
-        session.job_changed.connect(self._job_changed)
+        session.job_changed.connect(self._dim.start)
         session.plan_chosen.connect(self._plan_chosen)
         session.answers_changed.connect(self.refresh)
-        self._plan_chosen()
+        self.refresh()
 
     def _controls(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -158,14 +158,14 @@ class PlansPage(QWidget):
         self._values = None
         self._lost = None
         self._moments_for = None
-        self.refresh()
-
-    def _job_changed(self) -> None:
-        self._dim.start()
-        self.refresh()
 
     def _show_dimmed(self) -> None:
         self.refresh(dim_now=True)
+
+    def open_station(self) -> None:
+        """Open the station in focus."""
+        if self.relay.station is not None:
+            self._open(self.relay.station)
 
     def _open(self, station: Station) -> None:
         self.sheet.open(station)

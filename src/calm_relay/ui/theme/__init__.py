@@ -75,7 +75,10 @@ def ui_font(points: float, *, bold: bool = False) -> QFont:
 
 
 def apply_theme(app: QApplication, theme: Theme, text_scale: float = 1.0) -> None:
-    """Give the application its palette, font and style sheet."""
+    """Give the application its palette, font and style sheet; nothing is done where it has them already."""
+    if app.property("look") == (theme.name, text_scale):
+        return
+    app.setProperty("look", (theme.name, text_scale))
     palette = QPalette()
     roles = QPalette.ColorRole
     for role, name in (

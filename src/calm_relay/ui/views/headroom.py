@@ -121,8 +121,6 @@ class Headroom(QWidget):
         )
         outer.addWidget(caution)
         session.answers_changed.connect(self.refresh)
-        session.job_changed.connect(self.refresh)
-        session.plan_chosen.connect(self.refresh)
         self.refresh()
 
     def set_theme(self, theme: Theme, scale: float) -> None:

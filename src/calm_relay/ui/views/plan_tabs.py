@@ -43,6 +43,7 @@ class PlanTab(QAbstractButton):
         super().__init__(parent)
         self.plan_id, self._theme, self._scale = plan_id, theme, scale
         self._face = TabFace("", "", "", "", "quiet", stale=True)
+        self._hint = self._needed()
         self.setCheckable(True)
         self.setAutoExclusive(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -56,6 +57,7 @@ class PlanTab(QAbstractButton):
         """Show another face."""
         if face != self._face:
             self._face = face
+            self._hint = self._needed()
             self.setAccessibleName(f"Plan {face.letter}, {face.name}: {face.figure}, {face.verdict}")
             self.setToolTip(face.name)
             self.updateGeometry()
@@ -65,6 +67,9 @@ class PlanTab(QAbstractButton):
         return 10.5 * self._scale, 8.75 * self._scale
 
     def sizeHint(self) -> QSize:
+        return self._hint
+
+    def _needed(self) -> QSize:
         big, small = self._fonts()
         f = self._face
         top = QFontMetricsF(ui_font(big, bold=True)).horizontalAdvance(f.letter) + 7
@@ -123,8 +128,6 @@ class PlanTabs(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        session.job_changed.connect(self.refresh)
-        session.plan_chosen.connect(self.refresh)
         session.answers_changed.connect(self.refresh)
         self.refresh()
 
@@ -149,7 +152,6 @@ class PlanTabs(QScrollArea):
             name = "" if plan.letter == "Today" else plan.name
             self._tabs[plan.id].show_face(TabFace(plan.letter, name, figure, words, role, stale=fresh is None))
             self._tabs[plan.id].setChecked(plan.id == self.session.chosen)
-            self._tabs[plan.id].update()
         self._fit()
         self.ensureWidgetVisible(self._tabs[self.session.chosen], 20, 0)
 

@@ -38,6 +38,8 @@ class RelayView(QWidget):
         super().__init__(parent)
         self._theme = theme
         self._scale = 1.0
+        self._metrics: dict[str, QFontMetricsF] = {}
+        self._sizes: dict[tuple[str, str], tuple[float, float]] = {}
         self._graph: PlanGraph | None = None
         self._values = RelayValues("")
         self._lost_wh: Mapping[str, float] = {}
@@ -66,6 +68,7 @@ class RelayView(QWidget):
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
         self._theme, self._scale = theme, scale
+        self._metrics, self._sizes = {}, {}
         self.setMinimumSize(QSize(int(490 * scale), int(260 * scale)))
         self._lay_out()
 
@@ -84,9 +87,14 @@ class RelayView(QWidget):
 
     def measure(self, text: str, role: str) -> tuple[float, float]:
         """Return the size of a text in a role."""
-        points, bold = ROLES[role]
-        metrics = QFontMetricsF(ui_font(points * self._scale, bold=bold))
-        return metrics.horizontalAdvance(text) + 1.0, metrics.height()
+        known = self._sizes.get((text, role))
+        if known is None:
+            metrics = self._metrics.get(role)
+            if metrics is None:
+                points, bold = ROLES[role]
+                metrics = self._metrics[role] = QFontMetricsF(ui_font(points * self._scale, bold=bold))
+            known = self._sizes[text, role] = (metrics.horizontalAdvance(text) + 1.0, metrics.height())
+        return known
 
     def _lay_out(self) -> None:
         if self._graph is not None:

@@ -1,0 +1,127 @@
+"""Prints speed as ratios of one run and in seconds, and peak memory. Goals are beside the figures; none of it is a test."""
+
+from __future__ import annotations
+
+import json
+import os
+import pickle
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from calm_relay.demo import demo_job
+from calm_relay.job.models import BatteryChoice, Node
+from calm_relay.library.shipped import shipped_cards
+from calm_relay.simulation.flow import run_case, run_year
+from calm_relay.simulation.pack import Packed
+from calm_relay.study import Study
+
+HERE = Path(__file__).parent
+PLAIN_STEPS = 7 * 288
+
+
+def best(work: Callable[[], object], times: int = 7) -> float:
+    """Return the least seconds of a few runs: what the machine can do when it is let."""
+    out = []
+    for _ in range(times):
+        begin = time.perf_counter()
+        work()
+        out.append(time.perf_counter() - begin)
+    return min(out)
+
+
+def four_nodes(study: Study) -> Packed:
+    """Plan C with two further batteries on the backup side and one on the grid side."""
+    job = demo_job()
+    plan = job.plan("C")
+    more = tuple(
+        Node(
+            id=f"b{i}",
+            name=f"Battery {i}",
+            card="battery-inverter-5k",
+            side="backup" if i < 3 else "grid",
+            battery=BatteryChoice(card="stack-3k", modules=3),
+        )
+        for i in (1, 2, 3)
+    )
+    plan = plan.model_copy(update={"nodes": (*plan.nodes, *more)})
+    cards = {card.id: card for card in (*job.library, *shipped_cards())}
+    job = job.model_copy(update={"library": tuple(cards.values()), "plans": (*job.plans[:3], plan, job.plans[4])})
+    return study.flow(job, plan).packed
+
+
+def plain_against_compiled(packed: Packed) -> tuple[float, float, float]:
+    """Return seconds a step of plain Python and of the kernel on the same days, and their largest difference."""
+    energy = packed.nodes["soc_min"] * packed.nodes["capacity_wh"]
+    names = ("nodes", "slots", "order", "codes", "pv_dc", "ac")
+    data = {name: getattr(packed, name) for name in names} | {"plant": np.array([packed.plant])}
+    for name in ("codes", "pv_dc", "ac"):
+        data[name] = data[name][:PLAIN_STEPS]
+    short = Packed(
+        packed.node_ids,
+        data["nodes"],
+        data["slots"],
+        packed.plant,
+        data["order"],
+        data["codes"],
+        data["pv_dc"],
+        data["ac"],
+        frozenset(),
+    )
+    compiled = best(lambda: run_case(short, energy, energy.copy()))
+    flow = run_case(short, energy, energy.copy())
+    with tempfile.TemporaryDirectory() as folder:
+        given, answer = Path(folder) / "in", Path(folder) / "out"
+        given.write_bytes(pickle.dumps((data, PLAIN_STEPS)))
+        env = {**os.environ, "NUMBA_DISABLE_JIT": "1"}
+        subprocess.run([sys.executable, HERE / "plain.py", given, answer], check=True, env=env)
+        seconds, system, rows = pickle.loads(answer.read_bytes())
+    differ = max(float(np.max(np.abs(system - flow.system))), float(np.max(np.abs(rows - flow.nodes))))
+    return seconds / PLAIN_STEPS, compiled / PLAIN_STEPS, differ
+
+
+def main() -> int:
+    """Run and print."""
+    study, job = Study(), demo_job()
+    one, four = study.flow(job, job.plan("B")).packed, four_nodes(study)
+
+    def line(what: str, figure: str, goal: str = "") -> None:
+        print(f"{what:52}{figure:>26}   {goal}")
+
+    for what, packed in (("one node", one), ("four nodes", four)):
+        plain, compiled, differ = plain_against_compiled(packed)
+        line(
+            f"kernel against its own source undecorated, {what}",
+            f"{plain / compiled:.0f}×",
+            "at least 50×" if packed is one else "",
+        )
+        line("  largest difference of any figure", f"{differ:.1e}", "1e-9")
+        for series in (True, False):
+            table = run_year(packed, series=series)
+            seconds = best(lambda p=packed, s=series: run_year(p, series=s))
+            text = f"{1000 * seconds:.1f} ms, {table.steps_run / seconds / 1e6:.2f} M steps/s"
+            goal = "goal 25 ms" if series and packed is one else ""
+            line(f"  plan-year at 5 min, {'series' if series else 'sums only'}, {table.steps_run} steps", text, goal)
+    begin = time.time()
+    done = subprocess.run([sys.executable, HERE / "window.py", str(begin)], capture_output=True, text=True, check=False)
+    if done.returncode:
+        print(done.stderr, file=sys.stderr)
+        return 1
+    w = json.loads(done.stdout.splitlines()[-1])
+    line("start to usable window, warm", f"{w['usable_s']:.2f} s", "goal 2 s")
+    line("start to every plan's figures, warm", f"{w['figures_s']:.2f} s")
+    line("edit to painted checks (median of 12)", f"{1000 * w['checks_s']:.0f} ms", "goal 50 ms")
+    line("  worst of 12", f"{1000 * w['checks_worst_s']:.0f} ms")
+    line("edit to painted year of the chosen plan", f"{1000 * w['year_s']:.0f} ms", "goal 300 ms")
+    line("relay line redraw", f"{1000 * w['redraw_s']:.1f} ms", "goal 16 ms")
+    line("peak memory of the running demo", f"{w['peak_mb']:.0f} MB", "goal 600 MB")
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,149 @@
+"""The relay line's layout, without Qt: nothing touches, nothing is lost, every plan has a way through by keys."""
+
+from __future__ import annotations
+
+import itertools
+
+import pytest
+
+from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup, Transfer
+from calm_relay.library.shipped import shipped_cards
+from calm_relay.relay.graph import plan_graph, summary
+from calm_relay.relay.layout import lay_out
+from calm_relay.relay.picture import Rect, RelayPicture
+from calm_relay.relay.values import NodeValues, RelayValues, grid_down_values, lost_by_station, peak_values, values_at
+
+SIZES = [(830.0, 540.0), (600.0, 420.0), (530.0, 280.0), (1500.0, 900.0)]
+
+
+def measure(scale: float):  # a plain stand-in for font metrics
+    def size(text: str, role: str) -> tuple[float, float]:
+        each = {"label": 6.2, "value": 7.2, "head": 6.6, "small": 6.0}[role]
+        return len(text) * each * scale + 1, {"label": 14.0, "value": 15.5, "head": 12.5, "small": 13.5}[role] * scale
+
+    return size
+
+
+def strings(prefix: str, trackers: int, name: str = "north-east") -> tuple[StringGroup, ...]:
+    return tuple(
+        StringGroup(id=f"{prefix}{n}", face=name, module="module-430", tracker=n, modules_per_string=8)
+        for n in range(1, trackers + 1)
+    )
+
+
+@pytest.fixture(scope="module")
+def crowd(demo) -> tuple[Job, list[Plan]]:
+    """Plans beyond the demo: four battery-side nodes, many module-level inverters, nothing at all, the longest names."""
+    long = "An inverter whose name is as long as the model allows it 60c"
+    battery = BatteryChoice(card="stack-3k", modules=3)
+    four = Plan(
+        id="four", letter="X", name="Four", transfer=Transfer(card="gateway-63", listed=("fridge",)),
+        nodes=(
+            Node(id="a", name=long, card="hybrid-6k", side="backup", strings=strings("a", 2), battery=battery),
+            Node(id="b", name="Second hybrid", card="hybrid-5k", side="backup", strings=strings("b", 2), battery=battery),
+            Node(id="c", name="Battery one", card="battery-inverter-5k", side="backup", battery=battery),
+            Node(id="d", name="Battery two", card="battery-inverter-3k", side="grid", battery=battery),
+        ),
+    )  # fmt: skip
+    like = Plan(
+        id="like",
+        letter="Y",
+        name="Like",
+        nodes=(Node(id="m", name="Module inverters", card="module-inverter-380", count=24, strings=strings("m", 1)),),
+    )
+    none = Plan(id="none", letter="Z", name="None")
+    job = demo.model_copy(update={"library": tuple({c.id: c for c in (*demo.library, *shipped_cards())}.values())})
+    return job, [*demo.plans, four, like, none]
+
+
+def all_values(graph) -> RelayValues:
+    nodes = {
+        n.id: NodeValues(
+            n.ac_rated_w, tuple(t.stc_w for t in n.trackers), (("sun", n.ac_rated_w * 0.6), ("battery", n.ac_rated_w * 0.4)), (),
+            (("sun", 3000.0),), 0.0, 0.6, 5000.0, 800.0,
+        )
+        for n in graph.nodes
+    }  # fmt: skip
+    return RelayValues("now", nodes, 3000.0, 4000.0, (("sun", 7000.0),), -4000.0, 0.0, (("sun", 5000.0),), 500.0)
+
+
+def check_picture(picture: RelayPicture, what: object) -> None:
+    ground = [(label.text, label.rect) for label in picture.labels]
+    for (text, rect), (other, second) in itertools.combinations(ground, 2):
+        assert not rect.overlaps(second), (what, text, other)
+    for text, rect in ground:
+        assert rect.x >= 0, (what, text)
+        assert rect.y >= 0, (what, text)
+        assert rect.x + rect.w <= picture.width + 0.5, (what, text)
+        assert rect.y + rect.h <= picture.height + 0.5, (what, text)
+        inside = [b for b in picture.boxes if rect.overlaps(b.rect)]
+        assert all(rect.x >= b.rect.x for b in inside), (what, text, "crosses a battery's edge")
+
+
+@pytest.mark.parametrize("scale", [1.0, 1.5])
+@pytest.mark.parametrize("size", SIZES)
+def test_no_label_touches_another_in_any_plan(crowd, size, scale):
+    job, plans = crowd
+    for plan in plans:
+        graph = plan_graph(job, plan)
+        lost = {f"inverter:{n.id}": 412_000.0 for n in graph.nodes} | {"grid": 51_000.0, "transfer": 9_000.0}
+        for grid_up, values in ((True, all_values(graph)), (False, grid_down_values(graph, 4000.0))):
+            picture = lay_out(graph, values, size[0] * scale, size[1] * scale, measure(scale), grid_up=grid_up, lost_wh=lost)
+            check_picture(picture, (plan.letter, size, scale, grid_up))
+
+
+def test_the_overlap_check_sees_a_planted_fault(demo):
+    graph = plan_graph(demo, demo.plan("B"))
+    picture = lay_out(graph, all_values(graph), 830, 540, measure(1.0))
+    label = picture.labels[4]
+    object.__setattr__(label, "rect", Rect(picture.labels[5].rect.x, picture.labels[5].rect.y, 30, 14))
+    with pytest.raises(AssertionError):
+        check_picture(picture, "planted")
+
+
+def test_labels_stay_put_while_the_clock_moves(demo, study):
+    plan = demo.plan("C")
+    made, graph = study.flow(demo, plan), plan_graph(demo, plan)
+    places = set()
+    for step in (10_000, 10_144, 50_050, 90_200):
+        picture = lay_out(graph, values_at(graph, made, step, ""), 830, 540, measure(1.0), lost_wh=lost_by_station(graph, made))
+        places.add(tuple((x.rect.x, x.rect.y) for x in picture.labels if x.text.startswith(("tracker", "inverter AC", "North"))))
+    assert len(places) == 1
+
+
+def test_every_station_is_reached_and_says_its_flow_and_limit(crowd):
+    job, plans = crowd
+    for plan in plans:
+        graph = plan_graph(job, plan)
+        picture = lay_out(graph, all_values(graph), 830, 540, measure(1.0))
+        ids = [s.id for s in picture.stations]
+        assert len(set(ids)) == len(ids)
+        assert {"panel", "grid"} <= set(ids)
+        assert {f"node:{n.id}" for n in graph.nodes} <= set(ids)
+        assert ("transfer" in ids) == graph.has_transfer
+        assert all(station.said and station.title for station in picture.stations)
+        assert summary(graph)
+
+
+def test_grid_down_kills_what_it_kills(demo):
+    graph = plan_graph(demo, demo.plan("C"))
+    picture = lay_out(graph, grid_down_values(graph, 2200.0), 830, 540, measure(1.0), grid_up=False)
+    gates = {g.station: g for g in picture.gates}
+    assert gates["transfer"].state == "open"
+    assert gates["inverter:old"].dead
+    assert not gates["inverter:hyb"].dead
+    today = plan_graph(demo, demo.plan("Today"))
+    dark = lay_out(today, grid_down_values(today, 0.0), 830, 540, measure(1.0), grid_up=False)
+    assert all(g.dead for g in dark.gates if g.station != "grid")
+
+
+def test_relay_flows_are_those_of_the_flow_table(demo, study):
+    plan = demo.plan("B")
+    made, graph = study.flow(demo, plan), plan_graph(demo, plan)
+    step = int(made.flow.column("export_w").argmax())
+    v = values_at(graph, made, step, "")
+    assert v.export_w == pytest.approx(made.flow.column("export_w")[step], abs=1.0)
+    assert sum(w for _, w in v.nodes["hyb"].out) == pytest.approx(made.flow.node_column("hyb", "ac_out_w")[step], abs=1.0)
+    assert v.backup_load_w + v.other_load_w == pytest.approx(made.flow.column("load_w")[step])
+    peak = peak_values(graph, made)
+    assert peak.export_w == pytest.approx(made.flow.column("export_w").max(), abs=1.0)

@@ -1,0 +1,59 @@
+"""The synthetic year and the house: typed totals are met, seeds repeat, energy per run is exact."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from calm_relay.calendar import MONTH_DAYS, year_calendar
+from calm_relay.errors import BadInput
+from calm_relay.job.models import Appliance
+from calm_relay.load.house import appliance_w
+from calm_relay.rules.edits import Edit, apply_edits
+from calm_relay.study import Study
+
+
+def test_each_month_equals_its_typed_mean_and_the_seed_repeats(demo, study):
+    weather, calendar = study.weather(demo), study.calendar(demo)
+    typed = np.array(demo.site.weather.ghi_wh_per_m2_day)
+    made = np.bincount(calendar.month, weights=weather.ghi_w_per_m2)[1:] / 12 / np.array(MONTH_DAYS)
+    np.testing.assert_allclose(made, typed, rtol=0.01)
+    mean = np.bincount(calendar.month, weights=weather.air_c)[1:] / np.bincount(calendar.month)[1:]
+    np.testing.assert_allclose(mean, demo.site.weather.temperature_mean_c, atol=0.3)
+    again = Study(step_s=3600)
+    other = apply_edits(demo, [Edit("site.weather.seed", 99)])
+    first = again.weather(demo).ghi_w_per_m2
+    np.testing.assert_array_equal(Study(step_s=3600).weather(demo).ghi_w_per_m2, first)
+    assert np.abs(again.weather(other).ghi_w_per_m2 - first).max() > 50
+    assert weather.dni_w_per_m2.min() >= 0
+    assert weather.dhi_w_per_m2.min() >= 0
+
+
+def test_a_mean_the_sky_cannot_give_names_month_and_range(demo):
+    months = [15_000.0, *demo.site.weather.ghi_wh_per_m2_day[1:]]
+    job = apply_edits(demo, [Edit("site.weather.ghi_wh_per_m2_day", months)])
+    with pytest.raises(BadInput, match=r"ghi_wh_per_m2_day\[Jan\]"):
+        Study(step_s=3600).weather(job)
+
+
+def test_daylight_saving_moves_the_clock_not_the_sun():
+    calendar = year_calendar(2025, "Pacific/Auckland")
+    assert calendar.utc_offset_h == 12.0
+    assert calendar.clock_hour[12 * 12] == 13.0, "1 January is daylight saving in Auckland"
+    assert calendar.clock_hour[182 * 288 + 12 * 12] == 12.0
+    # the repeated autumn hour (6 April 2025) and the missing spring hour (28 September 2025)
+    day = 95 * 288
+    assert np.count_nonzero((calendar.clock_hour[day : day + 288] >= 2) & (calendar.clock_hour[day : day + 288] < 3)) == 24
+    day = 270 * 288
+    assert np.count_nonzero((calendar.clock_hour[day : day + 288] >= 2) & (calendar.clock_hour[day : day + 288] < 3)) == 0
+
+
+@pytest.mark.parametrize("step_s", [60, 300, 900, 3600])
+def test_appliance_energy_is_exact_at_any_step(step_s):
+    pump = Appliance(id="pump", name="Pump", running_w=1100, run_h=1.0, window_start_h=22, window_end_h=6, cycles_per_day=5)
+    calendar = year_calendar(2025, "Europe/Berlin", step_s)
+    power = appliance_w(pump, calendar, 1)
+    assert power.sum() * calendar.step_h == pytest.approx(365 * 1100 * 1.0, rel=1e-9)
+    assert power.max() <= 1100 + 1e-6
+    inside = (calendar.clock_hour >= 22) | (calendar.clock_hour < 6)
+    assert power[~inside].sum() * calendar.step_h < 0.01 * 365 * 1100, "runs on change-over days may slip past the window"

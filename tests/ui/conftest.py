@@ -1,0 +1,71 @@
+"""Real windows, drawn off screen; questions are answered by a stand-in that remembers what was said."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QEvent
+from PySide6.QtWidgets import QApplication
+
+from calm_relay.demo import demo_path
+from calm_relay.job.container import read_job
+from calm_relay.ui.dialogs import Dialogs
+from calm_relay.ui.start import make_app, wait_idle
+from calm_relay.ui.window import MainWindow
+
+
+class Answers(Dialogs):
+    """Answers every question at once."""
+
+    def __init__(self) -> None:
+        self.said: list[str] = []
+        self.path: Path | None = None
+        self.leave = "drop"
+        self.sure = True
+        self.text: str | None = None
+
+    def say(self, title: str, text: str) -> None:
+        self.said.append(f"{title}: {text}")
+
+    def confirm(self, text: str, yes: str) -> bool:
+        self.said.append(text)
+        return self.sure
+
+    def ask_leave(self, name: str) -> str:
+        self.said.append(name)
+        return self.leave
+
+    def ask_open(self) -> Path | None:
+        return self.path
+
+    def ask_save(self, job_name: str) -> Path | None:
+        return self.path
+
+    def ask_text(self, title: str, text: str, value: str) -> str | None:
+        return self.text
+
+
+@pytest.fixture(scope="session")
+def qapp() -> QApplication:
+    return make_app()
+
+
+@pytest.fixture
+def answers() -> Answers:
+    return Answers()
+
+
+@pytest.fixture
+def window(qapp: QApplication, answers: Answers, qtbot) -> Iterator[MainWindow]:
+    made = MainWindow(read_job(demo_path()), None, dialogs=answers)
+    made.show()
+    qtbot.waitExposed(made)
+    assert wait_idle(qapp, made)
+    yield made
+    made.session.document.mark_saved(made.session.job)
+    made.close()
+    made.deleteLater()
+    qapp.sendPostedEvents(made, QEvent.Type.DeferredDelete.value)
+    qapp.processEvents()
