@@ -129,6 +129,23 @@ def test_a_soft_starter_clears_a_compressor_but_is_not_offered_for_a_pump(demo, 
     assert findings(quarter_hours, apply_edits(job, soft[0].edits), A, "backup.motor-start")[0].verdict == "within"
 
 
+def test_a_peak_too_short_for_the_start_counts_as_continuous_power(demo, quarter_hours):
+    # Definitions D15: a pump takes 1.5 s to start, a compressor 0.5 s.
+    short = apply_edits(demo, [Edit(f"{CHARGER}.offgrid_peak_s", 1.0)])
+    (found,) = findings(quarter_hours, short, A, "backup.motor-start")
+    assert found.limit == 5000
+    assert found.verdict == "over"
+
+
+def test_own_dc_strings_leave_less_room_for_ac_coupled_pv(demo, quarter_hours):
+    on_backup = Edit(f"plans[{C}].nodes[old].side", "backup")
+    (found,) = findings(quarter_hours, apply_edits(demo, [on_backup]), C, "backup.ac-pv-absorb")
+    # By hand: 6000 W at the terminals (the inverter's) less 5160 W of its own strings is 840 W DC; at AC
+    # 840 + 38 + 0.010·840 + 0.017·840²/6000 = 888.4 W.
+    assert found.limit == pytest.approx(888.4, abs=0.1)
+    assert found.verdict == "over"
+
+
 @pytest.mark.parametrize(
     ("quantity", "value", "limit", "sense", "expected", "margin"),
     [

@@ -16,7 +16,7 @@ from calm_relay.demo import demo_job, demo_path
 from calm_relay.errors import BadInput
 from calm_relay.job.container import job_json, read_job, save_job
 from calm_relay.job.history import Document
-from calm_relay.job.models import House, Job, SeriesLoad, SeriesRef
+from calm_relay.job.models import House, Job, LogEntry, SeriesLoad, SeriesRef
 from calm_relay.job.plans import duplicate_plan, remove_plan
 from calm_relay.job.series import SeriesStore
 from calm_relay.rules.edits import Edit, apply_edits
@@ -58,6 +58,15 @@ def test_typing_in_one_field_is_one_entry_until_focus_leaves(demo):
     assert document.job.face("north-west").tilt_deg == 27
     assert document.undo() == "Tilt to 27"
     assert document.job is demo
+
+
+def test_the_log_is_append_only_and_outside_undo(demo):
+    document = Document(demo)
+    document.edit("Tilt to 30", tilt(30))
+    document.append_log(LogEntry(time="2026-11-24", author="a", text="measured"))
+    document.undo()
+    assert [entry.text for entry in document.job.log] == ["measured"]
+    assert document.job.face("north-west").tilt_deg == demo.face("north-west").tilt_deg
 
 
 def test_an_edit_that_does_not_validate_changes_nothing(demo):

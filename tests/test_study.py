@@ -35,6 +35,7 @@ EDITS: list[tuple[str, Any, dict[str, int]]] = [
     ("tariff.currency", "€", runs()),
     ("house.appliances[oven].essential", True, runs()),
     ("site.record_low_c", -9.0, runs()),
+    ("house.appliances[oven].power_factor", 0.9, runs(facts=5)),
     ("site.network.sum_limit_w", 20_000.0, runs()),
     ("tariff.import_price_per_kwh", 0.5, runs(bill=5)),
     ("plans[ac-add-on].controls.reserve_soc_frac", 0.3, downstream(1)),

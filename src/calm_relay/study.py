@@ -197,11 +197,12 @@ class Study:
     def facts(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> YearFacts:
         """Return the facts of a plan's year; small, kept when the series are long gone."""
         latitude = job.site.place.latitude_deg >= 0
-        key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), [n.id for n in plan.nodes], latitude)
+        factors = [a.power_factor for a in job.house.appliances]
+        key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), [n.id for n in plan.nodes], latitude, factors)
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)
-            return year_facts(job, plan, job.cards(), self.calendar(job), made)
+            return year_facts(job, plan, job.cards(), self.calendar(job), made, self.house(job))
 
         found: YearFacts = self._stage("facts", key, make, lambda _: 60_000)
         return found

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window, season_of_months
 from calm_relay.job.models import Job, Plan
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
+from calm_relay.load.house import HouseYear
 from calm_relay.simulation import chain
 from calm_relay.simulation.columns import NODE
 from calm_relay.simulation.flow import year_sums_wh
@@ -71,6 +72,7 @@ class YearFacts:
     evening: EveningFacts | None
     fill: dict[str, dict[str, FillFacts]]
     backup_peak_w: float
+    backup_peak_va: float
     by_month_wh: dict[str, tuple[float, ...]]
     step_h: float
     runs: int
@@ -94,7 +96,7 @@ class YearFacts:
         return self.system_wh["pv_only_lost_cap_w"] + sum(row["lost_cap_w"] for row in self.nodes_wh.values())
 
 
-def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalendar, made: PlanFlow) -> YearFacts:
+def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
     """Return the facts of one plan's year."""
     flow, packed = made.flow, made.packed
     system, nodes = year_sums_wh(flow)
@@ -142,6 +144,7 @@ def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalen
         _evening(plan, cards, calendar, made),
         _fill(job, calendar, made),
         float(packed.ac[:, 0].max()),
+        float(house.backup_va(plan.backed_up, {a.id: a.power_factor for a in job.house.appliances}).max()),
         months,
         h,
         flow.runs,

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from calm_relay.job.container import validate_job
-from calm_relay.job.models import Job
+from calm_relay.job.models import Job, LogEntry
 
 Change = Callable[[Job], Job]
 
@@ -92,6 +92,13 @@ class Document:
         self._merge_key = merge
         self._tell()
         return True
+
+    def append_log(self, entry: LogEntry) -> None:
+        """Add a line to the log of every snapshot, so that no undo takes it out."""
+        self._snapshots = [
+            Snapshot(kept.job.model_copy(update={"log": (*kept.job.log, entry)}), kept.label) for kept in self._snapshots
+        ]
+        self._tell()
 
     def end_merge(self) -> None:
         """Make the next edit an entry of its own."""

@@ -54,6 +54,15 @@ class HouseYear:
                 backup += series
         return backup, np.maximum(0.0, total - backup)
 
+    def backup_va(self, listed: frozenset[str] | None, power_factor: dict[str, float]) -> Array:
+        """Return apparent power behind the transfer device: watts over each load's power factor, summed. [VA]"""
+        whole = listed is None
+        total = self.background_w.copy() if whole or "background" in (listed or ()) else np.zeros_like(self.background_w)
+        for name, series in self.appliance_w.items():
+            if whole or name in (listed or ()):
+                total += series / power_factor.get(name, 1.0)
+        return total
+
 
 def seed_of(*parts: object) -> int:
     """Return a stable seed from names and numbers (Python's own hash changes from run to run)."""

@@ -8,13 +8,14 @@ from calm_relay.job.models import Appliance, Node
 from calm_relay.library.cards import (
     AcUnit,
     BatterySideUnit,
+    ModuleCard,
     ModuleInverterCard,
     PvInverterCard,
     TransferCard,
 )
 from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
 from calm_relay.rules.edits import Edit
-from calm_relay.rules.motors import motor_start, soft_start_counts
+from calm_relay.rules.motors import START_S, motor_start, soft_start_counts
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
@@ -65,7 +66,7 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
         yield unknown(c, "backup.offgrid-power", subject, f"off-grid continuous power of {', '.join(missing)}: see the data sheet")
         return
     limit = sum(_offgrid_va(c, node, unit) for node, unit in forming)
-    peak = c.facts.backup_peak_w
+    peak = c.facts.backup_peak_va
     amps = device.pass_through_a if isinstance(device, TransferCard) else None
     passes = (
         "not on the card"
@@ -74,7 +75,7 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
     )
     line = (
         f"grid up {passes} passes through; grid down {show(limit, 'apparent_va')} is made, battery limit included; "
-        f"the backup side's peak in the year is {show(peak, 'power_w')}"
+        f"the backup side's peak in the year is {show(peak, 'apparent_va')} ({show(c.facts.backup_peak_w, 'power_w')})"
     )
     yield finding(c, "backup.offgrid-power", subject, "apparent_va", peak, limit, "most", line, remedies=_shed(c, limit))
 
@@ -129,7 +130,8 @@ def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
     starts = [(a, s) for a in appliances if (s := motor_start(a, factor, soft)) is not None]
     if not starts:
         return
-    essential = [a for a in appliances if a.essential]
+    # A list of loads is what runs together; of a whole house only what is marked essential is taken to run.
+    essential = [a for a in appliances if a.essential or c.plan.transfer.backed_up == "listed"]
     rest_va = {a.id: sum(running_va(o) for o in essential if o.id != a.id) for a, _ in starts}
     motor, start = max(starts, key=lambda row: row[1].start_va + rest_va[row[0].id])
     units = [unit for _, unit in forming]
@@ -149,14 +151,15 @@ def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
             remedies=_ease(c, motor, value, limit),
         )
         return
-    if any(unit.offgrid_peak_va is None for unit in units):
+    if any(unit.offgrid_peak_va is None or unit.offgrid_peak_s is None for unit in units):
         yield unknown(c, "backup.motor-start", motor.name, "the inverter's off-grid peak power and its time: see the data sheet")
         return
-    limit = sum(unit.offgrid_peak_va or 0.0 for unit in units)
+    takes_s = START_S[motor.motor.kind] if motor.motor else 1.0
+    limit = sum(_peak_va(unit, takes_s) for unit in units)
     value = start.start_va + rest_va[motor.id]
     line = (
         f"{motor.name}: {start.how} = {start.start_va / 1000:.1f} kVA, with {rest_va[motor.id] / 1000:.1f} kVA of other "
-        f"essential loads running = {value / 1000:.1f} of {limit / 1000:.1f} kVA"
+        f"backed-up loads running = {value / 1000:.1f} of {limit / 1000:.1f} kVA for {takes_s:g} s"
     )
     yield finding(
         c,
@@ -169,6 +172,12 @@ def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
         line,
         remedies=_ease(c, motor, value, limit),
     )
+
+
+def _peak_va(unit: BatterySideUnit, start_s: float) -> float:
+    """Return what a unit carries through a start: its peak where that lasts long enough, else its continuous power. [VA]"""
+    lasts = unit.offgrid_peak_s is not None and unit.offgrid_peak_s >= start_s
+    return (unit.offgrid_peak_va if lasts else unit.offgrid_continuous_va) or 0.0
 
 
 def _ease(c: CheckContext, appliance: Appliance, value: float, limit: float) -> list[Remedy]:
@@ -184,15 +193,26 @@ def _ease(c: CheckContext, appliance: Appliance, value: float, limit: float) -> 
         out.append(Remedy(f"a soft starter on {appliance.name} (about {soft * 100:.0f} % of the start)", (edit,)))
     node, unit = forming_nodes(c)[0]
     if unit.offgrid_peak_va is not None:
-        need = value - limit + unit.offgrid_peak_va
+        takes_s = START_S[motor.kind]
+        need = value - limit + _peak_va(unit, takes_s)
 
         def carries(card: object) -> bool:
-            return isinstance(card, BatterySideUnit) and (card.offgrid_peak_va or 0.0) >= need
+            return isinstance(card, BatterySideUnit) and _peak_va(card, takes_s) >= need
 
         best = swap_card(c, node, carries, lambda card: getattr(card, "ac_rated_w", 0.0))
         if best is not None:
             out.append(Remedy(f"{best.name} in place of {unit.name}", swap_edits(c, node, best)))
     return out or [Remedy(f"an inverter of at least {value / 1000:.1f} kVA peak")]
+
+
+def _own_pv_w(c: CheckContext, node: Node) -> float:
+    """Return the STC watts on a node's own DC side: its strings charge first, the AC side adds what they leave."""
+    total = 0.0
+    for group in node.strings:
+        module = c.cards[group.module]
+        if isinstance(module, ModuleCard):
+            total += group.modules_per_string * group.parallel_strings * module.power_stc_w
+    return total
 
 
 @check(
@@ -223,13 +243,14 @@ def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
                 f"what {node.name} absorbs off grid: ask its maker (keeps the plan from being recommended)",
             )
             return
-        takes = unit.absorb_max_w
+        takes, own = unit.absorb_max_w, _own_pv_w(c, node)
         for row in battery_rows(c):
             dc = chain.terminals_limit_w(chain.charge_chain(unit, row.battery, row.choice)) if row.node.id == node.id else None
             if dc is not None:
-                takes = min(takes, chain.charger_ac_w(unit, dc))
+                takes = min(takes, chain.charger_ac_w(unit, max(0.0, dc - own)))
         limit += takes * unit.absorb_ratio
-        words.append(f"{node.name} {show(takes, 'power_w')} × {unit.absorb_ratio:g}")
+        beside = f" beside {show(own, 'power_w')} of its own DC PV" if own else ""
+        words.append(f"{node.name} {show(takes, 'power_w')}{beside} × {unit.absorb_ratio:g}")
     value = sum(card.ac_rated_w * node.count for node, card in pv)
     line = f"{show(value, 'power_w')} of PV inverters on the backup side; absorbs {' + '.join(words)} = {show(limit, 'power_w')}"
     edits = tuple(Edit(c.path(f"nodes[{node.id}].side"), "grid") for node, _ in pv)

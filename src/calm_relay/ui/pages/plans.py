@@ -251,7 +251,9 @@ class PlansPage(QWidget):
                 "" if graph.transfer_a is None else f" The {graph.transfer_a:g} A of the transfer device are gone with the grid."
             )
             peak = (
-                "" if result is None else f"; the backup side's peak of the year is {show(result.facts.backup_peak_w, 'power_w')}"
+                ""
+                if result is None
+                else f"; the backup side's peak of the year is {show(result.facts.backup_peak_va, 'apparent_va')}"
             )
             return f"Grid down: {show(made, 'apparent_va')} is made{peak}.{passes}"
         if result is None:
