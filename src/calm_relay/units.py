@@ -24,32 +24,71 @@ class Quantity:
 
 @dataclass(frozen=True)
 class Scale:
-    """How a kind is shown: `unit`, its size in core units, and the decimals used by default."""
+    """How a kind is shown: `unit`, its size in core units, the decimals used by default, and what core 0 is shown as.
+
+    `also` lists further units a person may type: name (folded), size in core units, what core 0 is in that unit.
+    """
 
     unit: str
     factor: float
     decimals: int
-    also: tuple[tuple[str, float], ...] = ()
+    also: tuple[tuple[str, float, float], ...] = ()
+    zero: float = 0.0
+
+    def to_core(self, shown: float) -> float:
+        """Return a shown number in core units."""
+        return (shown - self.zero) * self.factor
+
+    def to_shown(self, core: float) -> float:
+        """Return a core number as it is shown."""
+        return core / self.factor + self.zero
 
 
-# kind -> how it is shown; `also` lists further units a person may type, with their size in core units.
-SCALES: dict[str, Scale] = {
-    "power_w": Scale("kW", 1000.0, 2, (("w", 1.0), ("kwp", 1000.0), ("wp", 1.0), ("mw", 1e6))),
-    "apparent_va": Scale("kVA", 1000.0, 2, (("va", 1.0), ("kw", 1000.0), ("w", 1.0))),
-    "energy_wh": Scale("kWh", 1000.0, 1, (("wh", 1.0), ("mwh", 1e6))),
-    "voltage_v": Scale("V", 1.0, 0, (("kv", 1000.0),)),
-    "current_a": Scale("A", 1.0, 1, (("lra", 1.0), ("ma", 0.001))),
-    "temperature_c": Scale("°C", 1.0, 0, (("c", 1.0),)),
-    "angle_deg": Scale("°", 1.0, 0, (("deg", 1.0),)),
+def _also(**sizes: float) -> tuple[tuple[str, float, float], ...]:
+    return tuple((name.replace("per_", "/"), size, 0.0) for name, size in sizes.items())
+
+
+_FAHRENHEIT = 5 / 9
+METRIC: dict[str, Scale] = {
+    "power_w": Scale("kW", 1000.0, 2, _also(w=1.0, kwp=1000.0, wp=1.0, mw=1e6)),
+    "apparent_va": Scale("kVA", 1000.0, 2, _also(va=1.0, kw=1000.0, w=1.0)),
+    "energy_wh": Scale("kWh", 1000.0, 1, _also(wh=1.0, mwh=1e6)),
+    "voltage_v": Scale("V", 1.0, 0, _also(kv=1000.0)),
+    "current_a": Scale("A", 1.0, 1, _also(lra=1.0, ma=0.001)),
+    "temperature_c": Scale("°C", 1.0, 0, (("c", 1.0, 0.0), ("f", _FAHRENHEIT, 32.0), ("°f", _FAHRENHEIT, 32.0))),
+    "kelvin_k": Scale("K", 1.0, 1, _also(c=1.0)),
+    "angle_deg": Scale("°", 1.0, 0, _also(deg=1.0)),
     "fraction": Scale("%", 0.01, 0),
-    "length_m": Scale("m", 1.0, 1, (("mm", 0.001), ("cm", 0.01), ("km", 1000.0))),
-    "hours_h": Scale("h", 1.0, 1, (("min", 1 / 60), ("hr", 1.0))),
+    "length_m": Scale("m", 1.0, 1, _also(mm=0.001, cm=0.01, km=1000.0, ft=0.3048)),
+    "altitude_m": Scale("m", 1.0, 0, _also(km=1000.0, ft=0.3048)),
+    "speed_m_per_s": Scale("m/s", 1.0, 1, (("km/h", 1 / 3.6, 0.0), ("mph", 0.44704, 0.0))),
+    "irradiation_wh_per_m2": Scale("kWh/m²", 1000.0, 2, (("wh/m²", 1.0, 0.0), ("wh/m2", 1.0, 0.0), ("kwh/m2", 1000.0, 0.0))),
+    "hours_h": Scale("h", 1.0, 1, (("min", 1 / 60, 0.0), ("hr", 1.0, 0.0))),
+    "clock_h": Scale("", 1.0, 2),
     "count": Scale("", 1.0, 0),
+    "year": Scale("", 1.0, 0),
     "ratio": Scale("", 1.0, 2),
     "money": Scale("", 1.0, 0),
-    "price_per_kwh": Scale("per kWh", 1.0, 3, (("/kwh", 1.0),)),
-    "years": Scale("years", 1.0, 1, (("y", 1.0), ("year", 1.0))),
+    "price_per_kwh": Scale("per kWh", 1.0, 3, _also(per_kwh=1.0)),
+    "price_per_day": Scale("a day", 1.0, 2),
+    "years": Scale("years", 1.0, 1, _also(y=1.0, year=1.0)),
 }
+NORTH_AMERICAN: dict[str, Scale] = {
+    **METRIC,
+    "temperature_c": Scale("°F", _FAHRENHEIT, 0, (("f", _FAHRENHEIT, 32.0), ("c", 1.0, 0.0), ("°c", 1.0, 0.0)), 32.0),
+    "kelvin_k": Scale("°F", _FAHRENHEIT, 1, _also(k=1.0)),
+    "length_m": Scale("ft", 0.3048, 1, (("in", 0.0254, 0.0), ("m", 1.0, 0.0), ("mm", 0.001, 0.0))),
+    "altitude_m": Scale("ft", 0.3048, 0, _also(m=1.0)),
+    "speed_m_per_s": Scale("mph", 0.44704, 1, (("m/s", 1.0, 0.0), ("km/h", 1 / 3.6, 0.0))),
+}
+SYSTEMS = {"metric": METRIC, "north_american": NORTH_AMERICAN}
+SCALES: dict[str, Scale] = dict(METRIC)  # the units in use: see use_units
+
+
+def use_units(system: str) -> None:
+    """Show and read numbers in another system of units from now on: ``metric`` or ``north_american``; raises KeyError."""
+    SCALES.update(SYSTEMS[system])
+
 
 PowerW = Annotated[float, Quantity("power_w"), Field(ge=0)]
 ApparentVa = Annotated[float, Quantity("apparent_va"), Field(ge=0)]
@@ -57,19 +96,24 @@ EnergyWh = Annotated[float, Quantity("energy_wh"), Field(ge=0)]
 VoltageV = Annotated[float, Quantity("voltage_v"), Field(gt=0)]
 CurrentA = Annotated[float, Quantity("current_a"), Field(gt=0)]
 TemperatureC = Annotated[float, Quantity("temperature_c"), Field(ge=-80, le=90)]
+ClockH = Annotated[float, Quantity("clock_h"), Field(ge=0, le=24)]
 Fraction = Annotated[float, Quantity("fraction"), Field(ge=0, le=1)]
 LengthM = Annotated[float, Quantity("length_m"), Field(gt=0)]
 HoursH = Annotated[float, Quantity("hours_h"), Field(ge=0)]
 PricePerKwh = Annotated[float, Quantity("price_per_kwh")]
 Money = Annotated[float, Quantity("money")]
 
+_CLOCK = re.compile(r"^\s*(\d{1,2})[:h](\d{2})\s*$")
 _NUMBER = re.compile(r"^\s*([+\-−]?\d*(?:[.,]\d+)?(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
 
 
 def format_quantity(value: float, kind: str, decimals: int | None = None, *, with_unit: bool = True) -> str:
     """Return `value`, given in core units, as text in the shown unit, e.g. ``6600, 'power_w'`` → ``6.60 kW``."""
     scale = SCALES[kind]
-    shown = value / scale.factor
+    shown = scale.to_shown(value)
+    if kind == "clock_h" and 0 <= value <= 24:
+        minutes = round(value * 60)
+        return f"{minutes // 60:02d}:{minutes % 60:02d}"
     if not math.isfinite(shown):
         return "no limit" if shown > 0 else "–"
     places = scale.decimals if decimals is None else decimals
@@ -93,6 +137,8 @@ def parse_quantity(text: str, kind: str) -> float:
         When there is no number, or the unit does not belong to the kind.
     """
     scale = SCALES[kind]
+    if kind == "clock_h" and (clock := _CLOCK.match(text)):
+        return int(clock.group(1)) + int(clock.group(2)) / 60
     match = _NUMBER.match(text)
     digits = match.group(1) if match else ""
     try:
@@ -101,13 +147,23 @@ def parse_quantity(text: str, kind: str) -> float:
         raise BadInput([Fault("", "", f"'{text.strip()}' is not a number", f"type it like '{_example(kind)}'")]) from None
     unit = match.group(2).casefold() if match else ""
     if not unit or unit == scale.unit.casefold():
-        return number * scale.factor
-    for name, factor in scale.also:
+        return scale.to_core(number)
+    for name, factor, zero in scale.also:
         if unit == name:
-            return number * factor
-    known = ", ".join([scale.unit, *(name for name, _ in scale.also)]).strip(", ")
+            return (number - zero) * factor
+    known = ", ".join([scale.unit, *(name for name, _, _ in scale.also)]).strip(", ") or "no unit"
     raise BadInput([Fault("", "", f"the unit '{match.group(2) if match else ''}' does not fit here", f"use one of: {known}")])
 
 
 def _example(kind: str) -> str:
-    return format_quantity({"power_w": 6600.0, "energy_wh": 13200.0, "fraction": 0.2}.get(kind, 10.0), kind)
+    typical = {"power_w": 6600.0, "energy_wh": 13200.0, "fraction": 0.2, "irradiation_wh_per_m2": 4200.0, "year": 2025.0}
+    return format_quantity(typical.get(kind, 10.0), kind)
+
+
+def exact_text(value: float, kind: str, *, with_unit: bool = True) -> str:
+    """Return a value with as many decimals as it needs, up to four: what a field shows for editing."""
+    scale = SCALES[kind]
+    shown, places = scale.to_shown(value), scale.decimals
+    while places < 4 and abs(round(shown, places) - shown) > 1e-9:
+        places += 1
+    return format_quantity(value, kind, places, with_unit=with_unit)

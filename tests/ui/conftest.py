@@ -7,11 +7,12 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QEvent
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QDialog
 
 from calm_relay.demo import demo_path
 from calm_relay.job.container import read_job
 from calm_relay.ui.dialogs import Dialogs
+from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import make_app, wait_idle
 from calm_relay.ui.window import MainWindow
 
@@ -25,6 +26,7 @@ class Answers(Dialogs):
         self.leave = "drop"
         self.sure = True
         self.text: str | None = None
+        self.dialog: QDialog | None = None
 
     def say(self, title: str, text: str) -> None:
         self.said.append(f"{title}: {text}")
@@ -43,6 +45,10 @@ class Answers(Dialogs):
     def ask_save(self, job_name: str) -> Path | None:
         return self.path
 
+    def show(self, dialog: QDialog) -> None:
+        self.dialog = dialog
+        dialog.open()
+
     def ask_text(self, title: str, text: str, value: str) -> str | None:
         return self.text
 
@@ -58,8 +64,8 @@ def answers() -> Answers:
 
 
 @pytest.fixture
-def window(qapp: QApplication, answers: Answers, qtbot) -> Iterator[MainWindow]:
-    made = MainWindow(read_job(demo_path()), None, dialogs=answers)
+def window(qapp: QApplication, answers: Answers, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
+    made = MainWindow(read_job(demo_path()), None, dialogs=answers, settings=Settings(tmp_path / "window.ini"))
     made.show()
     qtbot.waitExposed(made)
     assert wait_idle(qapp, made)

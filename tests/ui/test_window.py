@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QPushButton
 
 from calm_relay.demo import demo_job
 from calm_relay.job.container import read_job
+from calm_relay.rules.edits import Edit
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.start import wait_idle
 from calm_relay.ui.views.headroom import HeadroomRow, figure
@@ -134,20 +135,18 @@ def test_the_grid_is_opened_by_key_and_says_what_is_left(window, qapp):
 
 
 def test_decide_shows_one_state_only(window, qapp):
-    QTest.keyClick(window, Qt.Key.Key_2, Qt.KeyboardModifier.AltModifier)
-    table = window.decide.table
+    QTest.keyClick(window, Qt.Key.Key_5, Qt.KeyboardModifier.AltModifier)
+    table = window.page("decide").table
     assert table.isEnabled()
     shown = [table.item(2, c).text() for c in range(1, 6)]
     assert shown[0] == f"{window.session.fresh('today').bill.total:,.0f}"
-    window.session.edit(
-        "Export limit", [__import__("calm_relay.rules.edits", fromlist=["Edit"]).Edit("site.export_limit_w", 1500.0)]
-    )
+    window.session.edit("Export limit", [Edit("site.export_limit_w", 1500.0)])
     assert not table.isEnabled(), "the old table is dimmed as a whole"
     assert [table.item(2, c).text() for c in range(1, 6)] == shown
     assert wait_idle(qapp, window)
     assert table.isEnabled()
     assert [table.item(2, c).text() for c in range(1, 6)] != shown
-    window.decide.copy_table()
+    window.page("decide").copy_table()
     assert qapp.clipboard().text().startswith("\tToday\tA\tB\tC\tD\nGate\t")
 
 

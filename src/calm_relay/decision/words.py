@@ -40,6 +40,26 @@ def compare_text(row: PlanRow, field: str, kind: str) -> str:
     return show(float(value), kind, 0 if whole_kwh else None)
 
 
+def difference_words(one: PlanRow, other: PlanRow, currency: str) -> str:
+    """Return how the second plan differs from the first, in one line; what is the same is left out."""
+    parts = []
+    for field, text, kind in COMPARE_LINES:
+        if field in ("saving", "payback_years"):
+            continue
+        a, b = getattr(one, field), getattr(other, field)
+        before, after = compare_text(one, field, kind), compare_text(other, field, kind)
+        if before == after:
+            continue
+        if a is None or b is None:
+            parts.append(f"{text.lower()} {before} to {after}")
+            continue
+        sign = "+" if b > a else "−"
+        amount = show(abs(float(b) - float(a)), kind, 0 if kind == "energy_wh" and field != "usable_wh" else None)
+        unit = f"{currency} " if kind == "money" else ""
+        parts.append(f"{text.lower()} {sign}{unit}{amount}")
+    return f"{other.letter} against {one.letter}: " + (", ".join(parts) if parts else "no difference") + "."
+
+
 def because(rows: Sequence[PlanRow], currency: str) -> list[str]:
     """Return what the figures say, a sentence or two each: the leading plan, what speaks against it, and closed gates.
 

@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from calm_relay.library.cards import Card, Id, Name, Record
 from calm_relay.units import (
+    ClockH,
     CurrentA,
     EnergyWh,
     Fraction,
@@ -23,8 +24,11 @@ from calm_relay.units import (
 SCHEMA_VERSION: Literal[2] = 2
 
 Note = Annotated[str, Field(max_length=2000)]
-HourOfDay = Annotated[float, Quantity("hours_h"), Field(ge=0, le=24)]
-Twelve = Annotated[tuple[float, ...], Field(min_length=12, max_length=12)]
+HourOfDay = ClockH
+TwelveGhi = Annotated[
+    tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
+]
+TwelveC = Annotated[tuple[TemperatureC, ...], Field(min_length=12, max_length=12)]
 Months = Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(max_length=12)]
 Share = Annotated[float, Quantity("fraction"), Field(ge=0, lt=1)]
 
@@ -52,7 +56,7 @@ class Place(Record):
     name: Name
     latitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-66, le=66)]
     longitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-180, le=180)]
-    altitude_m: Annotated[float, Field(ge=-400, le=5000)]
+    altitude_m: Annotated[float, Quantity("altitude_m"), Field(ge=-400, le=5000)]
     time_zone: Annotated[str, Field(min_length=1, max_length=60)]
 
 
@@ -60,11 +64,11 @@ class MonthlyWeather(Record):
     """Typed monthly means from which a synthetic year is made with a fixed seed."""
 
     kind: Literal["monthly_means"] = "monthly_means"
-    ghi_wh_per_m2_day: Twelve
-    temperature_mean_c: Twelve
-    temperature_daily_range_k: Annotated[float, Field(ge=0, le=40)] = 8.0
-    wind_m_per_s: Annotated[float, Field(ge=0, le=30)] = 3.0
-    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+    ghi_wh_per_m2_day: TwelveGhi
+    temperature_mean_c: TwelveC
+    temperature_daily_range_k: Annotated[float, Quantity("kelvin_k"), Field(ge=0, le=40)] = 8.0
+    wind_m_per_s: Annotated[float, Quantity("speed_m_per_s"), Field(ge=0, le=30)] = 3.0
+    seed: Annotated[int, Quantity("count"), Field(ge=0, le=2**31)] = 1
 
 
 class Supply(Record):
@@ -110,7 +114,7 @@ class Face(Record):
     azimuth_deg: Annotated[float, Quantity("angle_deg"), Field(ge=0, lt=360)]
     mounting: Literal["rack", "ventilated", "close_roof", "insulated"] = "ventilated"
     shade_loss_frac: Share = 0.0
-    room_modules: Annotated[int, Field(ge=0, le=2000)] | None = None
+    room_modules: Annotated[int, Quantity("count"), Field(ge=0, le=2000)] | None = None
 
 
 class Motor(Record):
@@ -121,7 +125,7 @@ class Motor(Record):
     phases: Literal[1, 3] = 1
     lra_a: CurrentA | None = None
     code_letter: Annotated[str, Field(pattern=r"^[A-HJ-NPR-V]$")] | None = None
-    horsepower: Annotated[float, Field(gt=0, le=200)] | None = None
+    horsepower: Annotated[float, Quantity("ratio"), Field(gt=0, le=200)] | None = None
     soft_starter: bool = False
     soft_starter_listed: bool = False
 
@@ -135,14 +139,14 @@ class Appliance(Record):
     id: Id
     name: Name
     running_w: Annotated[float, Quantity("power_w"), Field(gt=0)]
-    power_factor: Annotated[float, Field(gt=0, le=1)] = 1.0
+    power_factor: Annotated[float, Quantity("ratio"), Field(gt=0, le=1)] = 1.0
     window_start_h: HourOfDay = 0.0
     window_end_h: HourOfDay = 24.0
     run_h: Annotated[float, Quantity("hours_h"), Field(gt=0, le=24)]
     days: Literal["every", "weekdays", "weekends"] = "every"
     months: Months = ()
     share_of_days_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = 1.0
-    cycles_per_day: Annotated[int, Field(ge=1, le=96)] = 1
+    cycles_per_day: Annotated[int, Quantity("count"), Field(ge=1, le=96)] = 1
     essential: bool = False
     never_from_battery: bool = False
     motor: Motor | None = None
@@ -153,8 +157,8 @@ class ProfileLoad(Record):
 
     kind: Literal["profile"] = "profile"
     shape: Literal["household_evening", "household_daytime", "flat"] = "household_evening"
-    energy_wh_per_day: Annotated[tuple[Annotated[float, Field(ge=0)], ...], Field(min_length=12, max_length=12)]
-    seed: Annotated[int, Field(ge=0, le=2**31)] = 1
+    energy_wh_per_day: Annotated[tuple[EnergyWh, ...], Field(min_length=12, max_length=12)]
+    seed: Annotated[int, Quantity("count"), Field(ge=0, le=2**31)] = 1
 
 
 class SeriesLoad(Record):
@@ -181,7 +185,7 @@ class Tariff(Record):
     cheap_start_h: HourOfDay
     cheap_end_h: HourOfDay
     export_price_per_kwh: PricePerKwh
-    standing_per_day: Annotated[float, Field(ge=0)] = 0.0
+    standing_per_day: Annotated[float, Quantity("price_per_day"), Field(ge=0)] = 0.0
 
 
 class StringGroup(Record):
@@ -190,7 +194,7 @@ class StringGroup(Record):
     id: Id
     face: Id
     module: Id
-    tracker: Annotated[int, Field(ge=1, le=8)]
+    tracker: Annotated[int, Quantity("count"), Field(ge=1, le=8)]
     modules_per_string: Annotated[int, Quantity("count"), Field(ge=1, le=60)]
     parallel_strings: Annotated[int, Quantity("count"), Field(ge=1, le=20)] = 1
     age_years: Annotated[float, Quantity("years"), Field(ge=0, le=50)] = 0.0
@@ -295,6 +299,13 @@ class LogEntry(Record):
     text: Note
 
 
+class FieldMark(Record):
+    """Where a value comes from, when it is neither typed nor a card's: assumed by the program, or measured on site."""
+
+    path: Annotated[str, Field(min_length=1, max_length=200)]
+    source: Literal["assumed", "measured"]
+
+
 class Brief(Record):
     """What the battery is for."""
 
@@ -310,7 +321,7 @@ class Job(Record):
     id: Id
     name: Name
     made_up: bool = False
-    calendar_year: Annotated[int, Field(ge=1970, le=2100)] = 2025
+    calendar_year: Annotated[int, Quantity("year"), Field(ge=1970, le=2100)] = 2025
     brief: Brief = Brief()
     site: Site
     faces: Annotated[tuple[Face, ...], Field(max_length=24)]
@@ -319,6 +330,7 @@ class Job(Record):
     library: Annotated[tuple[Card, ...], Field(max_length=200)]
     plans: Annotated[tuple[Plan, ...], Field(min_length=1, max_length=12)]
     log: tuple[LogEntry, ...] = ()
+    marks: tuple[FieldMark, ...] = ()
 
     def plan(self, name: str) -> Plan:
         """Return the plan of this id or letter; raises KeyError."""
@@ -337,6 +349,10 @@ class Job(Record):
     def cards(self) -> dict[str, Card]:
         """Return the job's cards by id."""
         return {card.id: card for card in self.library}
+
+    def mark_of(self, path: str) -> str:
+        """Return where the value at a path comes from: typed, assumed or measured."""
+        return next((mark.source for mark in self.marks if mark.path == path), "typed")
 
     def face(self, face_id: str) -> Face:
         """Return the face of this id; raises KeyError."""

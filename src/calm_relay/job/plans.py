@@ -45,3 +45,13 @@ def remove_plan(job: Job, plan_id: str) -> tuple[Plan, ...]:
     if job.plans[0].id == plan_id:
         raise BadInput([Fault("", "plans", "today's system cannot be removed", "remove another plan")])
     return tuple(plan for plan in job.plans if plan.id != plan_id)
+
+
+def move_plan(job: Job, plan_id: str, by: int) -> tuple[Plan, ...]:
+    """Return the plans with one moved among the others; today's system stays first, and ends are ends."""
+    plans = list(job.plans)
+    at = next(i for i, plan in enumerate(plans) if plan.id == plan_id)
+    to = min(len(plans) - 1, max(1, at + by))
+    if at > 0:
+        plans.insert(to, plans.pop(at))
+    return tuple(plans)

@@ -127,7 +127,7 @@ def _row(
         f"inverter:{node.id}", "over" if state == "full" else "ink", dead=dead, short=kw(limit),
     )  # fmt: skip
     if not dead and grid_up:
-        lost_words(c, f"inverter:{node.id}", lost, [(x_gate, below, "centre"), (x_gate, below + c.line, "centre")])
+        lost_words(c, f"inverter:{node.id}", lost, [(x_gate, below + i * c.line, "centre") for i in range(4)])
     gate_rect = Rect(x_gate - 22, yc - limit * scale / 2 - 14, 44, limit * scale + 28)
     c.stations.append(Station(f"node:{node.id}", "node", title, Rect(bar.x - 16, bar.y, 40, bar.h), f"{title}, {node.kind}"))
     said = said_of(name, flow, limit)

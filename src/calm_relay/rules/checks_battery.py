@@ -93,7 +93,10 @@ def charge_chain(c: CheckContext) -> Iterator[Finding]:
             if s.kind == "charge_from_grid" and s.power_w > fits
         )
         remedy = Remedy(f"charge at {show(fits, 'power_w')} AC, which the chain carries", edits)
-        yield finding(c, "battery.charge-chain", row.node.name, "power_w", asked, least.dc_w, "most", line, remedies=[remedy])
+        yield finding(
+            c, "battery.charge-chain", row.node.name, "power_w", asked, least.dc_w, "most", line, remedies=[remedy],
+            cost=c.cost(f"charge:{row.node.id}"),
+        )  # fmt: skip
 
 
 def _window_stores_wh(row: BatteryRow, power_w: float, hours_h: float) -> float:

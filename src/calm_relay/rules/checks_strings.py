@@ -170,7 +170,7 @@ def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
         line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f}, the card allows {limit:g} {word}"
         yield finding(
             c, "array.dc-ac-ratio", node.name, "ratio", value, limit, "most", line,
-            remedies=_smaller_array(c, node, array, limit * rated),
+            remedies=_smaller_array(c, node, array, limit * rated), cost=c.cost(f"ac_limit:{node.id}"),
         )  # fmt: skip
 
 

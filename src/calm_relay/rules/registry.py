@@ -104,6 +104,14 @@ class CheckContext:
         """Return a path inside the plan."""
         return f"plans[{self.plan.id}].{rest}"
 
+    def cost(self, limit: str) -> str:
+        """Return what a limit cost in the year, in words; empty while the year is not known, or where it cost nothing."""
+        use = self.facts.limits.get(limit) if self.facts is not None else None
+        if use is None or use.hours_h <= 0:
+            return ""
+        held = f" · {use.held_wh / 1000:.0f} kWh a year held back" if use.held_wh >= 500 else ""
+        return f"{use.hours_h:.0f} h a year at it{held}"
+
 
 CheckFunction = Callable[[CheckContext], Iterable[Finding]]
 

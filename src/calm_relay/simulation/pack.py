@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar, in_window
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import Controls, Node, Plan, Slot
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card, HybridCard, TransferCard
-from calm_relay.pv.array import night_w
+from calm_relay.library.cards import AcUnit, BatteryCard, BatterySideUnit, Card, HybridCard, TransferCard
+from calm_relay.pv.array import dc_from_ac_w, night_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.kernel import (
     BACKUP,
@@ -70,6 +70,13 @@ def transfer_limit_w(plan: Plan, cards: dict[str, Card], voltage_v: float, phase
     if isinstance(card, TransferCard) and card.pass_through_a is not None:
         return voltage_v * card.pass_through_a * phases
     return math.inf
+
+
+def inverter_pass_w(node: Node, cards: dict[str, Card]) -> float:
+    """Return the DC watts that an inverter (or `count` like ones) passes at its AC rating. [W]"""
+    card = cards[node.card]
+    assert isinstance(card, AcUnit)
+    return dc_from_ac_w(card.ac_rated_w, card.loss, card.ac_rated_w) * node.count
 
 
 def _node_record(node: Node, unit: BatterySideUnit, cards: dict[str, Card], reserve: float, assumed: set[str]) -> np.void:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from calm_relay.job.container import SUFFIX
 
@@ -23,6 +23,10 @@ class Dialogs:
         box.setWindowTitle(title)
         box.setText(text)
         box.exec()
+
+    def show(self, dialog: QDialog) -> None:
+        """Run a dialog of its own making."""
+        dialog.exec()
 
     def confirm(self, text: str, yes: str) -> bool:
         """Ask whether to go on; the answer given by Enter is no."""

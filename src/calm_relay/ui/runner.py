@@ -11,8 +11,12 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 from calm_relay.errors import CalmRelayError, Cancelled
 
 if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
     from calm_relay.job.models import Job
     from calm_relay.job.series import SeriesStore
+    from calm_relay.load.house import HouseYear
     from calm_relay.stages import PlanFlow
     from calm_relay.study import PlanResult, Study
 
@@ -22,12 +26,14 @@ PAINT_FIRST_MS = 12  # the worker holds Python's lock now and then: what is know
 
 @dataclass(frozen=True)
 class Answer:
-    """One plan's results from one state of the job; `made` holds the series, for the plan that is looked at."""
+    """One plan's results from one state of the job; `made` and what follows hold series, for the plan that is looked at."""
 
     generation: int
     plan_id: str
     result: PlanResult
     made: PlanFlow | None
+    house: HouseYear | None = None
+    air_c: NDArray[np.float64] | None = None
 
 
 class StudyRunner(QObject):
@@ -37,6 +43,7 @@ class StudyRunner(QObject):
     failed = Signal(int, str, str)
     progress = Signal(str)
     idle = Signal(int)
+    raised = Signal(int, str, object)
 
     def __init__(self, store: SeriesStore, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -46,6 +53,7 @@ class StudyRunner(QObject):
         self._study: Study | None = None
         self.generation = 0
         self.busy = False
+        self.raising = False
         self._question: tuple[Job, str] | None = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -125,14 +133,37 @@ class _Work(QRunnable):
                 except CalmRelayError as error:
                     runner.failed.emit(self._generation, plan.id, str(error))
                     continue
-                runner.answered.emit(Answer(self._generation, plan.id, result, made))
+                house = study.house(self._job) if made is not None else None
+                air_c = study.weather(self._job).air_c if made is not None else None
+                runner.answered.emit(Answer(self._generation, plan.id, result, made, house, air_c))
         except RuntimeError:  # the window is gone
             return
         except Exception as error:
             log.exception("the study failed")
             runner.failed.emit(self._generation, self._chosen, f"{type(error).__name__}: {error}")
+            return
         finally:
+            runner.raising = not self._cancelled()
             try:
                 runner.idle.emit(self._generation)
             except RuntimeError:
                 log.debug("the window closed while the study ran")
+        self._raise()
+
+    def _raise(self) -> None:
+        """When every plan stands: what one step more of each limit of the chosen plan would bring."""
+        runner = self._runner
+        if self._cancelled():
+            return
+        runner.raising = True
+        try:
+            from calm_relay.decision.raising import raise_each
+
+            gains = raise_each(runner.study(), self._job, self._job.plan(self._chosen), self._cancelled)
+            runner.raised.emit(self._generation, self._chosen, gains)
+        except (CalmRelayError, RuntimeError):  # cancelled, a limit that cannot be raised, or the window is gone
+            return
+        except Exception:
+            log.exception("raising limits failed")
+        finally:
+            runner.raising = False

@@ -3,21 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QTimer, Signal
 
+from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.job.container import OpenedJob, save_job
 from calm_relay.job.history import Document
 from calm_relay.job.models import Job, Plan
+from calm_relay.job.recovery import Recovery
 from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
+from calm_relay.ui.clock import Clock
 from calm_relay.ui.runner import Answer, StudyRunner
 
 if TYPE_CHECKING:
+    from calm_relay.decision.raising import Gain
+    from calm_relay.load.house import HouseYear
     from calm_relay.stages import PlanFlow
     from calm_relay.study import PlanResult
+
+KEEP_MS = 300  # edits that follow each other closely are kept once
 
 
 class Session(QObject):
@@ -32,16 +42,22 @@ class Session(QObject):
     progress = Signal(str)
     problem = Signal(str)
 
-    def __init__(self, opened: OpenedJob, path: Path | None, parent: QObject | None = None) -> None:
+    def __init__(self, opened: OpenedJob, path: Path | None, parent: QObject | None = None, *, recovered: bool = False) -> None:
         super().__init__(parent)
         self.document = Document(opened.job)
+        self._recovered = recovered  # work taken up again after a crash is not in any file yet
         self.store = opened.store
         self.path = path
         self.stamp = opened.stamp
         self.chosen = opened.job.plans[min(1, len(opened.job.plans) - 1)].id
+        self.clock = Clock(self)
+        self.pinned: list[str] = []
+        self.gains: tuple[int, str, tuple[Gain, ...]] | None = None
+        self.recovery = Recovery()
         self.answers: dict[str, Answer] = {}
         self.errors: dict[str, str] = {}
         self._made: tuple[int, str, PlanFlow] | None = None
+        self._extra: Answer | None = None
         self._quick: dict[str, tuple[Job, tuple[Finding, ...]]] = {}
         self._asked = opened.job
         self.runner = StudyRunner(self.store, self)
@@ -49,7 +65,19 @@ class Session(QObject):
         self.runner.failed.connect(self._failed)
         self.runner.progress.connect(self.progress)
         self.runner.idle.connect(self._idle)
+        self.runner.raised.connect(self._raised)
         self.document.observe(self._document_changed)
+        self._keep = QTimer(self)
+        self._keep.setSingleShot(True)
+        self._keep.setInterval(KEEP_MS)
+        self._keep.timeout.connect(self.keep)
+
+    def keep(self) -> None:
+        """Write the present state where it is found again after a crash; nothing is kept of what is saved."""
+        if self.unsaved:
+            self.recovery.keep(self.job, self.store, self.path)
+        else:
+            self.recovery.drop()
 
     @property
     def job(self) -> Job:
@@ -61,9 +89,20 @@ class Session(QObject):
         """The plan being looked at."""
         return self.job.plan(self.chosen)
 
+    @property
+    def unsaved(self) -> bool:
+        """Whether closing now would lose something."""
+        return self.document.dirty or self._recovered
+
+    def forget_words(self) -> None:
+        """Drop texts made in other units; figures stay."""
+        self._quick = {}
+
     # --- asking
     def start(self) -> None:
-        """Ask the study for the first time."""
+        """Ask the study anew."""
+        if self._recovered:
+            self.keep()
         self.runner.ask(self.job, self.chosen)
 
     def fresh(self, plan_id: str) -> PlanResult | None:
@@ -86,6 +125,26 @@ class Session(QObject):
             return self._made[2]
         return None
 
+    def calendar(self) -> YearCalendar:
+        """Return the job's calendar at the study's step."""
+        return year_calendar(self.job.calendar_year, self.job.site.place.time_zone)
+
+    def assumed(self) -> frozenset[str]:
+        """Return everything the chosen plan's figures rest on that nobody typed: marks of the job, and what no card gave."""
+        marks = {m.path for m in self.job.marks if m.source == "assumed" and not m.path.startswith("plans[")}
+        result = self.last(self.chosen)
+        return frozenset(marks | (result.facts.assumed if result else frozenset()))
+
+    def air_c(self) -> NDArray[np.float64] | None:
+        """Return air temperature per step, if the study has it for the present state."""
+        extra = self._extra
+        return extra.air_c if extra and extra.generation == self.runner.generation else None
+
+    def house_year(self) -> HouseYear | None:
+        """Return the house's year, if the study has it for the present state."""
+        extra = self._extra
+        return extra.house if extra and extra.generation == self.runner.generation else None
+
     def quick_findings(self, plan_id: str) -> tuple[Finding, ...]:
         """Return the findings that need no year, computed at once."""
         kept = self._quick.get(plan_id)
@@ -101,7 +160,8 @@ class Session(QObject):
         self.errors.pop(answer.plan_id, None)
         if answer.made is not None:
             self._made = (answer.generation, answer.plan_id, answer.made)
-            self.answers[answer.plan_id] = Answer(answer.generation, answer.plan_id, answer.result, None)
+            self._extra = answer
+            self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None)
         self.answers_changed.emit()
 
     def _failed(self, generation: int, plan_id: str, message: str) -> None:
@@ -110,10 +170,34 @@ class Session(QObject):
             self.problem.emit(message)
             self.answers_changed.emit()
 
+    def _raised(self, generation: int, plan_id: str, gains: tuple[Gain, ...]) -> None:
+        if generation == self.runner.generation:
+            self.gains = (generation, plan_id, gains)
+            self.answers_changed.emit()
+
+    def raised(self) -> tuple[Gain, ...] | None:
+        """Return what raising single limits of the chosen plan would gain, if it belongs to the present state."""
+        fresh = self.gains is not None and self.gains[:2] == (self.runner.generation, self.chosen)
+        return self.gains[2] if fresh and self.gains else None
+
     def _idle(self, generation: int) -> None:
         if generation == self.runner.generation:
             self.progress.emit("")
             self.answers_changed.emit()
+
+    # --- pins
+    def toggle_pin(self, plan_id: str) -> None:
+        """Pin a plan, or unpin it; of more than two the oldest goes."""
+        if plan_id in self.pinned:
+            self.pinned.remove(plan_id)
+        else:
+            self.pinned = [*self.pinned, plan_id][-2:]
+        self.answers_changed.emit()
+
+    def unpin(self) -> None:
+        """Unpin both."""
+        self.pinned = []
+        self.answers_changed.emit()
 
     # --- changing
     def choose(self, plan_id: str) -> None:
@@ -134,11 +218,15 @@ class Session(QObject):
         self.document.edit(label, lambda job: job.model_copy(update={"plans": plans}))
 
     def _document_changed(self) -> None:
-        if self.chosen not in {plan.id for plan in self.job.plans}:
+        known = {plan.id for plan in self.job.plans}
+        self.pinned = [plan_id for plan_id in self.pinned if plan_id in known]
+        if self.chosen not in known:
             self.chosen = self.job.plans[-1].id
+            self.plan_chosen.emit()
         if self.job is not self._asked:
             self._asked = self.job
             self.runner.ask(self.job, self.chosen)
+            self._keep.start()
         self.job_changed.emit()
         self.answers_changed.emit()
 
@@ -147,7 +235,9 @@ class Session(QObject):
         job = self.job
         self.stamp = save_job(path, job, self.store)
         self.path = path
+        self._recovered = False
         self.document.mark_saved(job)
+        self.recovery.drop()
 
     def changed_on_disk(self) -> bool:
         """Return whether the file was changed by someone else since it was read or saved."""
@@ -160,5 +250,7 @@ class Session(QObject):
         return (status.st_mtime_ns, status.st_size) != self.stamp
 
     def close(self) -> None:
-        """Stop the worker."""
+        """Stop the worker; what was not saved was left on purpose."""
+        self._keep.stop()
         self.runner.close()
+        self.recovery.drop()

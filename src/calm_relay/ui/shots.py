@@ -9,7 +9,7 @@ from pathlib import Path
 
 from calm_relay.demo import demo_path
 from calm_relay.job.container import read_job
-from calm_relay.ui.start import SHOT_SIZE, make_app, wait_idle
+from calm_relay.ui.start import SHOT_SIZE, fresh_settings, make_app, wait_idle
 
 FOLDER = Path("docs/screenshots")
 
@@ -22,16 +22,16 @@ def main(argv: Sequence[str] | None = None) -> int:
     os.environ.pop("DISPLAY", None)
     os.environ.pop("WAYLAND_DISPLAY", None)
     app = make_app()
-    from calm_relay.ui.theme import DARK, LIGHT
     from calm_relay.ui.window import MainWindow
 
-    window = MainWindow(read_job(demo_path()), None)
+    window = MainWindow(read_job(demo_path()), None, settings=fresh_settings())
     window.resize(*SHOT_SIZE)
     window.show()
     wait_idle(app, window)
 
-    def take(name: str, letter: str, prepare: Callable[[], None]) -> None:
+    def take(name: str, letter: str, page: str, prepare: Callable[[], None] = lambda: None) -> None:
         window.session.choose(window.session.job.plan(letter).id)
+        window.show_page(page)
         wait_idle(app, window)
         prepare()
         wait_idle(app, window)
@@ -39,27 +39,27 @@ def main(argv: Sequence[str] | None = None) -> int:
             raise SystemExit(f"could not write {folder / name}.png")
         print(f"{folder / name}.png")
 
-    def plans(*, grid_up: bool) -> Callable[[], None]:
-        def prepare() -> None:
-            window.show_page(0)
-            (window.plans.grid_up if grid_up else window.plans.grid_down).setChecked(True)
-
-        return prepare
-
     def station() -> None:
-        plans(grid_up=True)()
         window.plans.relay.focus_station("battery:bat")
         window.plans.open_station()
 
-    take("plans", "B", plans(grid_up=True))
-    take("plans-grid-down", "C", plans(grid_up=False))
-    take("plans-station", "A", station)
+    def check() -> None:
+        row = window.headroom.rows()[0].finding
+        window.headroom.open((row.check, row.subject))
+
+    take("plans", "B", "plans")
+    take("plans-station", "A", "plans", station)
     window.plans.sheet.open(None)
-    window.plans.grid_up.setChecked(True)
-    take("decide", "B", lambda: window.show_page(1))
-    window.set_look(DARK, 1.0)
-    take("plans-dark", "D", plans(grid_up=True))
-    window.set_look(LIGHT, 1.0)
+    take("plans-grid-down", "C", "plans", window.plans.toggle_grid)
+    window.plans.toggle_grid()
+    take("check", "C", "plans", check)
+    window.headroom.open(None)
+    take("site", "B", "site")
+    take("house", "A", "house")
+    take("year", "C", "year")
+    take("decide", "B", "decide")
+    window.set_theme_choice("dark")
+    take("plans-dark", "D", "plans")
     window.session.close()
     return 0
 

@@ -15,6 +15,8 @@ from calm_relay.errors import BadInput
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
 
+    from calm_relay.job.container import OpenedJob
+    from calm_relay.ui.settings import Settings
     from calm_relay.ui.window import MainWindow
 
 SHOT_SIZE = (1280, 800)
@@ -55,6 +57,9 @@ def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> 
     while window.session.runner.busy and time.monotonic() < end:
         app.processEvents()
         time.sleep(0.005)
+    while window.session.raised() is None and window.session.runner.raising and time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
     for _ in range(4):
         app.processEvents()
     return not window.session.runner.busy
@@ -63,44 +68,44 @@ def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> 
 def main(argv: Sequence[str] | None = None) -> int:
     """Open the window; returns the exit status."""
     parser = argparse.ArgumentParser(prog="calm-relay-window", description="Opens the window.")
-    parser.add_argument("job", nargs="?", help="a job file")
+    parser.add_argument("job", nargs="?", help="a job file; without one the start page asks")
     parser.add_argument("--demo", action="store_true", help="open the shipped, made-up demo job")
     parser.add_argument("--shot", metavar="FILE", help="draw the window to a PNG and leave")
     options = parser.parse_args(argv)
     from calm_relay.demo import demo_path
     from calm_relay.job.container import read_job
 
-    source = Path(options.job) if options.job else demo_path()
-    try:
-        opened = read_job(source)
-    except BadInput as error:
-        print(error, file=sys.stderr)
-        return 2
-    path = Path(options.job) if options.job else None
-    if options.shot or not has_display():
+    opened, path = None, Path(options.job) if options.job else None
+    if path is not None or options.demo or options.shot or not has_display():
+        try:
+            opened = read_job(path or demo_path())
+        except BadInput as error:
+            print(error, file=sys.stderr)
+            return 2
+    if opened is not None and (options.shot or not has_display()):
         return _without_display(opened, path, options.shot)
     app = make_app()
-    from calm_relay.ui.window import MainWindow
+    from calm_relay.ui.launch import Launch
 
-    window = MainWindow(opened, path)
-    app.setProperty("window", window)
-    window.show()
+    launch = Launch(app)
+    if opened is None:
+        launch.start_page()
+    else:
+        launch.window(opened, path)
     return app.exec()
 
 
-def _without_display(opened: object, path: Path | None, shot: str | None) -> int:
+def _without_display(opened: OpenedJob, path: Path | None, shot: str | None) -> int:
     from calm_relay.cli import comparison, print_comparison
-    from calm_relay.job.container import OpenedJob
     from calm_relay.study import Study
 
-    assert isinstance(opened, OpenedJob)
     if not has_display():
         print("There is no display (DISPLAY and WAYLAND_DISPLAY are unset): the window is drawn off screen.\n")
     print_comparison(opened.job, comparison(Study(opened.store), opened.job, opened.job.plans))
     app = make_app()
     from calm_relay.ui.window import MainWindow
 
-    window = MainWindow(opened, path)
+    window = MainWindow(opened, path, settings=fresh_settings())
     window.resize(*SHOT_SIZE)
     window.show()
     done = wait_idle(app, window)
@@ -113,6 +118,15 @@ def _without_display(opened: object, path: Path | None, shot: str | None) -> int
         return 1
     print(f"\nThe window was drawn to {target} ({SHOT_SIZE[0]}×{SHOT_SIZE[1]}). With a display, this command opens it.")
     return 0
+
+
+def fresh_settings() -> Settings:
+    """Return settings that nobody has touched, so that pictures are the same everywhere."""
+    import tempfile
+
+    from calm_relay.ui.settings import Settings
+
+    return Settings(Path(tempfile.mkdtemp(prefix="calm-relay-")) / "window.ini")
 
 
 if __name__ == "__main__":

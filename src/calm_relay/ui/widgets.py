@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QWidget
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QLabel, QLayout, QScrollArea, QSizePolicy, QWidget
 
 
 def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
@@ -16,6 +17,22 @@ def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
     return made
 
 
+def count_words(count: int, noun: str) -> str:
+    """Return a count with its noun in the right number."""
+    return f"{count} {noun}" if count == 1 else f"{count} {noun}s"
+
+
+def clear_layout(layout: QLayout) -> None:
+    """Take everything out of a layout, and out of sight at once."""
+    while (item := layout.takeAt(0)) is not None:
+        widget, inner = item.widget(), item.layout()
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()
+        elif inner is not None:
+            clear_layout(inner)
+
+
 def scrolled(page: QWidget) -> QScrollArea:
     """Return a page that scrolls where the window is smaller than it needs."""
     area = QScrollArea()
@@ -24,3 +41,24 @@ def scrolled(page: QWidget) -> QScrollArea:
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     area.setWidget(page)
     return area
+
+
+class Swatch(QWidget):
+    """A colour with its name, for a legend."""
+
+    def __init__(self, text: str, color: QColor, *, hatch: bool = False, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._text, self._color, self._hatch = text, color, hatch
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(text)
+
+    def sizeHint(self) -> QSize:
+        metrics = self.fontMetrics()
+        return QSize(metrics.horizontalAdvance(self._text) + 20, metrics.height() + 2)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        side = min(11.0, self.height() - 4.0)
+        brush = QBrush(self._color, Qt.BrushStyle.BDiagPattern if self._hatch else Qt.BrushStyle.SolidPattern)
+        painter.fillRect(QRectF(0, (self.height() - side) / 2, side, side), brush)
+        painter.drawText(self.rect().adjusted(16, 0, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._text)

@@ -1,109 +1,124 @@
-"""The main window: work order, plan tabs, pages, headroom, menus. It shows and asks; the session holds the job."""
+"""The main window: work order, plan tabs, pages, headroom, day strip. It shows and asks; the session holds the job."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QKeySequence, QResizeEvent
+from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QHBoxLayout,
     QMainWindow,
-    QMenu,
-    QPushButton,
+    QScrollArea,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from calm_relay import __version__
-from calm_relay.errors import BadInput
+from calm_relay.decision.index import Entry, entries
+from calm_relay.decision.marks import PAGES, work_order
+from calm_relay.decision.patterns import draft_plan
+from calm_relay.errors import BadInput, CalmRelayError
 from calm_relay.job.container import OpenedJob, read_job
-from calm_relay.job.plans import duplicate_plan, remove_plan, rename_plan
+from calm_relay.job.models import Job, Plan
+from calm_relay.job.plans import duplicate_plan, move_plan, remove_plan, rename_plan
+from calm_relay.ui.actions import Actions
 from calm_relay.ui.dialogs import Dialogs
-from calm_relay.ui.pages.decide import DecidePage
+from calm_relay.ui.goto import GoTo
+from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.plans import PlansPage
 from calm_relay.ui.session import Session
-from calm_relay.ui.theme import DARK, LIGHT, Theme, apply_theme
+from calm_relay.ui.settings import Settings
+from calm_relay.ui.theme import DARK, LIGHT, Theme, apply_theme, system_theme
+from calm_relay.ui.views.day_strip import DayStrip
 from calm_relay.ui.views.headroom import Headroom
+from calm_relay.ui.views.pin_bar import PinBar
 from calm_relay.ui.views.plan_tabs import PlanTabs
+from calm_relay.ui.views.work_order import OrderButton
 from calm_relay.ui.widgets import label, scrolled
+from calm_relay.units import use_units
 
 NARROW_PX = 860
-TEXT_SIZES = (("Text 100 %", 1.0), ("Text 125 %", 1.25), ("Text 150 %", 1.5))
+WITH_STRIP = ("plans", "year", "house")
+UP_TO_DATE = "Up to date. Local codes, the network operator and the equipment's manual decide."
 
 
 class MainWindow(QMainWindow):
     """One window on one job."""
 
     def __init__(
-        self, opened: OpenedJob, path: Path | None, *, theme: Theme = LIGHT, text_scale: float = 1.0, dialogs: Dialogs | None = None
+        self,
+        opened: OpenedJob,
+        path: Path | None,
+        *,
+        settings: Settings | None = None,
+        dialogs: Dialogs | None = None,
+        recovered: bool = False,
     ) -> None:
         super().__init__()
-        self.theme, self.text_scale = theme, text_scale
+        self.settings = settings or Settings()
+        self.theme, self.text_scale = LIGHT, 1.0
         self.dialogs = dialogs or Dialogs(self)
-        self.session = Session(opened, path, self)
-        self._wanted, self._unfolded_narrow = True, False
+        self._wanted, self._unfolded_narrow, self._strip_wanted = True, False, True
+        use_units(self.settings.units)
+        self.session = Session(opened, path, self, recovered=recovered)
         self.setMinimumSize(QSize(900, 600))
         self.resize(1280, 800)
-        self._actions: dict[str, QAction] = {}
-        self._menus()
+        self.setAcceptDrops(True)
+        self.actions_ = Actions(self)
         self._adopt()
+        hints = QApplication.styleHints()
+        hints.colorSchemeChanged.connect(lambda _: self.set_theme_choice("system") if self.settings.theme == "system" else None)
 
     def _adopt(self) -> None:
         """Build the window's content for the present session, and start its study."""
         self._build()
         self.session.job_changed.connect(self._job_changed)
         self.session.plan_chosen.connect(self._job_changed)
+        self.session.answers_changed.connect(self._show_marks)
         self.session.progress.connect(self._progress)
         self.session.problem.connect(self._problem)
-        self.set_look(self.theme, self.text_scale)
+        self._set_look(self._chosen_theme(), self.settings.text_scale)
         self._job_changed()
-        self.show_page(0)
+        self.show_page("plans" if self.session.job.plans[0].nodes else "site")
+        if self.shown == "plans":
+            self.plans.relay.setFocus()
         self.session.start()
 
     # --- frame
     def _build(self) -> None:
         self.tabs = PlanTabs(self.session, self.theme)
-        self.plans = PlansPage(self.session, self.theme)
-        self.decide = DecidePage(self.session, self.theme)
-        self.pages = QStackedWidget()
-        self.headroom = Headroom(self.session, self.theme)
+        self.pins = PinBar(self.session)
+        self.headroom = Headroom(self.session, self.theme, self.dialogs)
         self.headroom.applied.connect(lambda text: self.statusBar().showMessage(f"Applied: {text}", 6000))
-        side = QWidget()
-        side.setObjectName("side")
-        order = QVBoxLayout(side)
-        order.setContentsMargins(0, 10, 0, 10)
-        order.setSpacing(1)
-        self._job_name = label("", "strong", wrap=True)
-        self._job_name.setContentsMargins(14, 0, 8, 0)
-        self._made_up = label("", "quiet")
-        self._made_up.setContentsMargins(14, 0, 8, 8)
-        order.addWidget(self._job_name)
-        order.addWidget(self._made_up)
-        self._order = QButtonGroup(self)
-        for index, (name, page) in enumerate((("Plans", self.plans), ("Decide", self.decide))):
-            button = QPushButton(name)
-            button.setObjectName("order")
-            button.setCheckable(True)
-            self._order.addButton(button, index)
-            order.addWidget(button)
-            self.pages.addWidget(scrolled(page))
-        self._order.idClicked.connect(self.show_page)
-        order.addStretch()
-        self._undo_words = label("", "quiet", wrap=True)
-        self._undo_words.setContentsMargins(14, 0, 8, 0)
-        order.addWidget(self._undo_words)
-        self._side = side
+        self.strip = DayStrip(self.session, self.theme)
+        self.pages = QStackedWidget()
+        self._built: dict[str, QWidget] = {}
+        self._holders: dict[str, QScrollArea] = {}
+        self._page = ""
+        body = QWidget()
+        row = QHBoxLayout(body)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self._build_side())
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.tabs)
-        column.addWidget(self.pages, 1)
+        column.addWidget(self.pins)
+        self._upright = QSplitter(Qt.Orientation.Vertical)
+        self._upright.setChildrenCollapsible(False)
+        self._upright.setHandleWidth(1)
+        self._upright.addWidget(self.pages)
+        self._upright.addWidget(self.strip)
+        self._upright.setStretchFactor(0, 1)
+        self._upright.setStretchFactor(1, 0)
+        column.addWidget(self._upright, 1)
         self._split = QSplitter(Qt.Orientation.Horizontal)
         self._split.setChildrenCollapsible(False)
         self._split.setHandleWidth(1)
@@ -111,148 +126,211 @@ class MainWindow(QMainWindow):
         self._split.addWidget(self.headroom)
         self._split.setStretchFactor(0, 1)
         self._split.setStretchFactor(1, 0)
-        body = QWidget()
-        row = QHBoxLayout(body)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addWidget(side)
         row.addWidget(self._split, 1)
         self.setCentralWidget(body)
         self.statusBar().setSizeGripEnabled(False)
 
-    def _action(self, menu: QMenu, name: str, text: str, keys: QKeySequence | str, slot: object) -> QAction:
-        action = QAction(text, self)
-        if keys:
-            action.setShortcut(QKeySequence(keys))
-        action.triggered.connect(slot)
-        menu.addAction(action)
-        self._actions[name] = action
-        return action
+    def _build_side(self) -> QWidget:
+        side = QWidget()
+        side.setObjectName("side")
+        side.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        order = QVBoxLayout(side)
+        order.setContentsMargins(0, 10, 0, 10)
+        order.setSpacing(1)
+        self._job_name = label("", "strong", wrap=True)
+        self._job_name.setContentsMargins(14, 0, 8, 0)
+        self._made_up = label("", "quiet", wrap=True)
+        self._made_up.setContentsMargins(14, 0, 8, 8)
+        order.addWidget(self._job_name)
+        order.addWidget(self._made_up)
+        self._order = QButtonGroup(self)
+        self.order_buttons: dict[str, OrderButton] = {}
+        for page, title in PAGES:
+            button = OrderButton(title, self.theme)
+            button.clicked.connect(lambda _=False, p=page: self.show_page(p))
+            self._order.addButton(button)
+            self.order_buttons[page] = button
+            order.addWidget(button)
+        order.addStretch()
+        self._undo_words = label("", "quiet", wrap=True)
+        self._undo_words.setContentsMargins(14, 0, 8, 0)
+        order.addWidget(self._undo_words)
+        self._side = side
+        return side
 
-    def _menus(self) -> None:
-        std = QKeySequence.StandardKey
-        menu = self.menuBar().addMenu("&Job")
-        self._action(menu, "open", "&Open…", QKeySequence(std.Open), self.open_job)
-        self._action(menu, "save", "&Save", QKeySequence(std.Save), self.save)
-        self._action(menu, "save_as", "Save &as…", "Ctrl+Shift+S", self.save_as)
-        menu.addSeparator()
-        self._action(menu, "quit", "&Quit", "Ctrl+Q", self.close)
-        menu = self.menuBar().addMenu("&Edit")
-        self._action(menu, "undo", "&Undo", QKeySequence(std.Undo), self.undo)
-        self._action(menu, "redo", "&Redo", "Ctrl+Shift+Z", self.redo)
-        menu = self.menuBar().addMenu("&Plan")
-        self._action(menu, "duplicate", "&Duplicate this plan", "Ctrl+D", self.duplicate)
-        self._action(menu, "rename", "Re&name this plan…", "Ctrl+R", self.rename)
-        self._action(menu, "remove", "&Remove this plan", "", self.remove)
-        menu.addSeparator()
-        self._action(menu, "next", "Ne&xt plan", "Ctrl+PgDown", lambda: self._step_plan(1))
-        self._action(menu, "previous", "&Previous plan", "Ctrl+PgUp", lambda: self._step_plan(-1))
-        menu = self.menuBar().addMenu("&View")
-        self._action(menu, "page0", "&Plans", "Alt+1", lambda: self.show_page(0))
-        self._action(menu, "page1", "&Decide", "Alt+2", lambda: self.show_page(1))
-        menu.addSeparator()
-        self._action(menu, "grid", "Open or close the &grid", "G", lambda: self.plans.toggle_grid())
-        fold = self._action(menu, "fold", "&Headroom", "F8", self._fold)
-        fold.setCheckable(True)
-        fold.setChecked(True)
-        menu.addSeparator()
-        dark = self._action(menu, "dark", "D&ark", "F9", lambda on: self.set_look(DARK if on else LIGHT, self.text_scale))
-        dark.setCheckable(True)
-        sizes = QActionGroup(self)
-        for text, scale in TEXT_SIZES:
-            action = self._action(menu, text, text, "", lambda _=False, s=scale: self.set_look(self.theme, s))
-            action.setCheckable(True)
-            sizes.addAction(action)
-        menu = self.menuBar().addMenu("&Help")
-        self._action(menu, "keys", "&Keys", "F1", lambda: self.dialogs.say("Keys", self.keys_text()))
-        self._action(menu, "about", "&About", "", lambda: self.dialogs.say("About", self.about_text()))
+    def page(self, name: str) -> QWidget:
+        """Return a page, built when it is first asked for: charts and their library are loaded only then."""
+        if name not in self._built:
+            made = _make_page(name, self.session, self.theme)
+            made.set_theme(self.theme, self.text_scale)  # type: ignore[attr-defined]
+            self._built[name] = made
+            self._holders[name] = scrolled(made)
+            self.pages.addWidget(self._holders[name])
+        return self._built[name]
+
+    @property
+    def plans(self) -> PlansPage:
+        """The page with the relay line."""
+        page = self.page("plans")
+        assert isinstance(page, PlansPage)
+        return page
+
+    # --- showing
+    def show_page(self, name: str) -> None:
+        """Show a page of the work order."""
+        self.page(name)
+        self._page = name
+        self.pages.setCurrentWidget(self._holders[name])
+        self.order_buttons[name].setChecked(True)
+        self.actions_["grid"].setEnabled(name == "plans")
+        self._fit_strip()
 
     def action(self, name: str) -> QAction:
         """Return a menu entry by its short name."""
-        return self._actions[name]
+        return self.actions_[name]
 
-    def keys_text(self) -> str:
-        """Return every shortcut with what it does."""
-        rows = [
-            (a.shortcut().toString(QKeySequence.SequenceFormat.NativeText), a.text().replace("&", ""))
-            for a in self._actions.values()
-            if not a.shortcut().isEmpty()
-        ]
-        rows += [
-            ("Arrows", "along the relay line, along the plan tabs; in a number: nudge it"),
-            ("Enter", "open the station; apply a number"),
-        ]
-        rows += [("Esc", "put a number back; close the sheet"), ("Tab", "next field")]
-        return "\n".join(f"{keys}\t{text}" for keys, text in rows)
+    @property
+    def shown(self) -> str:
+        """Name of the page on screen."""
+        return self._page
 
-    @staticmethod
-    def about_text() -> str:
-        """Return what the program is and what it defers to."""
-        return (
-            f"Calm Relay {__version__}. Plans how batteries join a photovoltaic system, and proves it over a simulated year.\n\n"
-            "Local codes, the network operator, the equipment's own manual and a licensed electrician decide. "
-            "Open source (MIT). Qt through PySide6 under the LGPL; font Inter under the SIL Open Font License."
-        )
+    def _chosen_theme(self) -> Theme:
+        choice = self.settings.theme
+        return system_theme() if choice == "system" else DARK if choice == "dark" else LIGHT
 
-    # --- showing
-    def show_page(self, index: int) -> None:
-        """Show a page of the work order."""
-        self.pages.setCurrentIndex(index)
-        button = self._order.button(index)
-        if button is not None:
-            button.setChecked(True)
-        self._actions["grid"].setEnabled(index == 0)
+    def set_theme_choice(self, choice: str) -> None:
+        """Choose the system's theme, light or dark; remembered."""
+        self.settings.theme = choice
+        self._set_look(self._chosen_theme(), self.text_scale)
 
-    def set_look(self, theme: Theme, text_scale: float) -> None:
-        """Change theme and text size."""
-        self.theme, self.text_scale = theme, text_scale
+    def set_text_scale(self, scale: float) -> None:
+        """Choose the text size; remembered."""
+        self.settings.text_scale = scale
+        self._set_look(self.theme, scale)
+
+    def set_units(self, system: str) -> None:
+        """Show and read numbers in metric or North American units; remembered. The document does not change."""
+        self.settings.units = system
+        use_units(system)
+        self.session.forget_words()
+        self._set_look(self.theme, self.text_scale)
+        self.session.start()
+
+    def _set_look(self, theme: Theme, scale: float) -> None:
+        self.theme, self.text_scale = theme, scale
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        apply_theme(app, theme, text_scale)
-        self._side.setFixedWidth(int(132 * text_scale))
-        self.headroom.setMinimumWidth(int(226 * text_scale))
-        self._split.setSizes([10_000, int(262 * text_scale)])
-        for view in (self.tabs, self.headroom, self.plans):
-            view.set_theme(theme, text_scale)
-        self.decide.set_theme(theme)
+        apply_theme(app, theme, scale)
+        self._side.setFixedWidth(int(150 * scale))
+        self.headroom.setMinimumWidth(int(236 * scale))
+        self._split.setSizes([10_000, int(262 * scale)])
+        for view in (self.tabs, self.headroom, self.strip, *self.order_buttons.values(), *self._built.values()):
+            view.set_theme(theme, scale)  # type: ignore[attr-defined]
+        self.actions_.show_look(self.settings.theme, scale, self.settings.units)
         self._fit_headroom()
-        self._actions["dark"].setChecked(theme is DARK)
-        for text, scale in TEXT_SIZES:
-            self._actions[text].setChecked(abs(scale - text_scale) < 0.01)
+        self._fit_strip()
 
-    def _fold(self, shown: bool) -> None:
+    def fold_headroom(self, shown: bool) -> None:
+        """Show or fold away headroom."""
         self._wanted, self._unfolded_narrow = shown, shown
         self._fit_headroom()
+
+    def fold_strip(self, shown: bool) -> None:
+        """Show or fold away the day strip."""
+        self._strip_wanted = shown
+        self._fit_strip()
 
     def _fit_headroom(self) -> None:
         """Headroom folds away by itself where the window is too narrow for it at this text size."""
         wide = self.width() / self.text_scale >= NARROW_PX
         self.headroom.setVisible(self._wanted and (wide or self._unfolded_narrow))
 
+    def _fit_strip(self) -> None:
+        """The strip stands under pages that have a year, where the window is tall enough for both."""
+        tall = self.height() / self.text_scale >= 560
+        self.strip.setVisible(self._strip_wanted and self._page in WITH_STRIP and tall)
+        room = self.height() - 90
+        self._upright.setSizes([room, max(int(196 * self.text_scale), int(0.31 * room))])
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit_headroom()
+        self._fit_strip()
 
     def _job_changed(self) -> None:
         document, job = self.session.document, self.session.job
         name = job.name if self.session.path is None else self.session.path.name
         self.setWindowTitle(f"{name}[*] – Calm Relay")
-        self.setWindowModified(document.dirty)
+        self.setWindowModified(self.session.unsaved)
         self._job_name.setText(job.name)
         self._made_up.setText("made-up demo" if job.made_up else "")
-        for name, word, text in (("undo", "Undo", document.undo_label), ("redo", "Redo", document.redo_label)):
-            self._actions[name].setEnabled(text is not None)
-            self._actions[name].setText(f"&{word}" if text is None else f"&{word}: {text}")
+        self._made_up.setVisible(job.made_up)
+        self.actions_.show_history(document.undo_label, document.redo_label)
         self._undo_words.setText("" if document.undo_label is None else f"Undo: {document.undo_label}")
-        today = self.session.chosen == job.plans[0].id
-        for entry in ("remove", "rename"):
-            self._actions[entry].setEnabled(not today)
+        self.actions_.show_plan(today=self.session.chosen == job.plans[0].id)
+
+    def _show_marks(self) -> None:
+        session = self.session
+        found = {plan.id: result.findings for plan in session.job.plans if (result := session.last(plan.id)) is not None}
+        found[session.chosen] = self.headroom.findings()[0]
+        for mark in work_order(session.job, found):
+            self.order_buttons[mark.page].show_mark(mark)
 
     def _progress(self, text: str) -> None:
-        self.statusBar().showMessage(text or "Up to date. Local codes, the network operator and the equipment's manual decide.")
+        self.statusBar().showMessage(text or UP_TO_DATE)
 
     def _problem(self, text: str) -> None:
         self.dialogs.say("That did not work", text)
+
+    # --- going
+    def go_to(self) -> None:
+        """Open the go-to box."""
+        findings = {self.session.chosen: self.headroom.findings()[0]}
+        box = GoTo(entries(self.session.job, self.session.chosen, findings), self)
+        box.chosen.connect(self.go)
+        self.dialogs.show(box)
+
+    def go(self, entry: Entry) -> None:
+        """Go to what was chosen in the go-to box."""
+        kind, *rest = entry.target
+        if kind == "page":
+            self.show_page(rest[0])
+            self.order_buttons[rest[0]].setFocus()
+        elif kind == "plan":
+            self.session.choose(rest[0])
+        elif kind == "check":
+            self.actions_["headroom"].setChecked(True)
+            self.fold_headroom(True)
+            self.headroom.open((rest[0], rest[1]))
+        elif kind == "card":
+            self.dialogs.say(entry.title, _card_words(self.session.job, rest[0]))
+        else:
+            self.go_to_field(rest[0])
+
+    def go_to_field(self, path: str) -> None:
+        """Show the page a field is on and put the focus on it."""
+        if path.startswith(("house",)):
+            target = "house"
+        elif (
+            path.startswith(("site.place", "site.weather", "site.record", "site.design", "faces", "calendar"))
+            or ".strings[" in path
+        ):
+            target = "site"
+        else:
+            target = "plans"
+        self.show_page(target)
+        page = self.page(target)
+        page.show()
+        if isinstance(page, FieldPage):
+            page.refresh()
+            if page.focus_path(path):
+                focus = page.focusWidget()
+                if focus is not None:
+                    self._holders[target].ensureWidgetVisible(focus, 20, 60)
+                return
+        elif isinstance(page, PlansPage) and page.focus_path(path):
+            return
+        self.statusBar().showMessage("This field is set in the job file; no page shows it yet.", 6000)
 
     # --- doing
     def undo(self) -> None:
@@ -267,7 +345,8 @@ class MainWindow(QMainWindow):
         if text:
             self.statusBar().showMessage(f"Done again: {text}", 4000)
 
-    def _step_plan(self, by: int) -> None:
+    def step_plan(self, by: int) -> None:
+        """Look at the next plan, or the one before."""
         ids = [plan.id for plan in self.session.job.plans]
         self.session.choose(ids[(ids.index(self.session.chosen) + by) % len(ids)])
 
@@ -277,6 +356,18 @@ class MainWindow(QMainWindow):
         self._change_plans(f"Duplicate plan {self.session.plan.letter}", plans)
         self.session.choose(made)
 
+    def draft(self, pattern: str) -> None:
+        """Draft a candidate plan from today's system, and look at it."""
+        try:
+            job, made = draft_plan(self.session.job, pattern)
+            letter = job.plan(made).letter
+            self.session.document.edit(f"Draft plan {letter}, {job.plan(made).name}", lambda _: job)
+        except CalmRelayError as error:
+            self._problem(str(error))
+            return
+        self.session.choose(made)
+        self.show_page("plans")
+
     def rename(self) -> None:
         """Ask for another name."""
         name = self.dialogs.ask_text("Rename plan", "Name of the plan:", self.session.plan.name)
@@ -285,34 +376,46 @@ class MainWindow(QMainWindow):
                 f"Rename plan {self.session.plan.letter}", rename_plan(self.session.job, self.session.chosen, name.strip())
             )
 
+    def move_plan(self, by: int) -> None:
+        """Move the chosen plan among the others; today's system stays first."""
+        self._change_plans(f"Move plan {self.session.plan.letter}", move_plan(self.session.job, self.session.chosen, by))
+
     def remove(self) -> None:
         """Take the chosen plan out; undo brings it back."""
         self._change_plans(f"Remove plan {self.session.plan.letter}", remove_plan(self.session.job, self.session.chosen))
 
-    def _change_plans(self, text: str, plans: tuple) -> None:  # type: ignore[type-arg]
+    def _change_plans(self, text: str, plans: tuple[Plan, ...]) -> None:
         try:
             self.session.change_plans(text, plans)
         except BadInput as error:
             self._problem(str(error))
 
+    # --- files
     def open_job(self) -> None:
         """Ask for a job file and open it in place of this one."""
-        if not self._may_leave():
-            return
         path = self.dialogs.ask_open()
         if path is not None:
             self.load(path)
 
     def load(self, path: Path) -> bool:
-        """Open a job file; a fault leaves the present job as it is."""
+        """Open a job file in place of this one; a fault leaves the present job as it is."""
         try:
             opened = read_job(path)
         except BadInput as error:
             self._problem(str(error))
             return False
+        return self.take(opened, path)
+
+    def take(self, opened: OpenedJob, path: Path | None, *, recovered: bool = False) -> bool:
+        """Put another job in place of this one, if that may be left."""
+        if not self.may_leave():
+            return False
         self.session.close()
-        self.session = Session(opened, path, self)
+        self.session = Session(opened, path, self, recovered=recovered)
         self._adopt()
+        if path is not None:
+            self.settings.add_recent(path)
+            self.actions_.show_recent(self.settings.recent)
         return True
 
     def save(self) -> bool:
@@ -336,18 +439,82 @@ class MainWindow(QMainWindow):
         except BadInput as error:
             self._problem(str(error))
             return False
+        self.settings.add_recent(path)
+        self.actions_.show_recent(self.settings.recent)
         self.statusBar().showMessage(f"Saved as {path}", 6000)
         return True
 
-    def _may_leave(self) -> bool:
-        if not self.session.document.dirty:
+    def may_leave(self) -> bool:
+        """Ask about unsaved changes; returns whether the job may be left."""
+        if not self.session.unsaved:
             return True
         answer = self.dialogs.ask_leave(self.session.job.name)
         return self.save() if answer == "save" else answer == "drop"
 
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if _dropped_job(event) is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        path = _dropped_job(event)
+        if path is not None:
+            event.acceptProposedAction()
+            QTimer.singleShot(0, lambda: self.load(path))
+
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self._may_leave():
+        if not self.may_leave():
             event.ignore()
             return
         self.session.close()
         event.accept()
+
+
+def _make_page(name: str, session: Session, theme: Theme) -> QWidget:
+    """Make a page; its module is imported here, so that charts cost nothing before they are shown."""
+
+    def site() -> QWidget:
+        from calm_relay.ui.pages.site import SitePage
+
+        return SitePage(session, theme)
+
+    def house() -> QWidget:
+        from calm_relay.ui.pages.house import HousePage
+
+        return HousePage(session, theme)
+
+    def year() -> QWidget:
+        from calm_relay.ui.pages.year import YearPage
+
+        return YearPage(session, theme)
+
+    def decide() -> QWidget:
+        from calm_relay.ui.pages.decide import DecidePage
+
+        return DecidePage(session, theme)
+
+    makers: dict[str, Callable[[], QWidget]] = {
+        "site": site, "house": house, "plans": lambda: PlansPage(session, theme), "year": year, "decide": decide,
+    }  # fmt: skip
+    return makers[name]()
+
+
+def _dropped_job(event: QDropEvent) -> Path | None:
+    for url in event.mimeData().urls():
+        path = Path(url.toLocalFile())
+        if url.isLocalFile() and path.suffix.lower() in (".crjob", ".json"):
+            return path
+    return None
+
+
+def _card_words(job: Job, card_id: str) -> str:
+    """Return a card's figures as lines, and which plans use it."""
+    card = job.card(card_id)
+    users = [p.letter for p in job.plans if any(card_id in (n.card, n.battery.card if n.battery else "") for n in p.nodes)]
+    users += [p.letter for p in job.plans if any(g.module == card_id for n in p.nodes for g in n.strings) and p.letter not in users]
+    rows = [
+        f"{name.replace('_', ' ')}: {value}"
+        for name, value in card.model_dump(exclude={"id", "kind", "name"}).items()
+        if value is not None
+    ]
+    used = f"Used in: {', '.join(users)}" if users else "Not used in any plan"
+    return "\n".join([used, *rows])

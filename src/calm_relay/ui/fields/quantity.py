@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from calm_relay.errors import BadInput
-from calm_relay.units import SCALES, format_quantity, parse_quantity
+from calm_relay.units import SCALES, exact_text, parse_quantity
 
-NUDGE = {"power_w": 100.0, "energy_wh": 100.0, "fraction": 0.01, "count": 1.0, "hours_h": 0.5, "angle_deg": 1.0}
+NUDGE = {
+    "power_w": 100.0, "energy_wh": 100.0, "fraction": 0.01, "count": 1.0, "year": 1.0, "hours_h": 0.5, "clock_h": 0.5,
+    "angle_deg": 1.0, "current_a": 1.0, "irradiation_wh_per_m2": 100.0, "ratio": 0.05,
+}  # fmt: skip
 
 
 class QuantityField(QLineEdit):
@@ -24,17 +27,31 @@ class QuantityField(QLineEdit):
         commit: Callable[[float | None], None],
         *,
         optional: bool = False,
+        integer: bool = False,
         ghost: str = "",
+        chars: int = 11,
+        with_unit: bool = True,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
-        self._kind, self._commit, self._optional = kind, commit, optional
+        self._kind, self._commit, self._optional, self._integer = kind, commit, optional, integer
         self._value: float | None = None
+        self._hint, self._with_unit = "", with_unit
         self.setAccessibleName(name)
         self.setPlaceholderText(ghost)
-        self.setFixedWidth(int(self.fontMetrics().averageCharWidth() * 13))
+        self._chars = chars
+        self.fit()
         self.returnPressed.connect(self.apply)
-        self.editingFinished.connect(self._left)
+
+    def fit(self) -> None:
+        """Take the width that the text size asks for."""
+        self.setFixedWidth(int(self.fontMetrics().averageCharWidth() * self._chars) + 18)
+
+    def set_hint(self, text: str) -> None:
+        """Say what fits, where nothing is wrong."""
+        self._hint = text
+        if not self.property("bad"):
+            self.setToolTip(text)
 
     def show_value(self, value: float | None) -> None:
         """Show a value of the document; a text being typed is left alone."""
@@ -42,17 +59,9 @@ class QuantityField(QLineEdit):
         if not (self.hasFocus() and self.isModified()):
             self._revert()
 
-    def _text(self) -> str:
-        if self._value is None:
-            return ""
-        factor = SCALES[self._kind].factor
-        places = SCALES[self._kind].decimals
-        while places < 4 and abs(round(self._value / factor, places) - self._value / factor) > 1e-9:
-            places += 1
-        return format_quantity(self._value, self._kind, places)
-
     def _revert(self) -> None:
-        self.setText(self._text())
+        self.setText("" if self._value is None else exact_text(self._value, self._kind, with_unit=self._with_unit))
+        self.setCursorPosition(0)
         self.setModified(False)
         self._mark(bad=False, why="")
 
@@ -61,8 +70,8 @@ class QuantityField(QLineEdit):
             self.setProperty("bad", bad)
             self.style().unpolish(self)
             self.style().polish(self)
-        self.setToolTip(why)
-        self.setAccessibleDescription(why)
+        self.setToolTip(why or self._hint)
+        self.setAccessibleDescription(why or self._hint)
 
     def apply(self) -> None:
         """Hand over what was typed; what does not fit stays, marked, with the reason as its tip."""
@@ -74,7 +83,7 @@ class QuantityField(QLineEdit):
                 value = None
             else:
                 value = parse_quantity(text, self._kind)
-                if self._kind == "count" and value != int(value):
+                if self._integer and value != int(value):
                     raise ValueError
             self.setModified(False)
             self._commit(value)
@@ -88,9 +97,10 @@ class QuantityField(QLineEdit):
             return
         self._revert()
 
-    def _left(self) -> None:
+    def focusOutEvent(self, event: QFocusEvent) -> None:
         if self.isModified() and not self.property("bad"):
             self.apply()
+        super().focusOutEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape and (self.isModified() or self.property("bad")):
@@ -101,7 +111,7 @@ class QuantityField(QLineEdit):
             step = NUDGE.get(self._kind, SCALES[self._kind].factor * 10 ** -SCALES[self._kind].decimals)
             value = self._value + sign * step
             try:
-                self._commit(int(value) if self._kind == "count" else round(value, 9))
+                self._commit(round(value) if self._integer else round(value, 9))
             except BadInput as error:
                 self._mark(bad=True, why=f"{error.faults[0].problem}; {error.faults[0].remedy}")
             return

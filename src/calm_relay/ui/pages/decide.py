@@ -85,8 +85,8 @@ class DecidePage(QWidget):
         session.answers_changed.connect(self.refresh)
         self.refresh()
 
-    def set_theme(self, theme: Theme) -> None:
-        """Use other colours."""
+    def set_theme(self, theme: Theme, scale: float) -> None:
+        """Use other colours and another text size."""
         self.theme, self._shown = theme, None
         self.refresh()
 

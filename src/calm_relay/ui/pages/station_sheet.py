@@ -2,60 +2,62 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any
-
-from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.errors import BadInput
-from calm_relay.library.shipped import shipped_cards
+from calm_relay.job.models import Node
+from calm_relay.library.cards import BatterySideUnit
 from calm_relay.relay.picture import Station
 from calm_relay.rules.edits import Edit, read_path
-from calm_relay.ui.fields.quantity import QuantityField
+from calm_relay.ui.fields.cell import FieldCell
+from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
-from calm_relay.ui.widgets import label
+from calm_relay.ui.widgets import clear_layout, label
 from calm_relay.units import format_quantity as show
-
-PER_ROW = 3
-
-
-@dataclass
-class _Row:
-    path: str
-    widget: QWidget
-    show: Callable[[Any], None]
 
 
 class StationSheet(QWidget):
     """Shows the fields of one station; every change is one named entry of the history."""
 
+    closed = Signal()
+
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("sheet")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
         self._station: Station | None = None
         self._signature: object = None
-        self._rows: list[_Row] = []
-        self._outer = QVBoxLayout(self)
-        self._outer.setContentsMargins(16, 8, 16, 8)
-        self._outer.setSpacing(4)
+        self.cells: dict[str, FieldCell] = {}
+        self._ticks: dict[str, QCheckBox] = {}
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(16, 6, 12, 6)
+        outer.setSpacing(4)
         head = QHBoxLayout()
         self._title = label("", "heading")
-        self._hint = label("", "quiet")
         self._close = QPushButton("Close")
         self._close.clicked.connect(lambda: self.open(None))
         head.addWidget(self._title)
-        head.addWidget(self._hint, 1)
+        head.addStretch()
         head.addWidget(self._close)
-        self._outer.addLayout(head)
+        outer.addLayout(head)
+        self._hint = label("", "quiet", wrap=True)
+        outer.addWidget(self._hint)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._outer.addWidget(self._scroll, 1)
-        session.job_changed.connect(self.refresh)
-        session.plan_chosen.connect(lambda: self.open(None))
+        self._holder = QWidget()
+        self._holder.setObjectName("sheet")
+        self._column = QVBoxLayout(self._holder)
+        self._column.setContentsMargins(0, 2, 4, 2)
+        self._column.setSpacing(8)
+        self._scroll.setWidget(self._holder)
+        outer.addWidget(self._scroll, 1)
+        session.answers_changed.connect(self.refresh)
+        session.plan_chosen.connect(lambda: self.open(None, tell=False))
         self.hide()
 
     @property
@@ -63,27 +65,33 @@ class StationSheet(QWidget):
         """The station being edited."""
         return self._station
 
-    def open(self, station: Station | None) -> None:
+    def open(self, station: Station | None, *, tell: bool = True) -> None:
         """Open the sheet on a station, or close it."""
+        was = self._station
         self._station, self._signature = station, None
         self.setVisible(station is not None)
-        page = self.parentWidget()
-        relay = page.findChild(QWidget, "relay") if page is not None else None
-        if station is None and relay is not None:
-            relay.setFocus()
+        if station is None and was is not None and tell:
+            self.closed.emit()
         self.refresh()
 
     def focus_first(self) -> None:
         """Put the focus on the first field."""
-        if self._rows:
-            self._rows[0].widget.setFocus()
+        first: list[QWidget] = [cell.editor for cell in self.cells.values()]
+        first += self._ticks.values()
+        (first or [self._close])[0].setFocus()
 
     def field(self, path_end: str) -> QWidget:
-        """Return the widget of the field whose path ends so; raises KeyError."""
-        for row in self._rows:
-            if row.path.endswith(path_end):
-                return row.widget
+        """Return the editor of the field whose path ends so; raises KeyError."""
+        for path, cell in self.cells.items():
+            if path.endswith(path_end):
+                return cell.editor
         raise KeyError(path_end)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.open(None)
+        else:
+            super().keyPressEvent(event)
 
     # --- filling
     def refresh(self) -> None:
@@ -97,192 +105,159 @@ class StationSheet(QWidget):
         if signature != self._signature:
             self._signature = signature
             self._build()
-        for row in self._rows:
-            row.show(read_path(self.session.job, row.path))
+        for cell in self.cells.values():
+            cell.refresh()
+        transfer = self.session.plan.transfer
+        for load, box in self._ticks.items():
+            with QSignalBlocker(box):
+                box.setChecked(transfer is not None and load in transfer.listed)
+
+    def _node(self) -> Node | None:
+        assert self._station is not None
+        node_id = self._station.id.partition(":")[2].split("/")[0]
+        return next((n for n in self.session.plan.nodes if n.id == node_id), None)
 
     def _shape(self) -> object:
         """Return what decides which fields there are; None when the station is gone."""
-        station, plan = self._station, self.session.plan
+        station, plan, job = self._station, self.session.plan, self.session.job
         assert station is not None
-        base = (plan.id, station.id, tuple(c.id for c in self.session.job.library))
-        node_id = station.id.partition(":")[2].split("/")[0]
-        node = next((n for n in plan.nodes if n.id == node_id), None)
+        base = (plan.id, station.id, tuple(c.id for c in job.library), plan.transfer is None)
         if station.kind in ("strings", "node", "battery"):
+            node = self._node()
             if node is None:
                 return None
-            return (*base, tuple((g.id, g.tracker, g.face) for g in node.strings), node.battery is None, len(plan.controls.slots))
+            groups = tuple((g.id, g.tracker, g.face) for g in node.strings)
+            return (*base, groups, node.card, node.battery is None, len(plan.controls.slots))
         if station.kind == "transfer" and plan.transfer is None:
             return None
-        return (*base, plan.transfer is None, tuple(a.id for a in self.session.job.house.appliances))
+        return (*base, tuple((a.id, a.name, a.running_w) for a in job.house.appliances))
 
     def _build(self) -> None:
         assert self._station is not None
-        self._rows = []
-        holder = QWidget()
-        holder.setObjectName("sheet")
-        self._grid = QGridLayout(holder)
-        self._grid.setContentsMargins(0, 2, 0, 2)
-        self._grid.setHorizontalSpacing(10)
-        self._grid.setVerticalSpacing(5)
-        self._cell = 0
+        self.cells, self._ticks = {}, {}
+        clear_layout(self._column)
         self._title.setText(self._station.title)
         self._hint.setText("")
         getattr(self, f"_build_{self._station.kind}")()
-        for column in range(PER_ROW):
-            self._grid.setColumnStretch(2 * column + 1, 1)
-        self._grid.setRowStretch(self._grid.rowCount(), 1)
-        self._scroll.setWidget(holder)
+        self._hint.setVisible(bool(self._hint.text()))
+        self._column.addStretch()
 
-    def _add(self, name: str, widget: QWidget) -> None:
-        row, column = divmod(self._cell, PER_ROW)
-        caption = label(name, "quiet")
-        caption.setBuddy(widget)
-        self._grid.addWidget(caption, row, 2 * column)
-        self._grid.addWidget(widget, row, 2 * column + 1, Qt.AlignmentFlag.AlignLeft)
-        self._cell += 1
+    def _line(self, *cells: QWidget) -> None:
+        holder = QWidget()
+        flow = FlowLayout(holder)
+        for cell in cells:
+            flow.addWidget(cell)
+        self._column.addWidget(holder)
 
-    def _new_line(self) -> None:
-        self._cell = -(-self._cell // PER_ROW) * PER_ROW
-
-    def _number(self, name: str, path: str, kind: str, *, optional: bool = False, ghost: str = "") -> None:
-        def commit(value: float | None) -> None:
-            old = read_path(self.session.job, path)
-            before = "none" if old is None else show(old, kind)
-            after = "none" if value is None else show(value, kind)
-            stored = int(value) if kind == "count" and value is not None else value
-            self.session.edit(f"{name}: {before} to {after}", [Edit(path, stored)], merge=path)
-
-        field = QuantityField(kind, name, commit, optional=optional, ghost=ghost)
-        field.editingFinished.connect(self.session.document.end_merge)
-        self._rows.append(_Row(path, field, field.show_value))
-        self._add(name, field)
-
-    def _choice(
-        self, name: str, path: str, options: list[tuple[str, str]], before: dict[str, tuple[Edit, ...]] | None = None
-    ) -> None:
-        box = QComboBox()
-        box.setAccessibleName(name)
-        box.setMaximumWidth(230)
-        for value, text in options:
-            box.addItem(text, value)
-
-        def chosen(index: int) -> None:
-            value = box.itemData(index)
-            edits = (*((before or {}).get(value, ())), Edit(path, value))
-            try:
-                self.session.edit(f"{name}: {box.itemText(index)}", edits)
-            except BadInput as error:
-                self.session.problem.emit("\n".join(fault.problem + "; " + fault.remedy for fault in error.faults))
-                self.refresh()
-
-        def show_value(value: object) -> None:
-            with QSignalBlocker(box):
-                box.setCurrentIndex(box.findData(value))
-
-        box.activated.connect(chosen)
-        self._rows.append(_Row(path, box, show_value))
-        self._add(name, box)
-
-    def _card_choice(self, name: str, path: str, kind: str) -> None:
-        """Offer every card of the kind; a shipped one is copied into the job when it is chosen."""
-        own = {card.id: card for card in self.session.job.library if card.kind == kind}
-        shipped = {card.id: card for card in shipped_cards() if card.kind == kind and card.id not in own}
-        options = [(card.id, card.name) for card in (*own.values(), *shipped.values())]
-        self._choice(name, path, options, {i: (Edit("library[+]", card.model_dump()),) for i, card in shipped.items()})
+    def _cell(self, path: str, **more: object) -> FieldCell:
+        made = FieldCell(self.session, path, **more)  # type: ignore[arg-type]
+        self.cells[path] = made
+        return made
 
     # --- stations
-    def _node_path(self) -> tuple[str, Any]:
-        assert self._station is not None
-        node_id = self._station.id.partition(":")[2].split("/")[0]
-        node = next(n for n in self.session.plan.nodes if n.id == node_id)
-        return f"plans[{self.session.chosen}].nodes[{node_id}]", node
-
     def _build_strings(self) -> None:
         assert self._station is not None
-        base, node = self._node_path()
+        node = self._node()
+        assert node is not None
+        base = f"plans[{self.session.chosen}].nodes[{node.id}]"
         tracker = int(self._station.id.rpartition("/")[2])
-        faces = [(f.id, f.name) for f in self.session.job.faces]
+
+        def faces() -> list[tuple[str, str]]:
+            return [(f.id, f.name) for f in self.session.job.faces]
+
         for group in (g for g in node.strings if g.tracker == tracker):
-            at = f"{base}.strings[{group.id}]"
-            self._number("Modules in series", f"{at}.modules_per_string", "count")
-            self._number("Strings in parallel", f"{at}.parallel_strings", "count")
-            self._card_choice("Module", f"{at}.module", "module")
-            self._choice("Roof face", f"{at}.face", faces)
-            face = f"faces[{group.face}]"
-            self._number("Tilt of the face", f"{face}.tilt_deg", "angle_deg")
-            self._number("Azimuth of the face", f"{face}.azimuth_deg", "angle_deg")
-            self._new_line()
-        self._hint.setText("arrows nudge, Enter applies, Esc reverts; a face is shared by all plans")
+            at, face = f"{base}.strings[{group.id}]", f"faces[{group.face}]"
+            self._line(
+                self._cell(f"{at}.modules_per_string", chars=7),
+                self._cell(f"{at}.parallel_strings", chars=7),
+                self._cell(f"{at}.module", card_kind="module"),
+                self._cell(f"{at}.face", options=faces),
+                self._cell(f"{face}.tilt_deg", caption="Tilt of the face", chars=8),
+                self._cell(f"{face}.azimuth_deg", caption="Azimuth of the face", chars=8),
+            )
+        self._hint.setText("Arrows nudge, Enter applies, Esc reverts. A face is shared by all plans.")
 
     def _build_node(self) -> None:
-        base, node = self._node_path()
-        kind = self.session.job.card(node.card).kind
-        self._card_choice("Equipment", f"{base}.card", kind)
+        node = self._node()
+        assert node is not None
+        base = f"plans[{self.session.chosen}].nodes[{node.id}]"
+        card = self.session.job.card(node.card)
+        cells = [self._cell(f"{base}.card", card_kind=card.kind), self._cell(f"{base}.name", chars=20)]
         if self.session.plan.transfer is not None:
-            self._choice("Joins on", f"{base}.side", [("backup", "backup side"), ("grid", "grid side")])
+            cells.append(self._cell(f"{base}.side"))
+        self._line(*cells)
+        if isinstance(card, BatterySideUnit) and node.battery is None:
+            self._hint.setText("No battery on this inverter.")
 
     def _build_battery(self) -> None:
-        base, _ = self._node_path()
-        plan = f"plans[{self.session.chosen}]"
-        self._card_choice("Battery module", f"{base}.battery.card", "battery")
-        self._number("Modules", f"{base}.battery.modules", "count")
-        self._number("State of health", f"{base}.battery.state_of_health_frac", "fraction")
-        self._number("Reserve for outages", f"{plan}.controls.reserve_soc_frac", "fraction")
+        node = self._node()
+        assert node is not None
+        base, plan = f"plans[{self.session.chosen}].nodes[{node.id}]", f"plans[{self.session.chosen}]"
+        self._line(
+            self._cell(f"{base}.battery.card", card_kind="battery"),
+            self._cell(f"{base}.battery.modules", chars=7),
+            self._cell(f"{base}.battery.state_of_health_frac", chars=8),
+            self._cell(f"{plan}.controls.reserve_soc_frac", chars=8),
+        )
         for i, slot in enumerate(self.session.plan.controls.slots):
             if slot.kind != "charge_from_grid":
                 continue
             at = f"{plan}.controls.slots[{i}]"
-            self._new_line()
-            self._number("Grid charge from", f"{at}.start_h", "hours_h")
-            self._number("until", f"{at}.end_h", "hours_h")
-            self._number("at", f"{at}.power_w", "power_w")
-            self._number("Target", f"{at}.target_soc_frac", "fraction")
-            if slot.target_soc_frac > self.session.plan.controls.reserve_soc_frac:
-                self._hint.setText("below its target the slot draws from the grid at full power")
+            self._line(*(self._cell(f"{at}.{name}", chars=8) for name in ("start_h", "end_h", "power_w", "target_soc_frac")))
+            self._hint.setText("Below its target a grid charge slot draws from the grid at full power, sun or not.")
 
     def _build_transfer(self) -> None:
-        self._card_choice("Transfer device", f"plans[{self.session.chosen}].transfer.card", "transfer")
-        self._hint.setText("its amps pass with the grid up; with the grid down it is open and passes nothing")
+        self._line(self._cell(f"plans[{self.session.chosen}].transfer.card", card_kind="transfer"))
+        self._hint.setText("Its amps pass with the grid up; with the grid down it is open and passes nothing.")
 
     def _build_loads(self) -> None:
         plan = self.session.plan
         if plan.transfer is None:
-            self._hint.setText("this plan has no transfer device: every load is dark in an outage")
+            self._hint.setText("This plan has no transfer device: every load is dark in an outage.")
             return
+        self._line(self._cell(f"plans[{plan.id}].transfer.backed_up"))
         path = f"plans[{plan.id}].transfer.listed"
-        self._choice(
-            "Backed up",
-            f"plans[{plan.id}].transfer.backed_up",
-            [("listed", "only the loads ticked"), ("whole_house", "whole house")],
-        )
-        self._new_line()
         loads = [(a.id, f"{a.name}, {show(a.running_w, 'power_w')}") for a in self.session.job.house.appliances]
         for load, text in [("background", "Everything else"), *loads]:
             box = QCheckBox(text)
             box.setAccessibleName(f"Back up {text}")
+            box.toggled.connect(lambda on, i=load, words=text: self._tick(path, i, words, on=on))
+            self._ticks[load] = box
+        self._line(*self._ticks.values())
 
-            def toggled(on: bool, load: str = load, text: str = text) -> None:
-                listed = [i for i in read_path(self.session.job, path) if i != load] + ([load] if on else [])
-                self.session.edit(f"{'Back up' if on else 'Do not back up'}: {text}", [Edit(path, listed)])
-
-            def show_value(listed: list[str], load: str = load, box: QCheckBox = box) -> None:
-                with QSignalBlocker(box):
-                    box.setChecked(load in listed)
-
-            box.toggled.connect(toggled)
-            self._rows.append(_Row(path, box, show_value))
-            row, column = divmod(self._cell, PER_ROW)
-            self._grid.addWidget(box, row, 2 * column, 1, 2)
-            self._cell += 1
+    def _tick(self, path: str, load: str, words: str, *, on: bool) -> None:
+        listed = [i for i in read_path(self.session.job, path) if i != load] + ([load] if on else [])
+        try:
+            self.session.edit(f"{'Back up' if on else 'Do not back up'}: {words}", [Edit(path, listed)])
+        except BadInput as error:
+            self.session.problem.emit(str(error))
 
     def _build_grid(self) -> None:
-        self._number("Export limit", "site.export_limit_w", "power_w", optional=True, ghost="no limit")
-        self._number("Import limit", "site.import_limit_w", "power_w", optional=True, ghost="no limit")
-        self._number("Service", "site.supply.service_a", "current_a")
-        self._number("Network's inverter sum", "site.network.sum_limit_w", "power_w", optional=True, ghost="ask the operator")
-        self._number("Record low", "site.record_low_c", "temperature_c", optional=True, ghost="not known")
-        self._number("Design high", "site.design_high_c", "temperature_c", optional=True, ghost="not known")
-        self._number("Import price", "tariff.import_price_per_kwh", "price_per_kwh")
-        self._number("Cheap price", "tariff.cheap_price_per_kwh", "price_per_kwh")
-        self._number("Export price", "tariff.export_price_per_kwh", "price_per_kwh")
-        self._hint.setText("shared by all plans")
+        self._line(
+            *(
+                self._cell(path, chars=9, ghost=ghost)
+                for path, ghost in (
+                    ("site.export_limit_w", "no limit"),
+                    ("site.import_limit_w", "no limit"),
+                    ("site.supply.service_a", ""),
+                    ("site.supply.voltage_v", ""),
+                    ("site.network.sum_limit_w", "ask them"),
+                )
+            ),
+            self._cell("site.supply.kind"),
+        )
+        self._line(
+            *(
+                self._cell(f"tariff.{name}", chars=12 if name.endswith("kwh") else 8)
+                for name in (
+                    "import_price_per_kwh",
+                    "cheap_price_per_kwh",
+                    "cheap_start_h",
+                    "cheap_end_h",
+                    "export_price_per_kwh",
+                    "standing_per_day",
+                )
+            ),
+            self._cell("tariff.currency", chars=5),
+        )
+        self._hint.setText("Shared by all plans. Equal ends of the cheap window mean there is none.")

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
 from PySide6.QtWidgets import QApplication
 
 FAMILY = "Inter"
@@ -52,6 +53,12 @@ DARK = Theme(
 )  # fmt: skip
 
 VERDICT_ROLE = {"within": "within", "tight": "tight", "over": "over", "not known": "unknown", "note": "quiet"}
+
+
+def system_theme() -> Theme:
+    """Return dark where the system asks for it, else light."""
+    hints = QGuiApplication.styleHints()
+    return DARK if hints.colorScheme() == Qt.ColorScheme.Dark else LIGHT
 
 
 def fonts_ready() -> bool:
@@ -118,10 +125,19 @@ def _sheet(t: Theme, scale: float) -> str:
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
     QPushButton:checked {{ background: {t.accent}; color: {t.accent_ink}; border-color: {t.accent}; }}
     QPushButton:disabled {{ color: {t.quiet}; }}
-    QPushButton#order {{ background: transparent; border: none; border-left: 3px solid transparent; text-align: left;
-        padding: 8px 12px; }}
-    QPushButton#order:checked {{ background: {t.paper}; color: {t.ink}; border-left: 3px solid {t.accent}; font-weight: 600; }}
-    QPushButton#order:focus {{ border: 2px solid {t.accent}; padding: 6px 11px; }}
+    QPushButton#link {{ background: transparent; border: none; color: {t.accent}; padding: 2px 4px; font-size: {small}pt; }}
+    QPushButton#link:focus {{ border: 1px solid {t.accent}; padding: 1px 3px; }}
+    QLabel#assumed {{ color: {t.tight}; font-size: {7.75 * scale}pt; }}
+    QLabel#teach {{ background: {t.panel}; border-left: 3px solid {t.accent}; padding: 8px 10px; }}
+    QLabel#section {{ font-weight: 600; margin-top: 8px; border-top: 1px solid {t.line}; padding-top: 6px; }}
+    QLabel#clock {{ font-weight: 600; padding: 5px 4px; }}
+    QWidget#strip {{ background: {t.paper}; border-top: 1px solid {t.line}; }}
+    QWidget#pins {{ background: {t.panel}; border-bottom: 1px solid {t.line}; }}
+    QWidget#cell {{ background: transparent; }}
+    QListWidget {{ background: {t.panel}; border: 1px solid {t.line}; }}
+    QListWidget::item {{ padding: 3px 6px; }}
+    QListWidget::item:selected {{ background: {t.track}; color: {t.ink}; }}
+    QListWidget:focus {{ border: 2px solid {t.accent}; }}
     QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet}; background: {t.panel}; }}
     QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
     QCheckBox:focus {{ color: {t.accent}; }}

@@ -1,91 +1,25 @@
-"""Headroom: the limits of the chosen plan, tightest first; a row opens its arithmetic, source and remedies."""
+"""Headroom: the limits of the chosen plan, tightest first; what limits cost in the year, and what raising one would gain."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent
-from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from functools import partial
 
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from calm_relay.decision.limits import limit_costs
 from calm_relay.errors import BadInput
+from calm_relay.job.models import Waiver
+from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import Finding, Remedy
+from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
-from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font
-from calm_relay.ui.widgets import label
+from calm_relay.ui.theme import Theme
+from calm_relay.ui.views.headroom_row import HeadroomRow, figure
+from calm_relay.ui.widgets import clear_layout, label
 from calm_relay.units import format_quantity as show
 
-
-def figure(finding: Finding) -> str:
-    """Return 'value of limit' with one unit."""
-    if finding.value is None or finding.limit is None:
-        return ""
-    kind = finding.quantity
-    joint = "of" if finding.sense == "most" else "for"
-    decimals = 1 if kind in ("power_w", "apparent_va") else None
-    return f"{show(finding.value, kind, decimals, with_unit=False)} {joint} {show(finding.limit, kind, decimals)}"
-
-
-class HeadroomRow(QAbstractButton):
-    """One finding as a bar; a click or Enter opens it."""
-
-    def __init__(self, finding: Finding, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.finding, self._theme, self._scale = finding, theme, scale
-        self.setCheckable(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(f"{finding.title}, {finding.subject}: {finding.verdict}, {figure(finding)}")
-        self.setToolTip(finding.arithmetic)
-
-    def sizeHint(self) -> QSize:
-        return QSize(200, int(49 * self._scale))
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        t, f, s = self._theme, self.finding, self._scale
-        width = self.width()
-        bold, small = ui_font(8.75 * s, bold=True), ui_font(8.0 * s)
-        painter.setFont(bold)
-        metrics = painter.fontMetrics()
-        text = figure(f)
-        value_w = metrics.horizontalAdvance(text) if text else 0
-        painter.setPen(t.color("ink"))
-        top = QRectF(2, 3 * s, width - 4, metrics.height())
-        painter.drawText(top, Qt.AlignmentFlag.AlignRight, text)
-        title = metrics.elidedText(f.short, Qt.TextElideMode.ElideRight, int(width - value_w - 14))
-        painter.setFont(ui_font(8.75 * s))
-        painter.drawText(top, Qt.AlignmentFlag.AlignLeft, title)
-        y = top.bottom() + 3 * s
-        role = VERDICT_ROLE[f.verdict]
-        bar = QRectF(2, y, width - 4, 5 * s)
-        painter.fillRect(bar, t.color("track"))
-        part = self._share()
-        if part is not None:
-            painter.fillRect(QRectF(bar.x(), bar.y(), bar.width() * min(1.0, part), bar.height()), t.color(role))
-            painter.fillRect(QRectF(bar.right() - 1.5, bar.y() - 2, 1.5, bar.height() + 4), t.color("ink"))
-        painter.setFont(small)
-        metrics = painter.fontMetrics()
-        low = QRectF(2, bar.bottom() + 2 * s, width - 4, metrics.height())
-        verdict = "waived" if f.waived and f.verdict == "over" else f.verdict
-        painter.setPen(t.color(role))
-        painter.setFont(ui_font(8.0 * s, bold=True))
-        verdict_w = painter.fontMetrics().horizontalAdvance(verdict)
-        painter.drawText(low, Qt.AlignmentFlag.AlignRight, verdict)
-        painter.setFont(small)
-        painter.setPen(t.color("quiet"))
-        detail = f.cost or f.subject
-        painter.drawText(
-            low, Qt.AlignmentFlag.AlignLeft, metrics.elidedText(detail, Qt.TextElideMode.ElideRight, int(width - verdict_w - 14))
-        )
-        if self.hasFocus() or self.isChecked():
-            painter.setPen(t.color("accent"))
-            painter.drawRect(QRectF(0.5, 0.5, width - 1, self.height() - 1))
-
-    def _share(self) -> float | None:
-        f = self.finding
-        if f.value is None or not f.limit:
-            return None
-        return f.value / f.limit if f.sense == "most" else f.limit / f.value if f.value else 1.0
+__all__ = ["Headroom", "HeadroomRow", "figure"]
 
 
 class Headroom(QWidget):
@@ -93,33 +27,39 @@ class Headroom(QWidget):
 
     applied = Signal(str)
 
-    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: Theme, dialogs: Dialogs, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("headroom")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.session, self._theme, self._scale = session, theme, 1.0
+        self.session, self._theme, self._scale, self._dialogs = session, theme, 1.0, dialogs
         self._open: tuple[str, str] | None = None
         self._shown: tuple[object, ...] = ()
+        self._rows: list[HeadroomRow] = []
         outer = QVBoxLayout(self)
-        outer.setContentsMargins(14, 12, 10, 10)
+        outer.setContentsMargins(14, 12, 8, 8)
         head = QHBoxLayout()
-        title = label("Headroom", "heading")
-        self._which = label("", "quiet")
-        head.addWidget(title)
+        head.addWidget(label("Headroom", "heading"))
         head.addStretch()
+        self._which = label("", "quiet")
         head.addWidget(self._which)
         outer.addLayout(head)
-        self._tally = label("", "quiet")
+        self._tally = label("", "quiet", wrap=True)
         outer.addWidget(self._tally)
         self._scroll = QScrollArea()
         self._scroll.setObjectName("headroomScroll")
         self._scroll.setWidgetResizable(True)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._holder = QWidget()
+        self._holder.setObjectName("headroom")
+        self._column = QVBoxLayout(self._holder)
+        self._column.setContentsMargins(0, 2, 6, 4)
+        self._column.setSpacing(2)
+        self._scroll.setWidget(self._holder)
         outer.addWidget(self._scroll, 1)
-        caution = label(
-            "Within the limit used; local codes, the network operator and the equipment's manual decide.", "caution", wrap=True
+        outer.addWidget(
+            label("Within the limit used; local codes, the network operator and the manual decide.", "caution", wrap=True)
         )
-        outer.addWidget(caution)
         session.answers_changed.connect(self.refresh)
         self.refresh()
 
@@ -137,13 +77,14 @@ class Headroom(QWidget):
 
     def rows(self) -> list[HeadroomRow]:
         """Return the rows on screen."""
-        holder = self._scroll.widget()
-        return holder.findChildren(HeadroomRow) if holder else []
+        return self._rows
 
     def refresh(self) -> None:
         """Show the chosen plan's findings; nothing is rebuilt when nothing changed."""
         findings, waiting = self.findings()
-        state = (self.session.chosen, findings, waiting, self._open)
+        gains = self.session.raised()
+        undo = self.session.document.undo_label
+        state = (self.session.chosen, findings, waiting, self._open, gains, undo if self._open else None)
         if state == self._shown:
             return
         self._shown = state
@@ -154,59 +95,154 @@ class Headroom(QWidget):
         over = sum(f.verdict == "over" and not f.waived for f in findings)
         words = [f"{over} over"] if over else []
         words += [f"{n} {word}" for word in ("tight", "not known", "within") if (n := sum(f.verdict == word for f in findings))]
+        words += [f"{n} waived"] if (n := sum(bool(f.waived) and f.verdict == "over" for f in findings)) else []
         self._tally.setText(" · ".join(words) + (" · the year is being run" if waiting else ""))
-        holder = QWidget()
-        holder.setObjectName("headroom")
-        column = QVBoxLayout(holder)
-        column.setContentsMargins(0, 4, 6, 0)
-        column.setSpacing(3)
+        self._holder.setUpdatesEnabled(False)
+        clear_layout(self._column)
+        self._rows = []
         for finding in findings:
             row = HeadroomRow(finding, self._theme, self._scale)
             key = (finding.check, finding.subject)
             row.setChecked(key == self._open)
             row.clicked.connect(lambda _=False, key=key: self.open(None if key == self._open else key))
-            column.addWidget(row)
+            self._rows.append(row)
+            self._column.addWidget(row)
             if key == self._open:
-                column.addWidget(self._detail(finding))
-        column.addStretch()
-        self._scroll.setWidget(holder)
+                self._column.addWidget(self._detail(finding))
+        self._add_costs()
+        self._column.addStretch()
+        self._holder.setUpdatesEnabled(True)
         if focus is not None and self.rows():
             self.rows()[min(focus, len(self.rows()) - 1)].setFocus()
         self._scroll.verticalScrollBar().setValue(at)
+
+    def _add_costs(self) -> None:
+        """What limits cost, and what one step more would gain."""
+        result = self.session.fresh(self.session.chosen)
+        if result is None:
+            return
+        costs = [row for row in limit_costs(self.session.plan, result.facts) if row.hours_h >= 1 or row.held_wh >= 500]
+        if costs:
+            self._column.addWidget(label("What limits cost in the year", "section"))
+        for row in costs[:6]:
+            held = f"{show(row.held_wh, 'energy_wh', 0)} held back" if row.held_wh >= 500 else ""
+            hours = f"{row.hours_h:.0f} h at it" if row.hours_h >= 1 else ""
+            self._column.addWidget(label(f"{row.text}: {' · '.join(part for part in (hours, held) if part)}", "", wrap=True))
+        gains = self.session.raised()
+        if gains is None:
+            self._column.addWidget(label("If one limit were raised: being run…", "section"))
+            return
+        if gains:
+            self._column.addWidget(label("If one limit were raised, a year", "section"))
+        currency = self.session.job.tariff.currency
+        for gain in gains:
+            parts = [f"{'+' if gain.saving >= 0 else '−'}{currency} {show(abs(gain.saving), 'money')} saved"]
+            if gain.lost_less_wh >= 500:
+                parts.append(f"{show(gain.lost_less_wh, 'energy_wh', 0)} less lost")
+            if gain.evening_hours_less_h >= 1:
+                parts.append(f"{gain.evening_hours_less_h:.0f} evening hours less over")
+            self._column.addWidget(label(f"{gain.text}: {', '.join(parts)}", "", wrap=True))
+        if gains:
+            self._column.addWidget(label("Each alone, its own cost and further checks left out.", "caution", wrap=True))
 
     def open(self, key: tuple[str, str] | None) -> None:
         """Open the finding of (check id, subject), or close."""
         self._open = key
         self.refresh()
+        for row in self.rows():
+            if (row.finding.check, row.finding.subject) == key:
+                row.setFocus()
+                self._scroll.ensureWidgetVisible(row, 0, 40)
 
+    # --- one finding, whole
     def _detail(self, finding: Finding) -> QWidget:
         box = QWidget()
         box.setObjectName("headroom")
         column = QVBoxLayout(box)
-        column.setContentsMargins(6, 0, 4, 8)
-        margin = "" if finding.margin is None else f" Margin {finding.margin * 100:.0f} %."
-        for text, name in (
-            (f"{finding.title}. {finding.subject}", "strong"),
+        column.setContentsMargins(6, 0, 2, 8)
+        column.setSpacing(3)
+        margin = "" if finding.margin is None else f" Margin {show(finding.margin, 'fraction')} of the limit."
+        texts = [
+            (finding.title if finding.subject in ("", "site") else f"{finding.title}: {finding.subject}", "strong"),
             (finding.arithmetic + "." + margin, ""),
             (f"Source: {finding.source}. Pack: {finding.pack}.", "quiet"),
-        ):
-            words = label(text, name, wrap=True)
+        ]
+        if finding.waived:
+            texts.append((f"Waived: {finding.waived}", "strong"))
+        others = self._elsewhere(finding)
+        if others:
+            texts.append((others, "quiet"))
+        for text, role in texts:
+            words = label(text, role, wrap=True)
             words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
             column.addWidget(words)
         for remedy in finding.remedies:
             column.addWidget(label(f"Would clear it: {remedy.text}", wrap=True))
             if remedy.edits:
-                button = QPushButton("Apply")
-                button.setAccessibleName(f"Apply: {remedy.text}")
-                button.setObjectName("apply")
-                button.clicked.connect(lambda _=False, f=finding, r=remedy: self._apply(f, r))
-                column.addWidget(button, 0, Qt.AlignmentFlag.AlignLeft)
+                column.addWidget(
+                    self._button("Apply", f"Apply: {remedy.text}", partial(self._apply, finding, remedy), "apply"), 0, _LEFT
+                )
+        undo = self.session.document.undo_label
+        if undo is not None and undo.startswith(f"{finding.title}: "):
+            column.addWidget(self._button("Undo it", f"Undo: {undo}", self.session.document.undo, "undo-remedy"), 0, _LEFT)
+        if finding.verdict == "over" and not finding.waived:
+            column.addWidget(
+                self._button("Waive with a reason…", f"Waive {finding.title}", partial(self._waive, finding), "waive"), 0, _LEFT
+            )
+        elif finding.waived:
+            column.addWidget(
+                self._button("Take the waiver back", "Take the waiver back", partial(self._unwaive, finding), "unwaive"), 0, _LEFT
+            )
         return box
 
+    def _button(self, text: str, name: str, act: object, object_name: str) -> QPushButton:
+        button = QPushButton(text)
+        button.setAccessibleName(name)
+        button.setObjectName(object_name)
+        button.clicked.connect(lambda _=False: act())  # type: ignore[operator]
+        return button
+
+    def _elsewhere(self, finding: Finding) -> str:
+        """Return the same check's verdicts in the other plans."""
+        parts = []
+        for plan in self.session.job.plans:
+            result = self.session.fresh(plan.id)
+            if plan.id == self.session.chosen or result is None:
+                continue
+            same = [f for f in result.findings if f.check == finding.check]
+            if same:
+                parts.append(f"{plan.letter} {same[0].verdict} {figure(same[0])}".strip())
+        return "In other plans: " + "; ".join(parts) + "." if parts else ""
+
     def _apply(self, finding: Finding, remedy: Remedy) -> None:
+        if self._edit(f"{finding.title}: {remedy.text}", remedy.edits):
+            self.applied.emit(remedy.text)
+
+    def _waive(self, finding: Finding) -> None:
+        reason = self._dialogs.ask_text("Waive", f"Why may '{finding.title}' be over in this plan?", "")
+        if reason is None or not reason.strip():
+            return
+        plan = self.session.plan
+        kept = tuple(w for w in plan.waived if w.check != finding.check)
         try:
-            self.session.edit(f"{finding.title}: {remedy.text}", remedy.edits)
+            waiver = Waiver(check=finding.check, reason=reason.strip())
+        except ValueError:
+            self.session.problem.emit("a reason of 3 to 400 letters is needed; write why it may stand")
+            return
+        self._edit(f"Waive {finding.title}", [Edit(f"plans[{plan.id}].waived", (*kept, waiver))])
+
+    def _unwaive(self, finding: Finding) -> None:
+        plan = self.session.plan
+        kept = tuple(w for w in plan.waived if w.check != finding.check)
+        self._edit(f"Take back the waiver of {finding.title}", [Edit(f"plans[{plan.id}].waived", kept)])
+
+    def _edit(self, text: str, edits: object) -> bool:
+        try:
+            self.session.edit(text, edits)  # type: ignore[arg-type]
         except BadInput as error:
             self.session.problem.emit(str(error))
-            return
-        self.applied.emit(remedy.text)
+            return False
+        return True
+
+
+_LEFT = Qt.AlignmentFlag.AlignLeft

@@ -6,7 +6,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QScrollArea, QWidget
 
 from calm_relay.rules.registry import Finding
@@ -170,10 +170,14 @@ class PlanTabs(QScrollArea):
         row.addStretch()
         self.setWidget(holder)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
     def _fit(self) -> None:
         tallest = max((tab.sizeHint().height() for tab in self._tabs.values()), default=48)
         wide = sum(tab.sizeHint().width() for tab in self._tabs.values())
-        bar = self.horizontalScrollBar().sizeHint().height() if wide > self.viewport().width() else 0
+        bar = self.horizontalScrollBar().sizeHint().height() if wide > self.width() else 0
         self.setFixedHeight(tallest + bar)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

@@ -230,7 +230,7 @@ class RelayView(QWidget):
             painter.drawLine(QPointF(gate.x - 10, gate.y + min(half, 12)), QPointF(gate.x + 6, gate.y - min(half, 12)))
         if gate.spill > 0.2:
             lost, high = self._theme.color("lost"), max(3.0, gate.spill)
-            painter.fillRect(QRectF(gate.x - 42, gate.y - half - high, 32, high), QBrush(lost, Qt.BrushStyle.BDiagPattern))
+            painter.fillRect(QRectF(gate.x - 72, gate.y - half - high, 36, high), QBrush(lost, Qt.BrushStyle.BDiagPattern))
 
 
 def _rect(rect: object) -> QRectF:

@@ -1,0 +1,37 @@
+"""What limits cost in a year: hours at each and energy it held back, in words, dearest first."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from calm_relay.decision.facts import YearFacts
+from calm_relay.job.models import Plan
+
+WORDS = {"ac_limit": "inverter AC limit", "charge": "charge limit", "discharge": "discharge limit"}
+
+
+@dataclass(frozen=True)
+class LimitCost:
+    """One limit of a plan's year. [h], [Wh]"""
+
+    key: str
+    text: str
+    hours_h: float
+    held_wh: float
+
+
+def limit_costs(plan: Plan, facts: YearFacts) -> tuple[LimitCost, ...]:
+    """Return every limit that was met in the year, the dearest in energy first, then by hours."""
+    names = {node.id: node.name for node in plan.nodes}
+    out = []
+    for key, use in facts.limits.items():
+        kind, _, node = key.partition(":")
+        if node:
+            text = f"{names.get(node, node)}: {WORDS[kind]}"
+        else:
+            text = {"export_cap": "Export cap", "transfer": "Transfer device"}[kind]
+        if use.hours_h > 0 or use.held_wh > 0:
+            out.append(LimitCost(key, text, use.hours_h, use.held_wh))
+    if facts.tracker_lost_wh > 500.0:
+        out.append(LimitCost("tracker", "Tracker current or power", 0.0, facts.tracker_lost_wh))
+    return tuple(sorted(out, key=lambda row: (-row.held_wh, -row.hours_h)))

@@ -1,0 +1,179 @@
+"""Drafts of candidate plans from today's system: complete, so that they can be simulated at once, and then changed."""
+
+from __future__ import annotations
+
+import math
+import string
+
+from calm_relay.errors import NotFeasible
+from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, ProfileLoad, StringGroup, Transfer
+from calm_relay.job.parts import with_cards
+from calm_relay.library.cards import AcUnit, BatteryCard, Card, HybridCard, ModuleCard, PvInverterCard, TransferCard
+from calm_relay.library.shipped import shipped_cards
+from calm_relay.pv.voltage import cold_voc_v
+
+PATTERNS: tuple[tuple[str, str, str], ...] = (
+    ("ac-add-on", "Keep, add AC battery", "what stands stays; a battery inverter joins it"),
+    ("hybrid-swap", "Hybrid swap", "one hybrid takes over the old strings and holds the battery"),
+    ("hybrid-alongside", "Hybrid alongside", "what stands stays; a hybrid with new strings and a battery joins it"),
+    ("array-only", "Array only", "more modules on today's inverter, no battery"),
+)
+NIGHT_SHARE = 0.6  # of a day's use, the lower end of the trade's 60 to 80 % (common practice)
+
+
+def draft_plan(job: Job, pattern: str) -> tuple[Job, str]:
+    """Return the job with a drafted plan behind the others, and the plan's id.
+
+    Raises
+    ------
+    NotFeasible
+        When today's system does not allow the pattern, with what would.
+    """
+    name = {key: words for key, words, _ in PATTERNS}[pattern]
+    today = job.plans[0]
+    maker = {"ac-add-on": _ac_add_on, "hybrid-swap": _swap, "hybrid-alongside": _alongside, "array-only": _array_only}[pattern]
+    nodes, cards, battery = maker(job, today)
+    used = {plan.id for plan in job.plans}
+    plan_id = next(i for n in range(1, 99) if (i := pattern if n == 1 else f"{pattern}-{n}") not in used)
+    letters = {plan.letter for plan in job.plans}
+    letter = next((c for c in string.ascii_uppercase if c not in letters), "new")
+    transfer = None
+    if battery:
+        gateway = _smallest(TransferCard, lambda card: (card.pass_through_a or 0.0) >= job.site.supply.service_a, "pass_through_a")
+        cards.append(gateway)
+        essential = tuple(a.id for a in job.house.appliances if a.essential)
+        transfer = Transfer(card=gateway.id, backed_up="listed", listed=essential or ("background",))
+    controls = Controls(reserve_soc_frac=0.15 if battery else 0.0)
+    plan = Plan(id=plan_id, letter=letter, name=name, nodes=nodes, transfer=transfer, controls=controls)
+    changed = with_cards(job, cards)
+    return changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id
+
+
+Drafted = tuple[tuple[Node, ...], list[Card], bool]
+
+
+def _ac_add_on(job: Job, today: Plan) -> Drafted:
+    old = _pv_inverters(job, today)
+    rated = _rated_w(job, old)
+    unit = _smallest_unit("battery_inverter", max(3000.0, rated))
+    stack, modules = _battery(job, 1.03 * rated)  # what AC-coupled PV gives off grid has to find room, 1:1
+    kept = tuple(node.model_copy(update={"side": "backup"}) for node in today.nodes)
+    new = Node(
+        id=_free("battery", today),
+        name="Battery inverter",
+        card=unit.id,
+        side="backup",
+        battery=BatteryChoice(card=stack.id, modules=modules),
+    )
+    return (*kept, new), [unit, stack], True
+
+
+def _swap(job: Job, today: Plan) -> Drafted:
+    old = _pv_inverters(job, today)
+    if not old:
+        raise NotFeasible("today's system has no PV inverter to swap", "add today's inverter and strings on Site & roof first")
+    strings = tuple(group for node in old for group in node.strings)
+    renumbered = tuple(group.model_copy(update={"tracker": n}) for n, group in enumerate(strings, start=1))
+    rated = _rated_w(job, old)
+    unit = _smallest_unit("hybrid", rated, trackers=len(renumbered))
+    stack, modules = _battery(job)
+    new = Node(
+        id=_free("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=renumbered,
+        battery=BatteryChoice(card=stack.id, modules=modules),
+    )  # fmt: skip
+    others = tuple(node for node in today.nodes if node not in old)
+    return (*others, new), [unit, stack], True
+
+
+def _alongside(job: Job, today: Plan) -> Drafted:
+    face = _free_face(job, today)
+    module = next(card for card in shipped_cards() if isinstance(card, ModuleCard) and card.id == "module-430")
+    count = min(job.face(face).room_modules or 12, 12, _longest(job, module, 600.0))
+    unit = _smallest_unit("hybrid", 0.8 * count * module.power_stc_w)
+    stack, modules = _battery(job)
+    group = StringGroup(id=_free_string(today), face=face, module=module.id, tracker=1, modules_per_string=count)
+    new = Node(
+        id=_free("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=(group,),
+        battery=BatteryChoice(card=stack.id, modules=modules),
+    )  # fmt: skip
+    return (*today.nodes, new), [unit, stack, module], True
+
+
+def _array_only(job: Job, today: Plan) -> Drafted:
+    face = _free_face(job, today)
+    for node in today.nodes:
+        card = job.card(node.card)
+        used = {group.tracker for group in node.strings}
+        free = [n for n in range(1, len(getattr(card, "trackers", ())) + 1) if n not in used]
+        if not isinstance(card, PvInverterCard | HybridCard) or not free:
+            continue
+        module = next(c for c in shipped_cards() if isinstance(c, ModuleCard) and c.id == "module-430")
+        count = min(job.face(face).room_modules or 8, 8, _longest(job, module, card.dc_voltage_max_v))
+        group = StringGroup(id=_free_string(today), face=face, module=module.id, tracker=free[0], modules_per_string=count)
+        more = node.model_copy(update={"strings": (*node.strings, group)})
+        return tuple(more if n.id == node.id else n for n in today.nodes), [module], False
+    raise NotFeasible("no tracker of today's inverters is free", "put strings in parallel, or draft a hybrid alongside")
+
+
+def _pv_inverters(job: Job, today: Plan) -> list[Node]:
+    return [node for node in today.nodes if job.card(node.card).kind in ("pv_inverter", "module_inverter")]
+
+
+def _rated_w(job: Job, nodes: list[Node]) -> float:
+    total = 0.0
+    for node in nodes:
+        card = job.card(node.card)
+        total += card.ac_rated_w * node.count if isinstance(card, AcUnit) else 0.0
+    return total
+
+
+def _free_face(job: Job, today: Plan) -> str:
+    used = {group.face for node in today.nodes for group in node.strings}
+    free = [face.id for face in job.faces if face.id not in used]
+    if not free:
+        raise NotFeasible("every roof face has strings already", "add a face on Site & roof")
+    return free[0]
+
+
+def _longest(job: Job, module: ModuleCard, ceiling_v: float) -> int:
+    low = job.site.record_low_c if job.site.record_low_c is not None else -10.0
+    each = cold_voc_v(module, 1, low) or module.voc_stc_v * 1.25
+    return max(1, int(0.97 * min(ceiling_v, module.system_voltage_max_v) / each))
+
+
+def _smallest_unit(kind: str, rated_w: float, trackers: int = 0) -> Card:
+    fitting = [
+        c for c in shipped_cards() if c.kind == kind and isinstance(c, AcUnit) and len(getattr(c, "trackers", ())) >= trackers
+    ]
+    big = [c for c in fitting if c.ac_rated_w >= rated_w - 1e-6]
+    if not fitting or not big:
+        raise NotFeasible(
+            f"no shipped {kind.replace('_', ' ')} has {rated_w / 1000:.1f} kW and {trackers} trackers", "choose equipment by hand"
+        )
+    return min(big, key=lambda c: c.ac_rated_w)
+
+
+def _smallest(kind: type[TransferCard], fits: object, field: str) -> TransferCard:
+    cards = sorted((c for c in shipped_cards() if isinstance(c, kind)), key=lambda c: getattr(c, field) or 0.0)
+    return next((c for c in cards if fits(c)), cards[-1])  # type: ignore[operator]
+
+
+def _battery(job: Job, takes_w: float = 0.0) -> tuple[BatteryCard, int]:
+    """Return a stack that holds the trade's 60 % of a day's use and takes `takes_w`, within what its card allows."""
+    card = next(c for c in shipped_cards() if isinstance(c, BatteryCard))
+    background = job.house.background
+    daily = sum(background.energy_wh_per_day) / 12 if isinstance(background, ProfileLoad) else 10_000.0
+    daily += sum(a.running_w * a.run_h * a.share_of_days_frac for a in job.house.appliances if not a.never_from_battery)
+    usable = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh
+    wanted = max(round(NIGHT_SHARE * daily / usable), math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v)))
+    return card, max(card.modules_min, min(card.modules_max, wanted))
+
+
+def _free(base: str, plan: Plan) -> str:
+    used = {node.id for node in plan.nodes}
+    return base if base not in used else next(f"{base}-{n}" for n in range(2, 99) if f"{base}-{n}" not in used)
+
+
+def _free_string(plan: Plan) -> str:
+    used = {group.id for node in plan.nodes for group in node.strings}
+    return next(name for n in range(1, 999) if (name := f"new-{n}") not in used)

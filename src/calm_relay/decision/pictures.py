@@ -1,0 +1,248 @@
+"""Data behind the pictures of year and house: carpet, ribbon, duration curve, day, week, evening stack. No pixels here."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.calendar import DAYS, YearCalendar, in_window
+from calm_relay.decision.facts import EVENING_H, YearFacts
+from calm_relay.job.models import House
+from calm_relay.load.house import HouseYear
+from calm_relay.simulation.columns import NODE
+from calm_relay.stages import PlanFlow
+
+Array = NDArray[Any]
+
+LARGE_LOADS = 5  # shown by name in a stack; the others together
+
+# quantity of the carpet: key, words, hue
+CARPETS: tuple[tuple[str, str, str], ...] = (
+    ("soc", "State of charge", "battery"),
+    ("pv", "PV at the inverters", "sun"),
+    ("load", "House", "house"),
+    ("import", "Import", "grid"),
+    ("export", "Export", "grid"),
+    ("lost", "Clipped and held back", "lost"),
+    ("grid_charge", "Charging from the grid", "battery"),
+    ("discharge", "Batteries to the house", "battery"),
+)
+
+
+def carpet(made: PlanFlow, quantity: str) -> tuple[Array, str]:
+    """Return a quantity per step of the year and its kind (power_w or fraction)."""
+    flow, packed = made.flow, made.packed
+    if quantity == "soc":
+        capacity = float(packed.nodes["capacity_wh"].sum()) if len(packed.nodes) else 0.0
+        if capacity <= 0:
+            return np.zeros(len(packed.ac)), "fraction"
+        return flow.nodes[:, :, NODE.index("energy_wh")].sum(axis=1) / capacity, "fraction"
+    if quantity == "pv":
+        dc: Array = sum((d.available_w for d in made.dc.values()), np.zeros(len(packed.ac)))
+        return dc, "power_w"
+    if quantity == "lost":
+        return lost_w(made), "power_w"
+    column = {"load": "load_w", "import": "import_w", "export": "export_w", "grid_charge": "grid_to_battery_w"}
+    return flow.column(column.get(quantity, "battery_to_house_w")), "power_w"
+
+
+def lost_w(made: PlanFlow) -> Array:
+    """Return what limits lost per step: clipped, below start apart, held by device and cap. [W]"""
+    flow = made.flow
+    total = flow.column("pv_only_lost_cap_w") + flow.column("pv_only_lost_device_w")
+    for name in ("lost_ac_limit_w", "lost_cap_w", "lost_device_w"):
+        total = total + flow.nodes[:, :, NODE.index(name)].sum(axis=1)
+    for out in made.pv_only.values():
+        total = total + out.clipped_ac_w
+    return total
+
+
+@dataclass(frozen=True, eq=False)
+class DayPicture:
+    """One day: hours of standard time at the middle of steps, and power of each thing drawn. [h], [W]"""
+
+    hours: Array
+    clock_shift_h: float
+    pv_w: Array
+    pv_used_w: Array
+    load_w: Array
+    import_w: Array
+    export_w: Array
+    lost_w: Array
+    soc_frac: Array | None
+
+
+def day_picture(made: PlanFlow, calendar: YearCalendar, day: int) -> DayPicture:
+    """Return one day (0–364) of a plan's year."""
+    n = calendar.steps_per_day
+    here = slice(day * n, (day + 1) * n)
+    pv, _ = carpet(made, "pv")
+    lost = lost_w(made)
+    soc, _ = carpet(made, "soc")
+    return DayPicture(
+        (np.arange(n) + 0.5) * calendar.step_h,
+        float(calendar.saving_h[day]),
+        pv[here],
+        np.maximum(0.0, pv[here] - lost[here]),
+        made.flow.column("load_w")[here],
+        made.flow.column("import_w")[here],
+        made.flow.column("export_w")[here],
+        lost[here],
+        soc[here] if made.packed.nodes["capacity_wh"].sum() > 0 else None,
+    )
+
+
+def notable_days(made: PlanFlow, calendar: YearCalendar, air_c: Array | None = None) -> dict[str, int]:
+    """Return days worth a look, by what makes them so: most clipped, dullest, highest evening, coldest."""
+    n = calendar.steps_per_day
+    lost, (pv, _) = lost_w(made), carpet(made, "pv")
+    load = made.flow.column("load_w")
+    evening = np.where(in_window(calendar.clock_hour, *EVENING_H), load, 0.0)
+    out: dict[str, int] = {}
+    by_day = lost.reshape(-1, n).sum(axis=1)
+    if by_day.max() > 10.0:
+        out["most clipped"] = int(by_day.argmax())
+    if pv.max() > 0:
+        out["sunniest"] = int(pv.reshape(-1, n).sum(axis=1).argmax())
+        out["dullest"] = int(pv.reshape(-1, n).sum(axis=1).argmin())
+    out["highest evening"] = int(evening.reshape(-1, n).max(axis=1).argmax())
+    if air_c is not None:
+        out["coldest"] = int(air_c.reshape(-1, n).min(axis=1).argmin())
+    return out
+
+
+@dataclass(frozen=True)
+class Ribbon:
+    """The year's flows: (from, to, Wh). Nodes in order of the picture: sources, store, uses and losses."""
+
+    flows: tuple[tuple[str, str, float], ...]
+
+    def into(self, name: str) -> float:
+        """Return what arrives at a node. [Wh]"""
+        return sum(wh for _, to, wh in self.flows if to == name)
+
+    def out_of(self, name: str) -> float:
+        """Return what leaves a node. [Wh]"""
+        return sum(wh for source, _, wh in self.flows if source == name)
+
+
+def ribbon(facts: YearFacts) -> Ribbon:
+    """Return the year as flows from PV and grid through the battery to house, grid and losses, all from one table."""
+    s = facts.system_wh
+    own_pv = sum(row["pv_to_battery_w"] for row in facts.nodes_wh.values())
+    lost = facts.clipped_wh + facts.held_by_cap_wh + s["pv_only_lost_device_w"]
+    lost += sum(row["lost_device_w"] for row in facts.nodes_wh.values())
+    rows = [
+        ("PV", "House", s["pv_to_house_w"]),
+        ("PV", "Battery", s["pv_to_battery_w"] + own_pv),
+        ("PV", "Exported", s["pv_to_grid_w"]),
+        ("PV", "Clipped, held back", lost),
+        ("Grid", "House", s["grid_to_house_w"]),
+        ("Grid", "Battery", s["grid_to_battery_w"]),
+        ("Battery", "House", s["battery_to_house_w"]),
+        ("Battery", "Exported", s["battery_to_grid_w"]),
+        ("PV", "Own draws", s["pv_to_own_w"]),
+        ("Grid", "Own draws", s["grid_to_own_w"]),
+        ("Battery", "Own draws", s["battery_to_own_w"]),
+    ]
+    stored = sum(wh for _, to, wh in rows if to == "Battery")
+    given = sum(wh for source, _, wh in rows if source == "Battery")
+    if stored - given > 0:
+        rows.append(("Battery", "Lost in storing", stored - given))
+    return Ribbon(tuple((a, b, wh) for a, b, wh in rows if wh > 500.0))
+
+
+@dataclass(frozen=True, eq=False)
+class Duration:
+    """Power offered to the inverters, sorted from most to least, with what was caught and lost above their limit.
+
+    Attributes
+    ----------
+    hours : ndarray, [h] from 0
+    offered_w, caught_w, lost_w : ndarray, sorted alike. [W]
+    limit_w : float
+        DC watts the inverter passes at its AC limit.
+    """
+
+    hours: Array
+    offered_w: Array
+    caught_w: Array
+    lost_w: Array
+    limit_w: float
+
+
+def most_clipped_node(facts: YearFacts) -> str | None:
+    """Return the inverter whose AC limit would clip most, caught or not; without any, the one with most PV; None: no PV."""
+    offers: dict[str, tuple[float, float]] = {}
+    for node, row in facts.nodes_wh.items():
+        if row["pv_available_w"] > 0:
+            offers[node] = (row["clip_potential_w"], row["pv_available_w"])
+    for node, row in facts.pv_only_wh.items():
+        if row["dc_available_w"] > 0:
+            offers[node] = (row["clipped_ac_w"], row["dc_available_w"])
+    return max(offers, key=lambda node: offers[node]) if offers else None
+
+
+def duration(made: PlanFlow, node_id: str, limit_w: float, most_hours_h: float = 1500.0) -> Duration:
+    """Return the duration curve of one inverter's PV, its first `most_hours_h`; `limit_w` is what it passes, DC."""
+    flow = made.flow
+    offered = made.dc[node_id].available_w
+    if node_id in made.pv_only:
+        clipped = made.pv_only[node_id].clipped_ac_w
+        caught = np.zeros_like(clipped)
+    else:
+        caught, clipped = flow.node_column(node_id, "caught_w"), flow.node_column(node_id, "lost_ac_limit_w")
+    count = min(len(offered), round(most_hours_h / flow.step_h))
+    order = np.argsort(-offered, kind="stable")[:count]
+    hours = (np.arange(count) + 0.5) * flow.step_h
+    return Duration(hours, offered[order], caught[order], clipped[order], limit_w)
+
+
+@dataclass(frozen=True, eq=False)
+class Stack:
+    """Loads stacked over an evening or a week: hours, then (name, watts) from the bottom up, smallest variation first."""
+
+    hours: Array
+    parts: tuple[tuple[str, Array], ...]
+    day: int
+
+    @property
+    def total_w(self) -> Array:
+        """The whole stack. [W]"""
+        return np.sum([watts for _, watts in self.parts], axis=0) if self.parts else np.zeros_like(self.hours)
+
+
+def _parts(house: House, year: HouseYear, here: slice) -> tuple[tuple[str, Array], ...]:
+    names = {a.id: a.name for a in house.appliances}
+    rows = [("Everything else", year.background_w[here])]
+    rows += [(names[i], watts[here]) for i, watts in year.appliance_w.items()]
+    rows = sorted((row for row in rows if row[1].max() > 0), key=lambda row: float(row[1].std()))
+    small, large = rows[:-LARGE_LOADS], rows[-LARGE_LOADS:]
+    if len(small) > 1:
+        large.insert(0, (f"{len(small)} smaller loads", np.sum([watts for _, watts in small], axis=0)))
+        small = []
+    return (*small, *large)
+
+
+def evening_stack(house: House, year: HouseYear, calendar: YearCalendar) -> Stack:
+    """Return the evening (15–23 h by standard time) of the year's highest evening load, by appliance."""
+    n = calendar.steps_per_day
+    evening = np.where(in_window(calendar.clock_hour, *EVENING_H), year.total_w(), 0.0)
+    day = int(evening.reshape(DAYS, n).max(axis=1).argmax())
+    first, last = (round(h / calendar.step_h) for h in (14, 23))
+    here = slice(day * n + first, day * n + last)
+    hours = (np.arange(first, last) + 0.5) * calendar.step_h + float(calendar.saving_h[day])
+    return Stack(hours, _parts(house, year, here), day)
+
+
+def week_stack(house: House, year: HouseYear, calendar: YearCalendar, day: int) -> Stack:
+    """Return seven days from `day`, in half-hour means, by appliance."""
+    n, half = calendar.steps_per_day, max(1, round(0.5 / calendar.step_h))
+    first = min(max(0, day), DAYS - 7)
+    here = slice(first * n, (first + 7) * n)
+    parts = tuple((name, watts.reshape(-1, half).mean(axis=1)) for name, watts in _parts(house, year, here))
+    hours = (np.arange(7 * n // half) + 0.5) * half * calendar.step_h
+    return Stack(hours, parts, first)

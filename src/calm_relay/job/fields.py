@@ -1,0 +1,191 @@
+"""What the document's models say of a field: its label, kind of quantity, bounds, choices. Fields, go-to and tables agree."""
+
+from __future__ import annotations
+
+import re
+import types
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal, Union, get_args, get_origin
+
+from pydantic import BaseModel
+from pydantic.fields import FieldInfo as ModelField
+
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.models import Job
+from calm_relay.units import Quantity
+
+LABELS: dict[str, str] = {
+    "name": "Name of the job", "calendar_year": "Calendar year",
+    "site.place.name": "Place", "site.place.latitude_deg": "Latitude", "site.place.longitude_deg": "Longitude",
+    "site.place.altitude_m": "Altitude", "site.place.time_zone": "Time zone",
+    "site.record_low_c": "Record low", "site.design_high_c": "Design high",
+    "site.weather.ghi_wh_per_m2_day": "Sun on the flat, a day", "site.weather.temperature_mean_c": "Mean temperature",
+    "site.weather.temperature_daily_range_k": "Daily swing", "site.weather.wind_m_per_s": "Wind", "site.weather.seed": "Seed",
+    "site.supply.kind": "Supply", "site.supply.voltage_v": "Supply voltage", "site.supply.service_a": "Service",
+    "site.export_limit_w": "Export limit", "site.import_limit_w": "Import limit",
+    "site.network.sum_limit_w": "Network's inverter sum",
+    "faces[].name": "Name of the face", "faces[].tilt_deg": "Tilt", "faces[].azimuth_deg": "Azimuth",
+    "faces[].mounting": "Mounting", "faces[].shade_loss_frac": "Shade loss", "faces[].room_modules": "Room for modules",
+    "house.background.shape": "Shape of the day", "house.background.energy_wh_per_day": "Everything else, a day",
+    "house.background.seed": "Seed of the house",
+    "house.appliances[].name": "Appliance", "house.appliances[].running_w": "Runs at", "house.appliances[].run_h": "Hours a day",
+    "house.appliances[].window_start_h": "From", "house.appliances[].window_end_h": "Until",
+    "house.appliances[].cycles_per_day": "Starts a day", "house.appliances[].power_factor": "Power factor",
+    "house.appliances[].share_of_days_frac": "Share of days", "house.appliances[].days": "Days",
+    "house.appliances[].essential": "Must stay on", "house.appliances[].never_from_battery": "Never from the battery",
+    "house.appliances[].motor.lra_a": "Locked-rotor amps", "house.appliances[].motor.horsepower": "Horsepower",
+    "house.appliances[].motor.soft_starter": "Soft starter",
+    "tariff.import_price_per_kwh": "Import price", "tariff.cheap_price_per_kwh": "Cheap price",
+    "tariff.cheap_start_h": "Cheap from", "tariff.cheap_end_h": "Cheap until",
+    "tariff.export_price_per_kwh": "Export price", "tariff.standing_per_day": "Standing charge", "tariff.currency": "Currency",
+    "plans[].name": "Name of the plan", "plans[].note": "Note",
+    "plans[].controls.reserve_soc_frac": "Reserve for outages", "plans[].controls.battery_order": "Order of batteries",
+    "plans[].controls.slots[].start_h": "Grid charge from", "plans[].controls.slots[].end_h": "Grid charge until",
+    "plans[].controls.slots[].power_w": "Grid charge at", "plans[].controls.slots[].target_soc_frac": "Grid charge target",
+    "plans[].nodes[].name": "Name of the inverter", "plans[].nodes[].card": "Equipment", "plans[].nodes[].side": "Joins on",
+    "plans[].nodes[].count": "Like units",
+    "plans[].nodes[].strings[].modules_per_string": "Modules in series",
+    "plans[].nodes[].strings[].parallel_strings": "Strings in parallel",
+    "plans[].nodes[].strings[].module": "Module", "plans[].nodes[].strings[].face": "Roof face",
+    "plans[].nodes[].strings[].tracker": "Tracker",
+    "plans[].nodes[].strings[].age_years": "Age", "plans[].nodes[].strings[].other_loss_frac": "Other losses",
+    "plans[].nodes[].battery.card": "Battery module", "plans[].nodes[].battery.modules": "Modules",
+    "plans[].nodes[].battery.state_of_health_frac": "State of health",
+    "plans[].transfer.card": "Transfer device", "plans[].transfer.backed_up": "Backed up",
+    "brief.outage_hours_h": "Outages last", "brief.note": "What it is for",
+}  # fmt: skip
+CHOICES: dict[str, str] = {
+    "single_phase": "single phase", "split_phase": "split phase", "three_phase": "three phase", "rack": "rack",
+    "ventilated": "ventilated roof", "close_roof": "close to the roof", "insulated": "insulated back",
+    "household_evening": "household, evening", "household_daytime": "household, daytime", "flat": "the same all day",
+    "every": "every day", "weekdays": "weekdays", "weekends": "weekends", "backup": "backup side", "grid": "grid side",
+    "whole_house": "whole house", "listed": "only the loads ticked", "best_round_trip": "best round trip first",
+    "in_proportion": "in proportion",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class FieldInfo:
+    """What is known of one field. `least`, `most` are in core units, None: no bound; `choices` are (value, words)."""
+
+    path: str
+    label: str
+    kind: str | None
+    optional: bool
+    integer: bool
+    least: float | None
+    most: float | None
+    choices: tuple[tuple[str, str], ...]
+
+
+def pattern_of(path: str) -> str:
+    """Return a path with its ids and numbers taken out: ``faces[north].tilt_deg`` → ``faces[].tilt_deg``."""
+    return re.sub(r"\[[^\]]*\](?!\[)", "[]", re.sub(r"\[\d+\]$", "", path))
+
+
+def label_of(path: str) -> str:
+    """Return a field's label; the last part of the path where it has none."""
+    pattern = pattern_of(path)
+    return LABELS.get(pattern, pattern.rpartition(".")[2].replace("_", " "))
+
+
+def describe(job: Job, path: str) -> FieldInfo:
+    """Return what the models say of the field at a path of this job.
+
+    Raises
+    ------
+    BadInput
+        When there is no such field in this job.
+    """
+    here: Any = job
+    annotation: Any = Job
+    metadata: list[Any] = []
+    for name, index in _steps(path):
+        if isinstance(here, BaseModel):
+            model = type(here).model_fields.get(name)
+            if model is None:
+                raise BadInput([Fault("", path, f"there is no field '{name}'", "name a field that is there")])
+            annotation, metadata = model.annotation, list(model.metadata)
+            here = getattr(here, name)
+        if index is not None:
+            here = _item(here, index, path)
+            annotation, metadata = _inner(annotation), []
+    return _read(path, annotation, metadata)
+
+
+def _steps(path: str) -> list[tuple[str, str | None]]:
+    out: list[tuple[str, str | None]] = []
+    for part in re.split(r"\.(?![^\[]*\])", path):
+        name, *indices = re.split(r"[\[\]]+", part.rstrip("]"))
+        out.append((name, indices[0] if indices else None))
+    return out
+
+
+def _item(rows: Any, index: str, path: str) -> Any:
+    for row in rows:
+        if getattr(row, "id", None) == index:
+            return row
+    if index.isdigit() and int(index) < len(rows):
+        return rows[int(index)]
+    raise BadInput([Fault("", path, f"there is no '{index}'", "name an item that is there")])
+
+
+def _inner(annotation: Any) -> Any:
+    """Return what a tuple holds."""
+    for part in (annotation, *get_args(annotation)):
+        if get_origin(part) is Annotated:
+            part = get_args(part)[0]
+        if get_origin(part) is tuple:
+            return get_args(part)[0]
+    return annotation
+
+
+def _read(path: str, annotation: Any, metadata: list[Any]) -> FieldInfo:
+    optional = False
+    kinds: list[Any] = list(metadata)
+    base = annotation
+    if get_origin(base) in (Union, types.UnionType):
+        parts = [part for part in get_args(base) if part is not type(None)]
+        optional = len(parts) < len(get_args(base))
+        base = parts[0]
+    while get_origin(base) is Annotated:
+        kinds += base.__metadata__
+        base = get_args(base)[0]
+    if get_origin(base) is tuple:  # a row of twelve: its items say what they are
+        return _read(path, get_args(base)[0], [])
+    least = most = None
+    kind = None
+    for item in kinds:
+        parts = item.metadata if isinstance(item, ModelField) else [item]
+        for part in parts:
+            kind = part.kind if isinstance(part, Quantity) else kind
+            least = _bound(part, ("ge", "gt"), least)
+            most = _bound(part, ("le", "lt"), most)
+    choices = tuple((str(c), CHOICES.get(str(c), str(c))) for c in get_args(base)) if get_origin(base) is Literal else ()
+    return FieldInfo(path, label_of(path), kind, optional, base is int, least, most, choices)
+
+
+def _bound(part: Any, names: tuple[str, str], found: float | None) -> float | None:
+    for name in names:
+        value = getattr(part, name, None)
+        if isinstance(value, int | float):
+            return float(value)
+    return found
+
+
+def all_fields(job: Job) -> tuple[str, ...]:
+    """Return the path of every field of the job that has a label, in the document's order."""
+    out: list[str] = []
+
+    def walk(here: Any, path: str) -> None:
+        if isinstance(here, BaseModel):
+            for name in type(here).model_fields:
+                walk(getattr(here, name), f"{path}.{name}" if path else name)
+        elif isinstance(here, tuple) and here and isinstance(here[0], BaseModel):
+            for i, item in enumerate(here):
+                walk(item, f"{path}[{getattr(item, 'id', i)}]")
+        elif pattern_of(path) in LABELS:
+            out.append(path)
+
+    walk(job, "")
+    return tuple(out)

@@ -1,0 +1,130 @@
+"""Adding and taking out parts of a job: faces, appliances, inverters, strings. Pure: each returns a changed job."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.models import Appliance, Face, Job, Node, Plan, StringGroup
+from calm_relay.library.cards import BatterySideUnit, Card, ModuleInverterCard
+from calm_relay.library.shipped import shipped_card
+
+
+def free_id(base: str, used: Iterable[str]) -> str:
+    """Return ``base-1``, ``base-2`` … whichever is free first."""
+    taken = set(used)
+    return next(name for n in range(1, 1000) if (name := f"{base}-{n}") not in taken)
+
+
+def with_cards(job: Job, cards: Iterable[Card]) -> Job:
+    """Return the job with cards copied into its library, where they are not there yet."""
+    have = job.cards()
+    return job.model_copy(update={"library": (*job.library, *(card for card in cards if card.id not in have))})
+
+
+def _with_plan(job: Job, plan: Plan) -> Job:
+    return job.model_copy(update={"plans": tuple(plan if p.id == plan.id else p for p in job.plans)})
+
+
+def _with_node(job: Job, plan_id: str, node: Node) -> Job:
+    plan = job.plan(plan_id)
+    return _with_plan(job, plan.model_copy(update={"nodes": tuple(node if n.id == node.id else n for n in plan.nodes)}))
+
+
+def add_face(job: Job) -> tuple[Job, str]:
+    """Return the job with another roof face like the last one, and its id."""
+    made = free_id("face", (f.id for f in job.faces))
+    like = job.faces[-1] if job.faces else Face(id=made, name="", tilt_deg=30.0, azimuth_deg=180.0)
+    face = like.model_copy(update={"id": made, "name": f"Face {len(job.faces) + 1}"})
+    return job.model_copy(update={"faces": (*job.faces, face)}), made
+
+
+def remove_face(job: Job, face_id: str) -> Job:
+    """Return the job without a face; raises BadInput where strings lie on it."""
+    for plan in job.plans:
+        for node in plan.nodes:
+            for group in node.strings:
+                if group.face == face_id:
+                    problem = f"string {group.id} of plan {plan.letter} lies on this face"
+                    raise BadInput([Fault("", f"faces[{face_id}]", problem, "move or remove the string first")])
+    return job.model_copy(update={"faces": tuple(f for f in job.faces if f.id != face_id)})
+
+
+def add_appliance(job: Job) -> tuple[Job, str]:
+    """Return the job with another appliance, and its id."""
+    made = free_id("load", (a.id for a in job.house.appliances))
+    load = Appliance(
+        id=made, name=f"Appliance {len(job.house.appliances) + 1}", running_w=1000.0, run_h=1.0, window_start_h=17, window_end_h=21
+    )
+    house = job.house.model_copy(update={"appliances": (*job.house.appliances, load)})
+    return job.model_copy(update={"house": house}), made
+
+
+def remove_appliance(job: Job, load_id: str) -> Job:
+    """Return the job without an appliance, taken out of every backup list as well."""
+    house = job.house.model_copy(update={"appliances": tuple(a for a in job.house.appliances if a.id != load_id)})
+    plans = []
+    for plan in job.plans:
+        transfer = plan.transfer
+        if transfer is not None and load_id in transfer.listed:
+            transfer = transfer.model_copy(update={"listed": tuple(i for i in transfer.listed if i != load_id)})
+        plans.append(plan.model_copy(update={"transfer": transfer}))
+    return job.model_copy(update={"house": house, "plans": tuple(plans)})
+
+
+def add_inverter(job: Job, plan_id: str, card: Card) -> tuple[Job, str]:
+    """Return the job with an inverter of a card put into a plan, on the grid side, and the node's id."""
+    plan = job.plan(plan_id)
+    made = free_id("inverter", (n.id for n in plan.nodes))
+    name = {"pv_inverter": "PV inverter", "module_inverter": "Module inverters", "hybrid": "Hybrid"}.get(
+        card.kind, "Battery inverter"
+    )
+    node = Node(id=made, name=name, card=card.id)
+    return _with_plan(with_cards(job, [card]), plan.model_copy(update={"nodes": (*plan.nodes, node)})), made
+
+
+def remove_inverter(job: Job, plan_id: str, node_id: str) -> Job:
+    """Return the job without an inverter and what hangs on it."""
+    plan = job.plan(plan_id)
+    return _with_plan(job, plan.model_copy(update={"nodes": tuple(n for n in plan.nodes if n.id != node_id)}))
+
+
+def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None) -> tuple[Job, str]:
+    """Return the job with a string on the first tracker that has none, and the string's id.
+
+    Raises
+    ------
+    BadInput
+        When the inverter has no tracker left, or the job has no face.
+    """
+    plan = job.plan(plan_id)
+    node = next(n for n in plan.nodes if n.id == node_id)
+    card = job.card(node.card)
+    trackers = len(getattr(card, "trackers", ()))
+    used = {group.tracker for group in node.strings}
+    free = next((n for n in range(1, trackers + 1) if n not in used), None)
+    if free is None:
+        problem = "no tracker is left" if trackers else "this inverter has no PV input"
+        raise BadInput([Fault("", f"plans[{plan_id}].nodes[{node_id}]", problem, "use strings in parallel, or another inverter")])
+    if not job.faces:
+        raise BadInput([Fault("", "faces", "there is no roof face", "add one first")])
+    made = free_id("string", (g.id for n in plan.nodes for g in n.strings))
+    chosen: Any = module or shipped_card("module-430")
+    used_faces = {g.face for n in plan.nodes for g in n.strings}
+    face = next((f.id for f in job.faces if f.id not in used_faces), job.faces[0].id)
+    each = 1 if isinstance(card, ModuleInverterCard) else 8
+    group = StringGroup(id=made, face=face, module=chosen.id, tracker=free, modules_per_string=each)
+    changed = node.model_copy(update={"strings": (*node.strings, group)})
+    return _with_node(with_cards(job, [chosen]), plan_id, changed), made
+
+
+def remove_string(job: Job, plan_id: str, node_id: str, string_id: str) -> Job:
+    """Return the job without a string."""
+    node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
+    return _with_node(job, plan_id, node.model_copy(update={"strings": tuple(g for g in node.strings if g.id != string_id)}))
+
+
+def has_battery_terminals(card: Card) -> bool:
+    """Return whether a battery can hang on an inverter of this card."""
+    return isinstance(card, BatterySideUnit)

@@ -1,0 +1,128 @@
+"""Recovery after a crash or a kill: each edit is kept beside the job, and found again when its owner is gone.
+
+One entry is ``<id>.json`` with the job, and ``<id>.lock`` that its window holds locked while it lives. Series are kept once,
+by content, in ``series/``.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import json
+import os
+import time
+import uuid
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, Any
+
+import platformdirs
+
+from calm_relay.errors import BadInput
+from calm_relay.job.container import OpenedJob, validate_job, write_atomically
+from calm_relay.job.models import Job, SeriesLoad
+from calm_relay.job.series import SeriesStore, read_csv_column, write_csv_gz
+
+
+def recovery_folder() -> Path:
+    """Return where recoverable work is kept (``XDG_STATE_HOME``)."""
+    return Path(platformdirs.user_state_dir("calm-relay")) / "recovery"
+
+
+@dataclass(frozen=True)
+class Found:
+    """Work whose window is gone: the job, the file it belongs to (None: never saved), and when it was last edited."""
+
+    id: str
+    opened: OpenedJob
+    path: Path | None
+    edited: float
+
+
+class Recovery:
+    """Keeps one window's work. A folder that cannot be written is done without: recovery must never stop an edit."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder or recovery_folder()
+        self.id = uuid.uuid4().hex[:12]
+        self._lock: IO[str] | None = None
+
+    def keep(self, job: Job, store: SeriesStore, path: Path | None) -> bool:
+        """Write the present state; returns whether it could be."""
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            self._hold()
+            background = job.house.background
+            key = background.series.sha256 or "" if isinstance(background, SeriesLoad) else ""
+            if isinstance(background, SeriesLoad) and key in store:
+                target = self.folder / "series" / f"{key}.csv.gz"
+                if not target.exists():
+                    target.parent.mkdir(exist_ok=True)
+                    write_atomically(target, write_csv_gz(store.get(key), background.series.column))
+            entry = {
+                "path": None if path is None else str(path.absolute()),
+                "edited": time.time(),
+                "job": job.model_dump(mode="json"),
+            }
+            write_atomically(self.folder / f"{self.id}.json", json.dumps(entry).encode())
+        except OSError:
+            return False
+        return True
+
+    def _hold(self) -> None:
+        if self._lock is None:
+            self._lock = (self.folder / f"{self.id}.lock").open("w")
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+
+    def drop(self) -> None:
+        """Forget the work: it was saved, or left on purpose."""
+        _remove(self.folder, self.id)
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
+
+
+def find_recoverable(folder: Path | None = None) -> tuple[Found, ...]:
+    """Return work whose window is gone, newest first; entries that cannot be read are left where they are."""
+    place = folder or recovery_folder()
+    out = []
+    for file in place.glob("*.json"):
+        if _alive(place, file.stem):
+            continue
+        with contextlib.suppress(OSError, ValueError, KeyError, TypeError, BadInput):
+            out.append(_read(place, file))
+    return tuple(sorted(out, key=lambda found: -found.edited))
+
+
+def forget(found_id: str, folder: Path | None = None) -> None:
+    """Remove an entry that was taken up or refused."""
+    _remove(folder or recovery_folder(), found_id)
+
+
+def _read(place: Path, file: Path) -> Found:
+    entry: dict[str, Any] = json.loads(file.read_text(encoding="utf-8"))
+    job = validate_job(entry["job"], str(file))
+    store = SeriesStore()
+    background = job.house.background
+    if isinstance(background, SeriesLoad):
+        name = f"{background.series.sha256}.csv.gz"
+        store.put(read_csv_column((place / "series" / name).read_bytes(), background.series, name, "house.background.series"))
+    path = None if entry["path"] is None else Path(entry["path"])
+    return Found(file.stem, OpenedJob(job, store, job.schema_version), path, float(entry["edited"]))
+
+
+def _alive(place: Path, found_id: str) -> bool:
+    try:
+        with (place / f"{found_id}.lock").open("r+") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except FileNotFoundError:
+        return False
+    except OSError:
+        return True
+    return False
+
+
+def _remove(place: Path, found_id: str) -> None:
+    for suffix in (".json", ".lock"):
+        with contextlib.suppress(OSError):
+            os.unlink(place / f"{found_id}{suffix}")  # noqa: PTH108 - missing_ok would hide nothing more

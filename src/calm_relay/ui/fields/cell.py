@@ -1,0 +1,206 @@
+"""A field of the document with its caption and its mark. The model's own metadata says what kind of field it is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import QPoint, QSignalBlocker, Qt
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QMenu, QSizePolicy, QVBoxLayout, QWidget
+
+from calm_relay.errors import BadInput
+from calm_relay.job.fields import FieldInfo, describe
+from calm_relay.library.shipped import shipped_cards
+from calm_relay.rules.edits import Edit, read_path
+from calm_relay.rules.sources import base_path, mark_edits, typed_edits
+from calm_relay.ui.fields.quantity import QuantityField
+from calm_relay.ui.session import Session
+from calm_relay.ui.widgets import label
+from calm_relay.units import format_quantity as show
+
+WORDS = {"assumed": "assumed", "measured": "measured", "typed": ""}
+
+
+def limits_text(info: FieldInfo) -> str:
+    """Return what fits in a field, in the units in use."""
+    if info.kind is None:
+        return ""
+    low = None if info.least is None else show(info.least, info.kind)
+    high = None if info.most is None else show(info.most, info.kind)
+    if low and high:
+        return f"{low} to {high}"
+    return f"at least {low}" if low else f"at most {high}" if high else ""
+
+
+class FieldCell(QWidget):
+    """Caption, editor and mark of one path. Every change is one named entry of the history."""
+
+    def __init__(
+        self,
+        session: Session,
+        path: str,
+        *,
+        caption: str | None = None,
+        ghost: str = "",
+        chars: int | None = None,
+        card_kind: str | tuple[str, ...] = "",
+        options: Callable[[], list[tuple[str, str]]] | None = None,
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(parent)
+        self.session, self.path = session, path
+        self.info = describe(session.job, path)
+        self.caption = caption or self.info.label
+        self._card_kinds = (card_kind,) if isinstance(card_kind, str) and card_kind else card_kind
+        self._options = options
+        self.setObjectName("cell")
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        self._caption = label(self.caption, "quiet")
+        self._mark = label("", "assumed")
+        top.addWidget(self._caption)
+        top.addStretch()
+        top.addWidget(self._mark)
+        self.editor = self._make(ghost, chars)
+        self._caption.setBuddy(self.editor)
+        if isinstance(self.editor, QCheckBox):
+            self._caption.hide()
+        column.addLayout(top)
+        column.addWidget(self.editor)
+        self.editor.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.editor.customContextMenuRequested.connect(self._menu)
+        self.refresh()
+
+    # --- editors
+    def _make(self, ghost: str, chars: int | None) -> QWidget:
+        info = self.info
+        if self._card_kinds or self._options or info.choices:
+            return self._make_choice()
+        if info.kind is not None:
+            field = QuantityField(
+                info.kind, self.caption, self._commit_number, optional=info.optional, integer=info.integer,
+                ghost=ghost or ("not known" if info.optional else ""), chars=chars or 11,
+            )  # fmt: skip
+            field.set_hint(limits_text(info))
+            field.editingFinished.connect(self.session.document.end_merge)
+            return field
+        if isinstance(self._read(), bool):
+            box = QCheckBox(self.caption)
+            box.setAccessibleName(self.caption)
+            box.toggled.connect(lambda on: self._commit(on, f"{self.caption}: {'yes' if on else 'no'}"))
+            return box
+        line = QLineEdit()
+        line.setAccessibleName(self.caption)
+        line.setFixedWidth(int(line.fontMetrics().averageCharWidth() * (chars or 22)) + 18)
+        line.editingFinished.connect(self._commit_text)
+        return line
+
+    def _make_choice(self) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName(self.caption)
+        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self._fill_choice(box)
+        box.activated.connect(self._chosen)
+        return box
+
+    def _choices(self) -> list[tuple[str, str]]:
+        if self._options is not None:
+            return self._options()
+        if self._card_kinds:
+            own = {card.id: card for card in self.session.job.library if card.kind in self._card_kinds}
+            more = {card.id: card for card in shipped_cards() if card.kind in self._card_kinds and card.id not in own}
+            return [(card.id, card.name) for card in (*own.values(), *more.values())]
+        return list(self.info.choices)
+
+    def _fill_choice(self, box: QComboBox) -> None:
+        choices = self._choices()
+        if [(box.itemData(i), box.itemText(i)) for i in range(box.count())] == choices:
+            return
+        box.clear()
+        for value, text in choices:
+            box.addItem(text, value)
+        longest = max((len(text) for _, text in choices), default=6)
+        box.setMinimumContentsLength(min(longest, 30))
+
+    # --- committing
+    def _read(self) -> Any:
+        return read_path(self.session.job, self.path)
+
+    def _commit(self, value: Any, text: str, before: tuple[Edit, ...] = ()) -> None:
+        try:
+            self.session.edit(text, (*before, *typed_edits(self.session.job, self.path, value)), merge=self.path)
+        except BadInput as error:
+            self.session.problem.emit("\n".join(f"{fault.problem}; {fault.remedy}" for fault in error.faults))
+            self.refresh()
+
+    def _commit_number(self, value: float | None) -> None:
+        kind = self.info.kind or "ratio"
+        old = self._read()
+        texts = ["none" if v is None else show(v, kind) for v in (old, value)]
+        stored = int(value) if self.info.integer and value is not None else value
+        edits = typed_edits(self.session.job, self.path, stored)
+        self.session.edit(f"{self.caption}: {texts[0]} to {texts[1]}", edits, merge=self.path)
+
+    def _commit_text(self) -> None:
+        assert isinstance(self.editor, QLineEdit)
+        text = self.editor.text().strip()
+        if text != self._read():
+            self._commit(text, f"{self.caption}: {text}")
+            self.session.document.end_merge()
+
+    def _chosen(self, index: int) -> None:
+        assert isinstance(self.editor, QComboBox)
+        value: Any = self.editor.itemData(index)
+        before: tuple[Edit, ...] = ()
+        if self._card_kinds and value not in self.session.job.cards():
+            card = next(card for card in shipped_cards() if card.id == value)
+            before = (Edit("library[+]", card.model_dump()),)
+        self._commit(value, f"{self.caption}: {self.editor.itemText(index)}", before)
+        self.session.document.end_merge()
+
+    # --- showing
+    def refresh(self) -> None:
+        """Show the document's value and where it comes from."""
+        try:
+            value = self._read()
+        except BadInput:
+            return
+        editor = self.editor
+        with QSignalBlocker(editor):
+            if isinstance(editor, QuantityField):
+                editor.fit()
+                editor.set_hint(limits_text(self.info))
+                editor.show_value(value)
+            elif isinstance(editor, QComboBox):
+                self._fill_choice(editor)
+                editor.setCurrentIndex(editor.findData(value))
+            elif isinstance(editor, QCheckBox):
+                editor.setChecked(bool(value))
+            elif isinstance(editor, QLineEdit) and not (editor.hasFocus() and editor.isModified()):
+                editor.setText(str(value))
+                editor.setCursorPosition(0)
+        source = self.session.job.mark_of(base_path(self.path))
+        self._mark.setText(WORDS[source])
+        name = self.caption if not WORDS[source] else f"{self.caption}, {WORDS[source]}"
+        editor.setAccessibleName(name)
+
+    def _menu(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        line = self.editor
+        if isinstance(line, QLineEdit):
+            for text, act in (("Copy", line.copy), ("Paste", line.paste)):
+                entry = menu.addAction(text)
+                entry.triggered.connect(line.selectAll)
+                entry.triggered.connect(act)
+            menu.addSeparator()
+        for source, text in (("measured", "Measured on site"), ("typed", "Known"), ("assumed", "Only assumed")):
+            menu.addAction(text).triggered.connect(partial(self._mark_as, source, text))
+        menu.exec(self.editor.mapToGlobal(at))
+
+    def _mark_as(self, source: str, text: str, _checked: bool = False) -> None:
+        self.session.edit(f"{self.caption}: {text.lower()}", mark_edits(self.session.job, self.path, source))

@@ -1,0 +1,78 @@
+"""Twelve values of one quantity, January to December, that wrap with the width."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from calm_relay.calendar import MONTHS
+from calm_relay.job.fields import describe
+from calm_relay.rules.edits import read_path
+from calm_relay.rules.sources import typed_edits
+from calm_relay.ui.fields.quantity import QuantityField
+from calm_relay.ui.flow_layout import FlowLayout
+from calm_relay.ui.session import Session
+from calm_relay.ui.widgets import label
+from calm_relay.units import SCALES
+from calm_relay.units import format_quantity as show
+
+
+class MonthRow(QWidget):
+    """Caption with unit and mark, and a small field for each month."""
+
+    def __init__(self, session: Session, path: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.path = session, path
+        info = describe(session.job, f"{path}[0]")
+        self._kind, self._label = info.kind or "ratio", describe(session.job, path).label
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        top = QHBoxLayout()
+        top.setSpacing(6)
+        self._caption = label("", "quiet")
+        self._mark = label("", "assumed")
+        top.addWidget(self._caption)
+        top.addWidget(self._mark)
+        top.addStretch()
+        column.addLayout(top)
+        holder = QWidget()
+        flow = FlowLayout(holder, gap=5, line_gap=4)
+        self.fields: list[QuantityField] = []
+        for i, month in enumerate(MONTHS):
+            cell = QWidget()
+            inner = QVBoxLayout(cell)
+            inner.setContentsMargins(0, 0, 0, 0)
+            inner.setSpacing(0)
+            caption = label(month, "quiet")
+            field = QuantityField(
+                self._kind, f"{self._label}, {month}", lambda value, i=i: self._commit(i, value), chars=5, with_unit=False
+            )
+            field.editingFinished.connect(session.document.end_merge)
+            caption.setBuddy(field)
+            inner.addWidget(caption)
+            inner.addWidget(field)
+            self.fields.append(field)
+            flow.addWidget(cell)
+        column.addWidget(holder)
+        self.refresh()
+
+    def _commit(self, index: int, value: float | None) -> None:
+        if value is None:
+            return
+        path = f"{self.path}[{index}]"
+        text = f"{self._label}, {MONTHS[index]}: {show(value, self._kind)}"
+        self.session.edit(text, typed_edits(self.session.job, path, value), merge=path)
+
+    def focus_first(self) -> None:
+        """Put the focus on January."""
+        self.fields[0].setFocus()
+
+    def refresh(self) -> None:
+        """Show the document's values."""
+        unit = SCALES[self._kind].unit
+        self._caption.setText(f"{self._label}, {unit}" if unit else self._label)
+        source = self.session.job.mark_of(self.path)
+        self._mark.setText("" if source == "typed" else source)
+        for field, value in zip(self.fields, read_path(self.session.job, self.path), strict=True):
+            field.fit()
+            field.show_value(value)

@@ -1,0 +1,191 @@
+"""House: what it draws, by profile and appliance; the highest evening against what the plan carries; a week."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QResizeEvent
+from PySide6.QtWidgets import QBoxLayout, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
+
+from calm_relay.decision.pictures import evening_stack, week_stack
+from calm_relay.job.models import ProfileLoad
+from calm_relay.job.parts import add_appliance, remove_appliance
+from calm_relay.ui.flow_layout import FlowLayout
+from calm_relay.ui.pages.base import FieldPage
+from calm_relay.ui.views.charts import StackChart
+from calm_relay.ui.widgets import Swatch, clear_layout, label
+from calm_relay.units import format_quantity as show
+
+BESIDE_PX = 640
+APPLIANCE = (
+    "name", "running_w", "run_h", "window_start_h", "window_end_h", "cycles_per_day", "days", "share_of_days_frac", "power_factor",
+    "essential", "never_from_battery",
+)  # fmt: skip
+
+
+class HousePage(FieldPage):
+    """Fields on the left half, the evening and the week below."""
+
+    _chosen = ""
+
+    def shape(self) -> object:
+        house = self.session.job.house
+        return house.background.kind, tuple(a.id for a in house.appliances), self._chosen, self.session.chosen
+
+    def build(self) -> None:
+        job = self.session.job
+        self.title(
+            "House", "What the house draws, the same for all plans; the lines in the evening picture are those of the chosen plan."
+        )
+        if job.mark_of("house.background.energy_wh_per_day") == "assumed" and not job.house.appliances:
+            text = (
+                "Bring: a bill with the kWh of each month, and what runs in the evening. Type the day's kWh without what is listed "
+                "as an appliance."
+            )
+            self._column.addWidget(label(text, "teach", wrap=True))
+        self.heading("Everything else")
+        if isinstance(job.house.background, ProfileLoad):
+            self.flow(self.cell("house.background.shape"), self.cell("house.background.seed", chars=6))
+            self.month_row("house.background.energy_wh_per_day")
+        else:
+            ref = job.house.background.series
+            self._column.addWidget(
+                label(f"A metered series: {ref.rows} values of {ref.step_s // 60} min, column {ref.column}.", wrap=True)
+            )
+        self.heading("Appliances", ("Add an appliance", self._add))
+        self._column.addWidget(self._appliances())
+        self.heading("The highest evening")
+        self._evening_words = label("", "quiet", wrap=True)
+        self._column.addWidget(self._evening_words)
+        self._evening = StackChart(self.theme, "The highest evening, by appliance", "clock", "kW")
+        self._evening_legend = QWidget()
+        self._week = StackChart(self.theme, "A week, by appliance", "", "kW")
+        self._week_words = label("", "quiet", wrap=True)
+        FlowLayout(self._evening_legend, gap=10, line_gap=2)
+        self._column.addWidget(self._evening)
+        self._column.addWidget(self._evening_legend)
+        self.heading("A week from the clock's day")
+        self._column.addWidget(self._week_words)
+        self._column.addWidget(self._week)
+        for chart in (self._evening, self._week):
+            chart.set_theme(self.theme, self.scale)
+        self._column.addStretch()
+
+    def _appliances(self) -> QWidget:
+        job = self.session.job
+        holder = QWidget()
+        row = self._beside = QBoxLayout(QBoxLayout.Direction.LeftToRight, holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Appliances")
+        self.list.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setFixedWidth(int(self.list.fontMetrics().averageCharWidth() * 38))
+        self.list.setWordWrap(True)
+        for load in job.house.appliances:
+            item = QListWidgetItem()
+            item.setData(Qt.ItemDataRole.UserRole, load.id)
+            self.list.addItem(item)
+        if self._chosen not in {a.id for a in job.house.appliances}:
+            self._chosen = job.house.appliances[0].id if job.house.appliances else ""
+            self._shape = self.shape()
+        index = next((i for i, a in enumerate(job.house.appliances) if a.id == self._chosen), -1)
+        self.list.setCurrentRow(index)
+        self.list.currentItemChanged.connect(self._choose)
+        row.addWidget(self.list)
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        if self._chosen:
+            base = f"house.appliances[{self._chosen}]"
+            cells = QWidget()
+            flow = FlowLayout(cells)
+            for name in APPLIANCE:
+                flow.addWidget(self.cell(f"{base}.{name}", chars=18 if name == "name" else 8))
+            load = next(a for a in job.house.appliances if a.id == self._chosen)
+            if load.motor is not None:
+                for name in ("lra_a", "horsepower", "soft_starter"):
+                    flow.addWidget(self.cell(f"{base}.motor.{name}", chars=8))
+            flow.addWidget(self.button("Remove", self._remove, f"Remove {load.name}"))
+            column.addWidget(cells)
+        else:
+            column.addWidget(label("No appliance yet: add what runs in the evening, and what must stay on.", "quiet", wrap=True))
+        column.addStretch()
+        row.addWidget(right, 1)
+        self._turn()
+        return holder
+
+    def _turn(self) -> None:
+        """Put the fields beside the list, or under it where the page is narrow."""
+        beside = self.width() / self.scale >= BESIDE_PX
+        wanted = QBoxLayout.Direction.LeftToRight if beside else QBoxLayout.Direction.TopToBottom
+        if self._beside.direction() != wanted:
+            self._beside.setDirection(wanted)
+        self.list.setFixedHeight(int(self.list.fontMetrics().height() * (13 if beside else 8)))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self._shape is not None:
+            self._turn()
+
+    def focus_path(self, path: str) -> bool:
+        """Choose the appliance a path belongs to, then its field."""
+        if path.startswith("house.appliances["):
+            self._chosen = path.partition("[")[2].partition("]")[0]
+            self.refresh()
+        return super().focus_path(path)
+
+    def _choose(self, item: QListWidgetItem | None) -> None:
+        if item is not None:
+            self._chosen = item.data(Qt.ItemDataRole.UserRole)
+            self.refresh()
+            self.list.setFocus()
+
+    def show_figures(self) -> None:
+        job = self.session.job
+        for i, load in enumerate(job.house.appliances):
+            daily = load.running_w * load.run_h * load.share_of_days_frac
+            marks = " · must stay on" if load.essential else ""
+            self.list.item(i).setText(f"{load.name}\n{show(load.running_w, 'power_w')} · {show(daily, 'energy_wh')} a day{marks}")
+        year = self.session.house_year()
+        if year is None:
+            return
+        calendar = self.session.calendar()
+        stack = evening_stack(job.house, year, calendar)
+        result = self.session.fresh(self.session.chosen)
+        levels = []
+        day = calendar.label(stack.day * calendar.steps_per_day).rpartition(" ")[0]
+        words = f"On {day}, up to {show(float(stack.total_w.max()), 'power_w', 1)}."
+        if result is not None and result.facts.evening is not None:
+            e = result.facts.evening
+            levels.append((e.limit_w, f"batteries carry {show(e.limit_w, 'power_w', 1)} ({e.weakest})", "over"))
+            words += (
+                f" In the year {e.hours_over_h:.0f} evening hours are over what plan {self.session.plan.letter}'s batteries carry."
+            )
+        else:
+            words += " The chosen plan has no battery to carry it."
+        self._evening_words.setText(words)
+        legend = self._evening.show_stack(stack, levels)
+        self._legend(legend)
+        week = week_stack(job.house, year, calendar, self.session.clock.day)
+        first = calendar.label(week.day * calendar.steps_per_day).rpartition(" ")[0]
+        total = float(week.total_w.sum()) * 0.5
+        self._week_words.setText(f"Seven days from {first}, half-hour means: {show(total, 'energy_wh', 0)}.")
+        self._week.show_stack(week, per_day=True)
+
+    def _legend(self, rows: list[tuple[str, QColor]]) -> None:
+        layout = self._evening_legend.layout()
+        assert layout is not None
+        clear_layout(layout)
+        for name, color in rows:
+            layout.addWidget(Swatch(name, color))
+
+    # --- changing
+    def _add(self) -> None:
+        job, made = add_appliance(self.session.job)
+        self._chosen = made
+        self.change("Add an appliance", job)
+
+    def _remove(self) -> None:
+        name = next(a.name for a in self.session.job.house.appliances if a.id == self._chosen)
+        self.change(f"Remove {name}", remove_appliance(self.session.job, self._chosen))

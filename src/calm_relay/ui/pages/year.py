@@ -1,0 +1,120 @@
+"""Year: where the chosen plan's energy came from and went, month by month, and what clipping took."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from calm_relay.decision.pictures import duration, most_clipped_node, ribbon
+from calm_relay.simulation.pack import inverter_pass_w
+from calm_relay.ui.flow_layout import FlowLayout
+from calm_relay.ui.session import Session
+from calm_relay.ui.theme import Theme
+from calm_relay.ui.views.charts import DurationChart, MonthsChart
+from calm_relay.ui.views.ribbon_view import RibbonView
+from calm_relay.ui.widgets import Swatch, clear_layout, count_words, label
+from calm_relay.units import format_quantity as show
+
+MONTHS_SHOWN = (
+    ("house", "load_w", "house"), ("PV at AC", "pv_ac_w", "sun"), ("import", "import_w", "grid"),
+    ("from batteries", "battery_to_house_w", "battery"),
+)  # fmt: skip
+
+
+class YearPage(QWidget):
+    """Figures only; nothing here computes."""
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self.session, self.theme, self.scale = session, theme, 1.0
+        self._shown: object = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 12, 16, 14)
+        column.setSpacing(8)
+        self._title = label("", "title")
+        self._words = label("", "quiet", wrap=True)
+        column.addWidget(self._title)
+        column.addWidget(self._words)
+        self.ribbon = RibbonView(theme)
+        column.addWidget(self.ribbon, 3)
+        column.addWidget(label("Months", "heading"))
+        self.months = MonthsChart(theme, "Energy by month", "", "kWh")
+        column.addWidget(self.months, 2)
+        self._month_legend = QWidget()
+        FlowLayout(self._month_legend, gap=10, line_gap=2)
+        column.addWidget(self._month_legend)
+        column.addWidget(label("Clipping", "heading"))
+        self._clip_words = label("", "quiet", wrap=True)
+        column.addWidget(self._clip_words)
+        self.duration = DurationChart(theme, "PV power, from most to least", "hours of the year", "kW DC")
+        column.addWidget(self.duration, 2)
+        self._clip_legend = QWidget()
+        FlowLayout(self._clip_legend, gap=10, line_gap=2)
+        column.addWidget(self._clip_legend)
+        session.answers_changed.connect(self.refresh)
+
+    def set_theme(self, theme: Theme, scale: float) -> None:
+        """Use other colours and another text size."""
+        self.theme, self.scale, self._shown = theme, scale, None
+        self.ribbon.set_theme(theme, scale)
+        for chart in (self.months, self.duration):
+            chart.set_theme(theme, scale)
+        for holder, rows in (
+            (self._month_legend, [(name, hue, False) for name, _, hue in MONTHS_SHOWN]),
+            (self._clip_legend, [("passed on", "sun", False), ("caught by the battery", "battery", False), ("lost", "lost", True)]),
+        ):
+            layout = holder.layout()
+            assert layout is not None
+            clear_layout(layout)
+            for name, hue, hatch in rows:
+                layout.addWidget(Swatch(name, theme.color(hue), hatch=hatch))
+        self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the chosen plan's year; an older one is dimmed as a whole."""
+        if not self.isVisible():
+            return
+        session = self.session
+        plan, result, made = session.plan, session.fresh(session.chosen), session.made()
+        self._title.setText("Today's system: the year" if plan.letter == "Today" else f"{plan.letter}  {plan.name}: the year")
+        fresh = result is not None and made is not None
+        for widget in (self.months, self.duration, self._clip_words, self._words):
+            widget.setEnabled(fresh)
+        if not fresh:
+            error = session.errors.get(session.chosen)
+            self._words.setText(f"The year could not be run: {error}" if error else "Updating the year…")
+            last = session.last(session.chosen)
+            if last is not None:
+                self.ribbon.show_ribbon(ribbon(last.facts), dim=True)
+            return
+        assert result is not None
+        assert made is not None
+        if self._shown is made:
+            return
+        self._shown = made
+        f = result.facts
+        self._words.setText(
+            f"Self-sufficiency {show(f.self_sufficiency_frac, 'fraction')}, own use of PV {show(f.own_use_frac, 'fraction')}"
+            + (f", {f.full_cycles:.0f} full cycles" if f.usable_wh else "")
+            + ". Weather is made from monthly means; clipping at 5 min is a lower bound."
+            + (f" Rests on {count_words(len(self.session.assumed()), 'assumed value')}." if self.session.assumed() else "")
+        )
+        self.ribbon.show_ribbon(ribbon(f), dim=False)
+        self.months.show_months([(name, f.by_month_wh[column], hue) for name, column, hue in MONTHS_SHOWN])
+        node = next((n for n in plan.nodes if n.id == most_clipped_node(f)), None)
+        self.duration.setVisible(node is not None)
+        if node is None:
+            self._clip_words.setText("There is no PV in this plan.")
+            return
+        limit = inverter_pass_w(node, session.job.cards())
+        self.duration.show_duration(duration(made, node.id, limit))
+        clipped = (
+            f"{show(f.clipped_wh, 'energy_wh', 0)} a year are clipped" if f.clipped_wh >= 500 else "nothing worth a word is clipped"
+        )
+        caught = f", {show(f.caught_wh, 'energy_wh', 0)} more were caught by the battery" if f.caught_wh >= 500 else ""
+        self._clip_words.setText(
+            f"In all of the plan {clipped}{caught}. The picture is of {node.name}, which passes {show(limit, 'power_w', 1)} DC."
+        )

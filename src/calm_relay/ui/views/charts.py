@@ -1,0 +1,164 @@
+"""Charts with axes, by pyqtgraph, in the theme's colours: stacked loads, duration curve, months. This module imports it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pyqtgraph as pg
+from numpy.typing import NDArray
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QBrush, QColor
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from calm_relay.calendar import MONTHS
+from calm_relay.decision.pictures import Duration, Stack
+from calm_relay.ui.theme import Theme, ui_font
+
+Array = NDArray[np.float64]
+pg.setConfigOptions(antialias=True)
+
+
+class Chart(pg.PlotWidget):
+    """A quiet plot: no mouse zoom, no menu; axes in the theme's ink."""
+
+    def __init__(self, theme: Theme, name: str, x_text: str, y_text: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self._scale = theme, 1.0
+        self._texts = (x_text, y_text)
+        self.setAccessibleName(name)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        item = self.getPlotItem()
+        item.setMenuEnabled(False)
+        item.hideButtons()
+        self.setMouseEnabled(False, False)
+        self.setFrameShape(self.Shape.NoFrame)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+
+    def set_theme(self, theme: Theme, scale: float) -> None:
+        """Use other colours and another text size."""
+        self._theme, self._scale = theme, scale
+        self.setBackground(theme.color("panel"))
+        self.setFixedHeight(int(190 * scale))
+        for side, text in zip(("bottom", "left"), self._texts, strict=True):
+            axis = self.getAxis(side)
+            axis.setPen(theme.color("line"))
+            axis.setTextPen(theme.color("quiet"))
+            axis.setTickFont(ui_font(7.5 * scale))
+            axis.enableAutoSIPrefix(False)
+            axis.setStyle(tickLength=3, autoExpandTextSpace=True)
+            axis.setLabel(text, color=theme.quiet, **{"font-size": f"{7.5 * scale}pt"})
+            axis.label.setFont(ui_font(7.5 * scale))
+
+    def area(self, x: Array, low: Array, high: Array, color: QColor, *, hatch: bool = False) -> None:
+        """Fill between two curves."""
+        brush = QBrush(color, Qt.BrushStyle.BDiagPattern) if hatch else QBrush(color)
+        none = pg.mkPen(None)
+        one, other = pg.PlotCurveItem(x, low, pen=none), pg.PlotCurveItem(x, high, pen=none)
+        self.addItem(pg.FillBetweenItem(one, other, brush=brush))
+
+    def curve(self, x: Array, y: Array, color: QColor, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:
+        """Draw a line."""
+        self.addItem(pg.PlotCurveItem(x, y, pen=pg.mkPen(color, width=width, style=style)))
+
+    def level(self, y: float, text: str, role: str) -> None:
+        """Draw a level with its name on it."""
+        color = self._theme.color(role)
+        line = pg.InfiniteLine(
+            y, 0, pen=pg.mkPen(color, width=1.6, style=Qt.PenStyle.DashLine), label=text,
+            labelOpts={
+                "position": 0.99, "anchors": [(1, 1), (1, 1)], "color": color, "movable": False, "fill": self._theme.color("panel"),
+            },
+        )  # fmt: skip
+        line.label.setFont(ui_font(7.5 * self._scale, bold=True))
+        self.addItem(line)
+
+
+# Fills for stacked loads: shades between house blue and paper, so that no other quantity's hue is borrowed.
+def stack_colors(theme: Theme, count: int) -> list[QColor]:
+    """Return `count` shades for a stack, darkest last."""
+    base, paper = theme.color("house"), theme.color("panel")
+    out = []
+    for i in range(count):
+        part = 0.25 + 0.75 * (i + 1) / max(1, count)
+        rgb = [
+            p + (b - p) * part
+            for p, b in ((paper.redF(), base.redF()), (paper.greenF(), base.greenF()), (paper.blueF(), base.blueF()))
+        ]
+        out.append(QColor.fromRgbF(*rgb))
+    return out
+
+
+class StackChart(Chart):
+    """Loads stacked by appliance, with the limits that carry them."""
+
+    def show_stack(
+        self, stack: Stack, levels: Sequence[tuple[float, str, str]] = (), *, per_day: bool = False
+    ) -> list[tuple[str, QColor]]:
+        """Draw a stack in kW; returns names with their colours, for the legend."""
+        self.clear()
+        colors = stack_colors(self._theme, len(stack.parts))
+        low = np.zeros_like(stack.hours)
+        legend = []
+        for (name, watts), color in zip(stack.parts, colors, strict=True):
+            high = low + watts / 1000.0
+            self.area(stack.hours, low, high, color)
+            self.curve(stack.hours, high, self._theme.color("panel"), 0.8)
+            legend.append((name, color))
+            low = high
+        self.curve(stack.hours, low, self._theme.color("house"))
+        top = float(low.max()) if len(low) else 1.0
+        for value, text, role in levels:
+            self.level(value / 1000.0, text, role)
+            top = max(top, value / 1000.0)
+        self.setXRange(float(stack.hours[0]), float(stack.hours[-1]), padding=0)
+        self.setYRange(0, top * 1.08, padding=0)
+        axis = self.getAxis("bottom")
+        if per_day:
+            days = range(8)
+            axis.setTicks([[(d * 24.0, f"day {d + 1}" if d < 7 else "") for d in days], []])
+        else:
+            axis.setTicks([[(h, f"{h:02d}:00") for h in range(int(stack.hours[0]), int(stack.hours[-1]) + 2)], []])
+        return legend
+
+
+class DurationChart(Chart):
+    """PV offered, sorted from most to least, with the inverters' limit and what was caught and lost above it."""
+
+    def show_duration(self, d: Duration) -> None:
+        """Draw the curve in kW over hours."""
+        self.clear()
+        t = self._theme
+        offered = d.offered_w / 1000.0
+        limit = d.limit_w / 1000.0
+        used = np.minimum(offered, limit)
+        smooth = max(1, len(offered) // 200)
+        caught, lost = (np.convolve(part / 1000.0, np.ones(smooth) / smooth, mode="same") for part in (d.caught_w, d.lost_w))
+        top = np.maximum(0.0, offered - limit)
+        caught = np.minimum(caught, top)
+        self.area(d.hours, np.zeros_like(used), used, t.color("sun"))
+        self.area(d.hours, used, used + caught, t.color("battery"))
+        self.area(d.hours, used + caught, used + np.minimum(top, caught + lost), t.color("lost"), hatch=True)
+        self.curve(d.hours, offered, t.color("sun"), 1.2)
+        if np.isfinite(limit):
+            self.level(limit, "what the inverter passes", "over")
+        self.setXRange(0, float(d.hours[-1]) if len(d.hours) else 1.0, padding=0)
+        self.setYRange(0, max(float(offered.max()) if len(offered) else 0.0, min(limit, 1e3)) * 1.12 + 0.1, padding=0)
+
+
+class MonthsChart(Chart):
+    """Energy by month as grouped bars."""
+
+    def show_months(self, rows: Sequence[tuple[str, Sequence[float], str]]) -> None:
+        """Draw rows of (name, twelve Wh, hue) in kWh."""
+        self.clear()
+        width = 0.8 / max(1, len(rows))
+        top = 1.0
+        for i, (_, values, hue) in enumerate(rows):
+            kwh = np.array(values) / 1000.0
+            x = np.arange(12) + (i - (len(rows) - 1) / 2) * width
+            self.addItem(pg.BarGraphItem(x=x, height=kwh, width=width * 0.92, brush=self._theme.color(hue), pen=pg.mkPen(None)))
+            top = max(top, float(kwh.max()))
+        self.setXRange(-0.5, 11.5, padding=0.01)
+        self.setYRange(0, top * 1.05, padding=0)
+        self.getAxis("bottom").setTicks([[(i, name) for i, name in enumerate(MONTHS)], []])

@@ -1,0 +1,137 @@
+"""The flow ribbon: where the year's energy came from, where it went, and what was lost on the way; one scale for all."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPaintEvent
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from calm_relay.decision.pictures import Ribbon
+from calm_relay.ui.theme import Theme, ui_font
+from calm_relay.units import format_quantity as show
+
+HUES = {
+    "PV": "sun", "Grid": "grid", "Battery": "battery", "House": "house", "Exported": "grid", "Own draws": "quiet",
+    "Lost in storing": "lost", "Clipped, held back": "lost",
+}  # fmt: skip
+SOURCES, STORES = ("PV", "Grid"), ("Battery",)
+USES = ("House", "Exported", "Own draws", "Lost in storing", "Clipped, held back")
+LOSSES = ("Lost in storing", "Clipped, held back")
+BAR = 12.0
+
+
+class RibbonView(QWidget):
+    """Paints a :class:`Ribbon`."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._theme, self._scale = theme, 1.0
+        self._ribbon = Ribbon(())
+        self._dim = False
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Flows of the year")
+        self.setObjectName("ribbon")
+
+    def set_theme(self, theme: Theme, scale: float) -> None:
+        """Use other colours and another text size."""
+        self._theme, self._scale = theme, scale
+        self.setMinimumWidth(int(360 * scale))
+        self.setFixedHeight(int(250 * scale))
+        self.update()
+
+    def show_ribbon(self, ribbon: Ribbon, *, dim: bool) -> None:
+        """Show a year; `dim`: it is of an older state."""
+        self._ribbon, self._dim = ribbon, dim
+        self.setAccessibleDescription("; ".join(f"{a} to {b} {show(wh, 'energy_wh', 0)}" for a, b, wh in ribbon.flows))
+        self.update()
+
+    def bars(self) -> dict[str, QRectF]:
+        """Return where every node's bar stands."""
+        r = self._ribbon
+        line = QFontMetricsF(ui_font(8.25 * self._scale)).height()
+        columns = ((SOURCES, 0.0), (STORES, 0.44), (USES, 1.0))
+        sizes = {name: max(r.into(name), r.out_of(name)) for names, _ in columns for name in names}
+        tall = max((sum(sizes[n] for n in names if sizes[n]) for names, _ in columns), default=0.0)
+        most = max((sum(1 for n in names if sizes[n]) for names, _ in columns), default=1)
+        gap = 2.1 * line
+        room = self.height() - most * gap - 4
+        scale = max(0.0, room) / tall if tall > 0 else 0.0
+        left, right = 4.0, self.width() - BAR - 4
+        out: dict[str, QRectF] = {}
+        for names, part in columns:
+            y = gap if names is not STORES else gap + 0.35 * max(0.0, room)
+            for name in names:
+                if sizes[name] <= 0:
+                    continue
+                height = max(2.0, sizes[name] * scale)
+                out[name] = QRectF(left + part * (right - left), y, BAR, height)
+                y += height + gap
+        return out
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bars = self.bars()
+        if not bars:
+            painter.setPen(self._theme.color("quiet"))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "the year is being run")
+            return
+        r = self._ribbon
+        scale = max((bars[n].height() / max(1.0, r.into(n), r.out_of(n)) for n in bars), default=0.0)
+        left_at = {name: rect.y() for name, rect in bars.items()}
+        right_at = dict(left_at)
+        for source, to, wh in sorted(r.flows, key=lambda row: (list(bars).index(row[0]), list(bars).index(row[1]))):
+            thick = wh * min(bars[source].height() / max(r.out_of(source), r.into(source)), scale)
+            a, b = bars[source], bars[to]
+            self._band(
+                painter,
+                QPointF(a.right(), left_at[source]),
+                QPointF(b.left(), right_at[to]),
+                thick,
+                self._color(source, to),
+                to in LOSSES,
+            )
+            left_at[source] += thick
+            right_at[to] += thick
+        for name, rect in bars.items():
+            color = self._theme.color(HUES[name])
+            painter.fillRect(rect, QBrush(color, Qt.BrushStyle.BDiagPattern) if name in LOSSES else QBrush(color))
+        for rect, text, align, role in self.labels():
+            painter.setFont(ui_font(8.25 * self._scale, bold=role == "ink"))
+            painter.setPen(self._theme.color(role))
+            painter.drawText(rect, align | Qt.AlignmentFlag.AlignVCenter, text)
+
+    def labels(self) -> list[tuple[QRectF, str, Qt.AlignmentFlag, str]]:
+        """Return every label with its place: name and energy above the node's bar."""
+        metrics = QFontMetricsF(ui_font(8.25 * self._scale, bold=True))
+        out = []
+        for name, rect in self.bars().items():
+            text = f"{name} {show(max(self._ribbon.into(name), self._ribbon.out_of(name)), 'energy_wh', 0)}"
+            w, h = metrics.horizontalAdvance(text) + 2, metrics.height()
+            at_right = name in USES
+            x = rect.right() - w if at_right else rect.x()
+            out.append(
+                (
+                    QRectF(x, rect.y() - h - 1, w, h),
+                    text,
+                    Qt.AlignmentFlag.AlignRight if at_right else Qt.AlignmentFlag.AlignLeft,
+                    "ink",
+                )
+            )
+        return out
+
+    def _color(self, source: str, to: str) -> QColor:
+        color = QColor(self._theme.color("lost" if to in LOSSES else HUES[source]))
+        color.setAlphaF(0.25 if self._dim else 0.5)
+        return color
+
+    def _band(self, painter: QPainter, a: QPointF, b: QPointF, thick: float, color: QColor, hatch: bool) -> None:
+        middle = (a.x() + b.x()) / 2
+        path = QPainterPath(a)
+        path.cubicTo(QPointF(middle, a.y()), QPointF(middle, b.y()), b)
+        path.lineTo(QPointF(b.x(), b.y() + thick))
+        path.cubicTo(QPointF(middle, b.y() + thick), QPointF(middle, a.y() + thick), QPointF(a.x(), a.y() + thick))
+        path.closeSubpath()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QBrush(color, Qt.BrushStyle.BDiagPattern) if hatch else QBrush(color))
+        painter.drawPath(path)
