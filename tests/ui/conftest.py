@@ -70,8 +70,13 @@ def window(qapp: QApplication, answers: Answers, qtbot, tmp_path: Path) -> Itera
     qtbot.waitExposed(made)
     assert wait_idle(qapp, made)
     yield made
-    made.session.document.mark_saved(made.session.job)
-    made.close()
-    made.deleteLater()
-    qapp.sendPostedEvents(made, QEvent.Type.DeferredDelete.value)
+    dispose(qapp, made)
+
+
+def dispose(qapp: QApplication, window: MainWindow) -> None:
+    """Close a window and really delete it: windows left alive are restyled with every later one."""
+    window.session.document.mark_saved(window.session.job)
+    window.close()
+    window.deleteLater()
+    qapp.sendPostedEvents(window, QEvent.Type.DeferredDelete.value)
     qapp.processEvents()

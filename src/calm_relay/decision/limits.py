@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from calm_relay.decision.facts import YearFacts
 from calm_relay.job.models import Plan
+
+if TYPE_CHECKING:
+    from calm_relay.decision.facts import YearFacts
 
 WORDS = {"ac_limit": "inverter AC limit", "charge": "charge limit", "discharge": "discharge limit"}
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import types
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel
@@ -78,6 +79,7 @@ class FieldInfo:
     choices: tuple[tuple[str, str], ...]
 
 
+@lru_cache(maxsize=8192)
 def pattern_of(path: str) -> str:
     """Return a path with its ids and numbers taken out: ``faces[north].tilt_deg`` → ``faces[].tilt_deg``."""
     return re.sub(r"\[[^\]]*\](?!\[)", "[]", re.sub(r"\[\d+\]$", "", path))
@@ -175,6 +177,9 @@ def _bound(part: Any, names: tuple[str, str], found: float | None) -> float | No
 
 def all_fields(job: Job) -> tuple[str, ...]:
     """Return the path of every field of the job that has a label, in the document's order."""
+    kept = _last_walk.get("fields")
+    if kept is not None and kept[0] is job:
+        return kept[1]
     out: list[str] = []
 
     def walk(here: Any, path: str) -> None:
@@ -188,4 +193,8 @@ def all_fields(job: Job) -> tuple[str, ...]:
             out.append(path)
 
     walk(job, "")
+    _last_walk["fields"] = (job, tuple(out))
     return tuple(out)
+
+
+_last_walk: dict[str, tuple[Job, tuple[str, ...]]] = {}  # the window asks several times for each state of a job

@@ -9,7 +9,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
+
+from pydantic import BaseModel
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import validate_job
@@ -30,7 +33,8 @@ class Edit:
         return {"path": self.path, "value": self.value}
 
 
-def _steps(path: str) -> list[tuple[str, bool]]:
+@lru_cache(maxsize=4096)
+def _steps(path: str) -> tuple[tuple[str, bool], ...]:
     out: list[tuple[str, bool]] = []
     for part in re.split(r"\.(?![^\[]*\])", path):
         match = _STEP.fullmatch(part)
@@ -38,7 +42,7 @@ def _steps(path: str) -> list[tuple[str, bool]]:
             raise BadInput([Fault("", path, "this is no path", "write it like 'faces[north].tilt_deg'")])
         out.append((match.group(1), False))
         out += [(name, True) for name in re.findall(r"\[([^\]]+)\]", match.group(2))]
-    return out
+    return tuple(out)
 
 
 def _find(rows: list[Any], name: str, path: str) -> int:
@@ -72,10 +76,24 @@ def apply_edits(job: Job, edits: Iterable[Edit]) -> Job:
 
 def read_path(job: Job, path: str) -> Any:
     """Return the value at a path; raises BadInput."""
-    here: Any = _plain(job.model_dump())
+    here: Any = job
     for name, in_list in _steps(path):
-        here = here[_find(here, name, path)] if in_list else _field(here, name, path)
-    return here
+        if in_list:
+            here = here[_index(here, name, path)]
+        elif isinstance(here, BaseModel) and name in type(here).model_fields:
+            here = getattr(here, name)
+        else:
+            raise BadInput([Fault("", path, f"there is no field '{name}' there", "check the path")])
+    return _plain(here)
+
+
+def _index(rows: Any, name: str, path: str) -> int:
+    for index, row in enumerate(rows):
+        if getattr(row, "id", None) == name:
+            return index
+    if name.isdigit() and int(name) < len(rows):
+        return int(name)
+    raise BadInput([Fault("", path, f"there is no '{name}'", "name an item that is there")])
 
 
 def _field(here: Any, name: str, path: str) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -220,6 +220,7 @@ class MainWindow(QMainWindow):
         self.theme, self.text_scale = theme, scale
         app = QApplication.instance()
         assert isinstance(app, QApplication)
+        self._drop_pages()
         apply_theme(app, theme, scale)
         self._side.setFixedWidth(int(150 * scale))
         self.headroom.setMinimumWidth(int(236 * scale))
@@ -227,8 +228,20 @@ class MainWindow(QMainWindow):
         for view in (self.tabs, self.headroom, self.strip, *self.order_buttons.values(), *self._built.values()):
             view.set_theme(theme, scale)  # type: ignore[attr-defined]
         self.actions_.show_look(self.settings.theme, scale, self.settings.units)
+        if self._page:
+            self.show_page(self._page)
         self._fit_headroom()
         self._fit_strip()
+
+    def _drop_pages(self) -> None:
+        """Pages of many fields are built anew after a change of look: restyling hundreds of widgets takes far longer."""
+        for name in [name for name in self._built if name != "plans"]:
+            holder = self._holders.pop(name)
+            del self._built[name]
+            self.pages.removeWidget(holder)
+            holder.hide()
+            holder.deleteLater()
+            QApplication.sendPostedEvents(holder, QEvent.Type.DeferredDelete.value)
 
     def fold_headroom(self, shown: bool) -> None:
         """Show or fold away headroom."""

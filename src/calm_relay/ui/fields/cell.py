@@ -19,6 +19,7 @@ from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
+LONG_CHOICE = 30  # letters shown; longer names are in the tool tip
 WORDS = {"assumed": "assumed", "measured": "measured", "typed": ""}
 
 
@@ -125,7 +126,7 @@ class FieldCell(QWidget):
         for value, text in choices:
             box.addItem(text, value)
         longest = max((len(text) for _, text in choices), default=6)
-        box.setMinimumContentsLength(min(longest, 30))
+        box.setMinimumContentsLength(min(longest, LONG_CHOICE))
 
     # --- committing
     def _read(self) -> Any:
@@ -179,6 +180,7 @@ class FieldCell(QWidget):
             elif isinstance(editor, QComboBox):
                 self._fill_choice(editor)
                 editor.setCurrentIndex(editor.findData(value))
+                editor.setToolTip(editor.currentText() if len(editor.currentText()) > LONG_CHOICE else "")
             elif isinstance(editor, QCheckBox):
                 editor.setChecked(bool(value))
             elif isinstance(editor, QLineEdit) and not (editor.hasFocus() and editor.isModified()):

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
-from PySide6.QtGui import QGuiApplication, QKeySequence, QPainter, QResizeEvent, QShortcut
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, Qt
+from PySide6.QtGui import QFontMetrics, QGuiApplication, QKeySequence, QPainter, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QHeaderView,
     QStyledItemDelegate,
@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 from calm_relay.decision.compare import PlanRow, compare_plans
 from calm_relay.decision.words import COMPARE_LINES, because, compare_text
 from calm_relay.ui.session import Session
-from calm_relay.ui.theme import Theme
+from calm_relay.ui.theme import Theme, ui_font
 from calm_relay.ui.widgets import label
 
 SHARE = Qt.ItemDataRole.UserRole
@@ -60,6 +60,7 @@ class DecidePage(QWidget):
         self.session, self.theme = session, theme
         self._rows: tuple[PlanRow, ...] = ()
         self._shown: object = None
+        self._head_points = 9.75
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 12, 16, 10)
         column.setSpacing(6)
@@ -88,6 +89,7 @@ class DecidePage(QWidget):
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
         self.theme, self._shown = theme, None
+        self._head_points = 9.75 * scale
         self.refresh()
 
     def refresh(self) -> None:
@@ -150,6 +152,14 @@ class DecidePage(QWidget):
 
     def _fit_rows(self) -> None:
         """Share the table's height among its rows, within what reads well."""
+        header = self.table.horizontalHeader()
+        tall = 0
+        for column in range(self.table.columnCount()):
+            text = str(self.table.model().headerData(column, Qt.Orientation.Horizontal) or "")
+            cell = QRect(0, 0, max(20, header.sectionSize(column) - 14), 10_000)
+            flags = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignRight
+            tall = max(tall, QFontMetrics(ui_font(self._head_points, bold=True)).boundingRect(cell, flags, text).height())
+        header.setFixedHeight(tall + 12)
         line = self.table.fontMetrics().height()
         room = self.table.viewport().height() // max(1, self.table.rowCount())
         self.table.verticalHeader().setDefaultSectionSize(max(int(line * 1.7), min(room, int(line * 2.1))))

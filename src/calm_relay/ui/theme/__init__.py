@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from importlib import resources
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QFontMetricsF, QGuiApplication, QPalette
 from PySide6.QtWidgets import QApplication
 
 FAMILY = "Inter"
@@ -37,6 +38,8 @@ class Theme:
     grid: str
     lost: str
     bus: str
+    house_text: str
+    grid_text: str
 
     def color(self, role: str) -> QColor:
         """Return the colour of a role."""
@@ -44,12 +47,14 @@ class Theme:
 
 
 LIGHT = Theme(
-    "light", "#f5f1e8", "#ebe6d9", "#fbf9f3", "#1f2a33", "#5c6670", "#d5cdbb", "#e2dccb", "#1f6b75", "#ffffff",
+    "light", "#f5f1e8", "#ebe6d9", "#fbf9f3", "#1f2a33", "#566069", "#d5cdbb", "#e2dccb", "#1f6b75", "#ffffff",
     "#1f6b75", "#8a5a0b", "#a8381f", "#5c5470", "#c98f2b", "#4b8c6f", "#4f6f9c", "#86629a", "#b8503a", "#36474f",
+    "#3f5d87", "#744f88",
 )  # fmt: skip
 DARK = Theme(
     "dark", "#1d2226", "#161a1e", "#24292e", "#ece7db", "#a7adb0", "#3b4248", "#353c42", "#5fb6bf", "#0f1416",
     "#6fc3cb", "#e0ac55", "#f08c74", "#b9aed6", "#d9a548", "#62ab8b", "#7d9fd0", "#b08fc6", "#e07a63", "#b9c4c9",
+    "#93b2dd", "#c0a3d3",
 )  # fmt: skip
 
 VERDICT_ROLE = {"within": "within", "tight": "tight", "over": "over", "not known": "unknown", "note": "quiet"}
@@ -70,8 +75,9 @@ def fonts_ready() -> bool:
     return ok
 
 
+@cache
 def ui_font(points: float, *, bold: bool = False) -> QFont:
-    """Return the shipped font with tabular figures, unhinted so that pictures are the same everywhere."""
+    """Return the shipped font with tabular figures, unhinted so that pictures are the same everywhere. Not to be changed."""
     font = QFont(FAMILY)
     font.setPointSizeF(points)
     font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
@@ -79,6 +85,12 @@ def ui_font(points: float, *, bold: bool = False) -> QFont:
     if bold:
         font.setWeight(QFont.Weight.DemiBold)
     return font
+
+
+@cache
+def ui_metrics(points: float, *, bold: bool = False) -> QFontMetricsF:
+    """Return the metrics of :func:`ui_font`."""
+    return QFontMetricsF(ui_font(points, bold=bold))
 
 
 def apply_theme(app: QApplication, theme: Theme, text_scale: float = 1.0) -> None:

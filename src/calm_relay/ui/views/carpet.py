@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTH_DAYS, MONTHS
 from calm_relay.ui.clock import STEPS_PER_DAY, Clock
-from calm_relay.ui.theme import Theme, ui_font
+from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
 
 ROWS = 96  # quarter hours
@@ -71,7 +71,7 @@ class CarpetView(QWidget):
 
     # --- geometry
     def _frame(self) -> QRectF:
-        metrics = QFontMetricsF(ui_font(7.5 * self._scale))
+        metrics = ui_metrics(7.5 * self._scale)
         left, low = metrics.horizontalAdvance("24 h") + 6, metrics.height() + 2
         return QRectF(left, 4, max(10.0, self.width() - left - 2), max(10.0, self.height() - low - 5))
 
@@ -140,7 +140,7 @@ class CarpetView(QWidget):
     def tick_labels(self) -> list[tuple[QRectF, str, Qt.AlignmentFlag]]:
         """Return where month and hour labels stand; a label that would touch the one before is left out."""
         frame = self._frame()
-        metrics = QFontMetricsF(ui_font(7.5 * self._scale))
+        metrics = ui_metrics(7.5 * self._scale)
         out: list[tuple[QRectF, str, Qt.AlignmentFlag]] = []
         start, right = 0, -1.0
         for days, name in zip(MONTH_DAYS, MONTHS, strict=True):

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QBrush, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from calm_relay.decision.pictures import DayPicture
 from calm_relay.ui.clock import STEPS_PER_DAY, Clock
-from calm_relay.ui.theme import Theme, ui_font
+from calm_relay.ui.theme import Theme, ui_font, ui_metrics
+
+if TYPE_CHECKING:
+    from calm_relay.decision.pictures import DayPicture
 
 LEGEND = (("PV used", "sun"), ("lost", "lost"), ("house", "house"), ("import", "grid"), ("state of charge", "battery"))
 
@@ -47,7 +51,7 @@ class DayView(QWidget):
         self.update()
 
     def _frame(self) -> QRectF:
-        metrics = QFontMetricsF(ui_font(7.5 * self._scale))
+        metrics = ui_metrics(7.5 * self._scale)
         left, low = metrics.horizontalAdvance("88 kW") + 6, metrics.height() + 2
         return QRectF(
             left, 3 + metrics.height(), max(10.0, self.width() - left - 2), max(10.0, self.height() - low - metrics.height() - 4)
@@ -98,7 +102,7 @@ class DayView(QWidget):
 
     def legend_labels(self) -> list[tuple[QRectF, str, str]]:
         """Return the legend's words with their place and hue; what has no room is left out from the end."""
-        metrics = QFontMetricsF(ui_font(7.5 * self._scale))
+        metrics = ui_metrics(7.5 * self._scale)
         x, out = self._frame().x(), []
         for text, hue in LEGEND:
             if hue == "battery" and (self._day is None or self._day.soc_frac is None):
@@ -125,7 +129,7 @@ class DayView(QWidget):
 
     def tick_labels(self) -> list[tuple[QRectF, str, Qt.AlignmentFlag]]:
         """Return where hour and power labels stand."""
-        frame, metrics = self._frame(), QFontMetricsF(ui_font(7.5 * self._scale))
+        frame, metrics = self._frame(), ui_metrics(7.5 * self._scale)
         out: list[tuple[QRectF, str, Qt.AlignmentFlag]] = []
         shift = 0.0 if self._day is None else self._day.clock_shift_h
         for hour in range(0, 24, 3):

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from calm_relay.rules.registry import Finding
-from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font
+from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
 
 WRAP = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag(Qt.TextFlag.TextWordWrap)
@@ -41,8 +41,8 @@ class HeadroomRow(QAbstractButton):
     def places(self, width: float) -> dict[str, QRectF]:
         """Return where title, figure, bar, detail and verdict stand in a row of this width."""
         s = self._scale
-        plain, bold = QFontMetricsF(ui_font(8.75 * s)), QFontMetricsF(ui_font(8.75 * s, bold=True))
-        small, strong = QFontMetricsF(ui_font(8.0 * s)), QFontMetricsF(ui_font(8.0 * s, bold=True))
+        plain, bold = ui_metrics(8.75 * s), ui_metrics(8.75 * s, bold=True)
+        small, strong = ui_metrics(8.0 * s), ui_metrics(8.0 * s, bold=True)
         room = width - 4
         value_w, title_w = bold.horizontalAdvance(figure(self.finding)) + 1, plain.horizontalAdvance(self.finding.short) + 1
         out = {}

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QBrush, QFontMetricsF, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.pv.ladder import Ladder
-from calm_relay.ui.theme import Theme, ui_font
+from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 
-COLUMN_PX = 150
+COLUMN_PX = 168
+WRAP = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag(Qt.TextFlag.TextWordWrap)
 
 
 class LadderView(QWidget):
@@ -40,15 +41,25 @@ class LadderView(QWidget):
         self.setAccessibleDescription("; ".join(said))
         self._fit()
 
+    # --- geometry
     def _per_row(self) -> int:
         return max(1, int(self.width() / (COLUMN_PX * self._scale)))
 
+    def _title(self, ladder: Ladder) -> str:
+        return f"{ladder.node}, T{ladder.tracker}"
+
+    def _title_height(self) -> float:
+        """Height of the tallest title, wrapped to its column."""
+        metrics = ui_metrics(8.25 * self._scale, bold=True)
+        room = QRectF(0, 0, COLUMN_PX * self._scale - 10, 1000)
+        return max((metrics.boundingRect(room, WRAP, self._title(x)).height() for x in self._ladders), default=0.0)
+
     def _row_px(self) -> float:
-        return 196.0 * self._scale
+        return self._title_height() + 178.0 * self._scale
 
     def _fit(self) -> None:
         rows = -(-len(self._ladders) // self._per_row()) if self._ladders else 0
-        self.setFixedHeight(int(rows * self._row_px()) if rows else int(24 * self._scale))
+        self.setFixedHeight(int(rows * self._row_px()) + 2 if rows else int(24 * self._scale))
         self.update()
 
     def resizeEvent(self, event: object) -> None:
@@ -56,6 +67,56 @@ class LadderView(QWidget):
 
     def minimumSizeHint(self) -> QSize:
         return QSize(int(COLUMN_PX * self._scale), 24)
+
+    def _cell(self, index: int) -> QRectF:
+        row, column = divmod(index, self._per_row())
+        return QRectF(column * COLUMN_PX * self._scale, row * self._row_px(), COLUMN_PX * self._scale, self._row_px())
+
+    def _frame(self, index: int) -> QRectF:
+        cell, line = self._cell(index), ui_metrics(7.75 * self._scale).height()
+        top = cell.y() + self._title_height() + line + 8
+        return QRectF(cell.x() + 4, top, 26 * self._scale, cell.bottom() - top - 12)
+
+    def _y(self, index: int, volts: float) -> float:
+        x, frame = self._ladders[index], self._frame(index)
+        return frame.bottom() - volts / (max(x.ceiling_v, x.cold_voc_v or 0.0, x.mppt_max_v) * 1.06) * frame.height()
+
+    def _marks(self, x: Ladder) -> list[tuple[float, str, str]]:
+        """Return what is marked on a ladder: volts, words, role."""
+        over = x.cold_voc_v is not None and x.cold_voc_v > x.ceiling_v
+        under = x.hot_vmp_v is not None and x.hot_vmp_v < x.mppt_min_v
+        cold = "cold: not known" if x.cold_voc_v is None else f"{x.cold_voc_v:.0f} V cold, open"
+        hot = "hot: not known" if x.hot_vmp_v is None else f"{x.hot_vmp_v:.0f} V hot, working"
+        return [
+            (x.ceiling_v, f"{x.ceiling_v:.0f} V {x.ceiling}", "ink"),
+            (x.cold_voc_v or 0.0, cold, "over" if over else "accent"),
+            (x.hot_vmp_v or 0.0, hot, "over" if under else "accent"),
+            (x.mppt_min_v, f"{x.mppt_min_v:.0f} V tracker needs", "quiet"),
+        ]
+
+    def labels(self) -> list[tuple[QRectF, str, str, bool]]:
+        """Return every label: place, text, role, bold. Those beside a ladder are pushed apart so that none touches another."""
+        out: list[tuple[QRectF, str, str, bool]] = []
+        plain = ui_metrics(7.75 * self._scale)
+        height = plain.height()
+        for i, x in enumerate(self._ladders):
+            cell, frame = self._cell(i), self._frame(i)
+            width = cell.width() - 10
+            out.append((QRectF(cell.x(), cell.y(), width, self._title_height()), self._title(x), "ink", True))
+            out.append((QRectF(cell.x(), cell.y() + self._title_height(), width, height), f"{x.modules} in series", "quiet", False))
+            wanted = sorted(
+                ((self._y(i, volts) - height / 2, text, role) for volts, text, role in self._marks(x)), key=lambda row: row[0]
+            )
+            places: list[float] = []
+            for y, _, _ in wanted:
+                places.append(max(y, places[-1] + height if places else frame.y() - 4))
+            for j in range(len(places) - 1, -1, -1):
+                most = cell.bottom() - height - 2 if j == len(places) - 1 else places[j + 1] - height
+                places[j] = min(places[j], most)
+            left = frame.right() + 7
+            for y, (_, text, role) in zip(places, wanted, strict=True):
+                out.append((QRectF(left, y, plain.horizontalAdvance(text) + 1, height), text, role, False))
+        return out
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -65,84 +126,23 @@ class LadderView(QWidget):
             painter.setPen(self._theme.color("quiet"))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, "no strings in this plan")
             return
-        for i, ladder in enumerate(self._ladders):
-            row, column = divmod(i, self._per_row())
-            self._paint(
-                painter,
-                ladder,
-                QRectF(column * COLUMN_PX * self._scale, row * self._row_px(), COLUMN_PX * self._scale, self._row_px()),
-            )
+        for i in range(len(self._ladders)):
+            self._paint(painter, i)
+        for rect, text, role, bold in self.labels():
+            painter.setFont(ui_font((8.25 if bold else 7.75) * self._scale, bold=bold))
+            painter.setPen(self._theme.color(role))
+            painter.drawText(rect, WRAP if bold else Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _paint(self, painter: QPainter, x: Ladder, cell: QRectF) -> None:
-        t, s = self._theme, self._scale
-        painter.setFont(ui_font(8.25 * s, bold=True))
-        line = QFontMetricsF(painter.font()).height()
-        painter.setPen(t.color("ink"))
-        width = cell.width() - 8
-        metrics = QFontMetricsF(painter.font())
-        node = metrics.elidedText(x.node, Qt.TextElideMode.ElideRight, width - metrics.horizontalAdvance(f", T{x.tracker}"))
-        painter.drawText(QRectF(cell.x(), cell.y(), width, line), Qt.AlignmentFlag.AlignLeft, f"{node}, T{x.tracker}")
-        painter.setFont(ui_font(7.75 * s))
-        painter.setPen(t.color("quiet"))
-        painter.drawText(QRectF(cell.x(), cell.y() + line, width, line), Qt.AlignmentFlag.AlignLeft, f"{x.modules} in series")
-        scale_top = max(x.ceiling_v, x.cold_voc_v or 0.0, x.mppt_max_v) * 1.06
-        frame = QRectF(cell.x() + 4, cell.y() + 2 * line + 8, 30 * s, cell.height() - 2 * line - 20)
-
-        def y_of(volts: float) -> float:
-            return frame.bottom() - volts / scale_top * frame.height()
-
-        painter.fillRect(
-            QRectF(frame.x(), y_of(x.mppt_max_v), frame.width(), y_of(x.mppt_min_v) - y_of(x.mppt_max_v)), t.color("track")
-        )
+    def _paint(self, painter: QPainter, index: int) -> None:
+        t, s, x, frame = self._theme, self._scale, self._ladders[index], self._frame(index)
+        high, low = self._y(index, x.mppt_max_v), self._y(index, x.mppt_min_v)
+        painter.fillRect(QRectF(frame.x(), high, frame.width(), low - high), t.color("track"))
         painter.setPen(QPen(t.color("line"), 1))
         painter.drawRect(frame)
         if x.hot_vmp_v is not None and x.cold_vmp_v is not None:
-            low, high = y_of(x.hot_vmp_v), y_of(x.cold_vmp_v)
-            painter.fillRect(QRectF(frame.x() + 8 * s, high, frame.width() - 16 * s, low - high), QBrush(t.color("sun")))
-        marks: list[tuple[float, str, str]] = [(x.ceiling_v, f"{x.ceiling_v:.0f} V {x.ceiling}", "ink")]
-        over = x.cold_voc_v is not None and x.cold_voc_v > x.ceiling_v
-        under = x.hot_vmp_v is not None and x.hot_vmp_v < x.mppt_min_v
-        marks.append(
-            (
-                x.cold_voc_v or 0.0,
-                f"{x.cold_voc_v:.0f} V cold, open" if x.cold_voc_v is not None else "cold: not known",
-                "over" if over else "accent",
-            )
-        )
-        marks.append(
-            (
-                x.hot_vmp_v or 0.0,
-                f"{x.hot_vmp_v:.0f} V hot, working" if x.hot_vmp_v is not None else "hot: not known",
-                "over" if under else "accent",
-            )
-        )
-        marks.append((x.mppt_min_v, f"{x.mppt_min_v:.0f} V tracker needs", "quiet"))
-        painter.setPen(QPen(t.color("ink"), 2.2))
-        painter.drawLine(QPointF(frame.x() - 3, y_of(x.ceiling_v)), QPointF(frame.right() + 3, y_of(x.ceiling_v)))
-        for volts, _, role in marks[1:3]:
+            high, low = self._y(index, x.cold_vmp_v), self._y(index, x.hot_vmp_v)
+            painter.fillRect(QRectF(frame.x() + 7 * s, high, frame.width() - 14 * s, low - high), QBrush(t.color("sun")))
+        for volts, _, role in self._marks(x)[:3]:
             if volts:
                 painter.setPen(QPen(t.color(role), 2.2))
-                painter.drawLine(QPointF(frame.x() - 3, y_of(volts)), QPointF(frame.right() + 3, y_of(volts)))
-        self._labels(
-            painter, marks, frame, y_of, QRectF(cell.x(), cell.y() + 2 * line + 2, cell.width() - 6, cell.height() - 2 * line - 6)
-        )
-
-    def _labels(self, painter: QPainter, marks: list[tuple[float, str, str]], frame: QRectF, y_of: object, room: QRectF) -> None:
-        """Labels beside the ladder, pushed apart so that none touches another."""
-        painter.setFont(ui_font(7.75 * self._scale))
-        metrics = QFontMetricsF(painter.font())
-        height = metrics.height()
-        wanted = sorted(((y_of(volts) - height / 2, text, role) for volts, text, role in marks), key=lambda row: row[0])  # type: ignore[operator]
-        places: list[float] = []
-        for y, _, _ in wanted:
-            places.append(max(y, places[-1] + height if places else room.y()))
-        for i in range(len(places) - 1, -1, -1):
-            most = room.bottom() - height if i == len(places) - 1 else places[i + 1] - height
-            places[i] = min(places[i], most)
-        left = frame.right() + 8
-        for y, (_, text, role) in zip(places, wanted, strict=True):
-            painter.setPen(self._theme.color(role))
-            shown = metrics.elidedText(text, Qt.TextElideMode.ElideRight, room.right() - left)
-            painter.drawText(
-                QRectF(left, y, room.right() - left, height), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown
-            )
+                painter.drawLine(QPointF(frame.x() - 3, self._y(index, volts)), QPointF(frame.right() + 3, self._y(index, volts)))

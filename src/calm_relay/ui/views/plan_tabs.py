@@ -6,12 +6,12 @@ from collections import Counter
 from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFontMetricsF, QKeyEvent, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QScrollArea, QWidget
 
 from calm_relay.rules.registry import Finding
 from calm_relay.ui.session import Session
-from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font
+from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
 
 
@@ -72,11 +72,11 @@ class PlanTab(QAbstractButton):
     def _needed(self) -> QSize:
         big, small = self._fonts()
         f = self._face
-        top = QFontMetricsF(ui_font(big, bold=True)).horizontalAdvance(f.letter) + 7
-        top += 0 if f.letter == f.name else QFontMetricsF(ui_font(small)).horizontalAdvance(f.name)
-        bold = QFontMetricsF(ui_font(small, bold=True))
-        low = QFontMetricsF(ui_font(small)).horizontalAdvance(f.figure) + 16 + bold.horizontalAdvance(f.verdict)
-        height = QFontMetricsF(ui_font(big, bold=True)).height() + bold.height() + 15
+        top = ui_metrics(big, bold=True).horizontalAdvance(f.letter) + 7
+        top += 0 if f.letter == f.name else ui_metrics(small).horizontalAdvance(f.name)
+        bold = ui_metrics(small, bold=True)
+        low = ui_metrics(small).horizontalAdvance(f.figure) + 16 + bold.horizontalAdvance(f.verdict)
+        height = ui_metrics(big, bold=True).height() + bold.height() + 15
         return QSize(int(max(top, low, 84 * self._scale) + 26), int(height))
 
     def minimumSizeHint(self) -> QSize:

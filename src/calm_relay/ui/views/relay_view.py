@@ -23,10 +23,10 @@ from calm_relay.relay.graph import PlanGraph
 from calm_relay.relay.layout import lay_out
 from calm_relay.relay.picture import HAIRLINE_PX, POST_PX, Band, Gate, RelayPicture, Station
 from calm_relay.relay.values import RelayValues
-from calm_relay.ui.theme import Theme, ui_font
+from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 
 ROLES = {"label": (8.25, False), "value": (9.25, True), "head": (7.5, True), "small": (8.0, False)}
-TONES = {"ink": "ink", "quiet": "quiet", "over": "over", "grid": "grid", "house": "house", "lost": "over"}
+TONES = {"ink": "ink", "quiet": "quiet", "over": "over", "grid": "grid_text", "house": "house_text", "lost": "over"}
 
 
 class RelayView(QWidget):
@@ -92,7 +92,7 @@ class RelayView(QWidget):
             metrics = self._metrics.get(role)
             if metrics is None:
                 points, bold = ROLES[role]
-                metrics = self._metrics[role] = QFontMetricsF(ui_font(points * self._scale, bold=bold))
+                metrics = self._metrics[role] = ui_metrics(points * self._scale, bold=bold)
             known = self._sizes[text, role] = (metrics.horizontalAdvance(text) + 1.0, metrics.height())
         return known
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPainterPath, QPaintEvent
+from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.decision.pictures import Ribbon
-from calm_relay.ui.theme import Theme, ui_font
+from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
 
 HUES = {
@@ -48,7 +48,7 @@ class RibbonView(QWidget):
     def bars(self) -> dict[str, QRectF]:
         """Return where every node's bar stands."""
         r = self._ribbon
-        line = QFontMetricsF(ui_font(8.25 * self._scale)).height()
+        line = ui_metrics(8.25 * self._scale).height()
         columns = ((SOURCES, 0.0), (STORES, 0.44), (USES, 1.0))
         sizes = {name: max(r.into(name), r.out_of(name)) for names, _ in columns for name in names}
         tall = max((sum(sizes[n] for n in names if sizes[n]) for names, _ in columns), default=0.0)
@@ -103,7 +103,7 @@ class RibbonView(QWidget):
 
     def labels(self) -> list[tuple[QRectF, str, Qt.AlignmentFlag, str]]:
         """Return every label with its place: name and energy above the node's bar."""
-        metrics = QFontMetricsF(ui_font(8.25 * self._scale, bold=True))
+        metrics = ui_metrics(8.25 * self._scale, bold=True)
         out = []
         for name, rect in self.bars().items():
             text = f"{name} {show(max(self._ribbon.into(name), self._ribbon.out_of(name)), 'energy_wh', 0)}"

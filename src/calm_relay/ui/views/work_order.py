@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from calm_relay.decision.marks import PageMark
-from calm_relay.ui.theme import Theme, ui_font
+from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 
 WORDS = {"untouched": "untouched", "assumed": "assumed values in use", "complete": "complete", "over": "something is over"}
 
@@ -45,7 +45,7 @@ class OrderButton(QAbstractButton):
         self.update()
 
     def sizeHint(self) -> QSize:
-        metrics = QFontMetricsF(ui_font(9.75 * self._scale, bold=True))
+        metrics = ui_metrics(9.75 * self._scale, bold=True)
         return QSize(int(metrics.horizontalAdvance(self.text()) + 48), int(metrics.height() + 16))
 
     def paintEvent(self, event: QPaintEvent) -> None:

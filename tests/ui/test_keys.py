@@ -1,0 +1,139 @@
+"""Keys alone: every field of every page and every station of the relay line is reached, edited and left."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
+
+from calm_relay.demo import demo_job
+from calm_relay.rules.edits import read_path
+from calm_relay.ui.fields.cell import FieldCell
+from calm_relay.ui.fields.quantity import QuantityField
+from calm_relay.ui.runner import StudyRunner
+from calm_relay.ui.start import wait_idle
+
+MOST_TABS = 400
+
+
+@pytest.fixture
+def still(window, qapp, monkeypatch):
+    """The window with plan C on it and the study at rest: these tests are about keys and the document, not figures."""
+    window.session.choose("hybrid-alongside")
+    assert wait_idle(qapp, window)
+    monkeypatch.setattr(StudyRunner, "_begin", lambda self: None)
+    return window
+
+
+def tab_round(window) -> list[QWidget]:
+    """Press Tab until the focus comes round; returns what had it."""
+    seen: list[QWidget] = []
+    for _ in range(MOST_TABS):
+        focus = QApplication.focusWidget()
+        if focus is None or (seen and focus is seen[0]):
+            break
+        if focus in seen:
+            break
+        seen.append(focus)
+        QTest.keyClick(focus, Qt.Key.Key_Tab)
+    return seen
+
+
+@pytest.mark.parametrize("page", ["site", "house"])
+def test_every_field_of_a_page_is_reached_by_tab(window, qapp, page):
+    window.session.choose("hybrid-alongside")
+    window.show_page(page)
+    assert wait_idle(qapp, window)
+    window.activateWindow()
+    window.order_buttons[page].setFocus()
+    seen = tab_round(window)
+    fields = window.page(page)
+    missed = [path for path, cell in fields.cells.items() if cell.isVisible() and cell.editor not in seen]
+    missed += [path for path, row in fields.rows.items() if any(f not in seen for f in row.fields)]
+    assert not missed, missed
+
+
+def nudge(cell: FieldCell) -> None:
+    """Change a field by keys alone."""
+    editor = cell.editor
+    editor.setFocus()
+    if isinstance(editor, QuantityField):
+        QTest.keyClick(
+            editor,
+            Qt.Key.Key_Up
+            if (cell.info.most is None or read_path(cell.session.job, cell.path) != cell.info.most)
+            else Qt.Key.Key_Down,
+        )
+    elif isinstance(editor, QComboBox):
+        before = editor.currentIndex()
+        QTest.keyClick(editor, Qt.Key.Key_Down)
+        if editor.currentIndex() == before:
+            QTest.keyClick(editor, Qt.Key.Key_Up)
+    elif isinstance(editor, QLineEdit):
+        editor.selectAll()
+        QTest.keyClicks(editor, "Europe/Oslo" if "time_zone" in cell.path else "X1")
+        QTest.keyClick(editor, Qt.Key.Key_Return)
+    else:
+        QTest.keyClick(editor, Qt.Key.Key_Space)
+
+
+def test_every_station_is_reached_and_every_field_of_its_sheet_edited_and_undone(still, qapp, answers):
+    window = still
+    relay, sheet = window.plans.relay, window.plans.sheet
+    relay.setFocus()
+    stations = [s.id for s in relay.picture.stations]
+    reached, edited = set(), 0
+    for _ in stations:
+        reached.add(relay.station.id)
+        QTest.keyClick(relay, Qt.Key.Key_Return)
+        qapp.processEvents()
+        assert sheet.isVisible()
+        assert sheet.isAncestorOf(QApplication.focusWidget()), relay.station.id
+        for path in list(sheet.cells):
+            cell = sheet.cells[path]
+            if isinstance(cell.editor, QComboBox) and cell.editor.count() < 2:
+                continue
+            nudge(cell)
+            assert window.session.job != demo_job() or answers.said, path
+            while window.session.document.undo():
+                pass
+            assert window.session.job == demo_job(), path
+            edited += 1
+        QTest.keyClick(sheet, Qt.Key.Key_Escape)
+        qapp.processEvents()
+        assert not sheet.isVisible()
+        assert relay.hasFocus()
+        QTest.keyClick(relay, Qt.Key.Key_Right)
+    assert reached == set(stations)
+    assert edited > 25
+
+
+def test_every_field_of_the_site_page_is_edited_and_undone(still, qapp, answers):
+    window = still
+    window.show_page("site")
+    page = window.page("site")
+    for path in list(page.cells):
+        cell = page.cells[path]
+        if isinstance(cell.editor, QComboBox) and cell.editor.count() < 2:
+            continue
+        nudge(cell)
+        assert window.session.job != demo_job() or answers.said, path
+        while window.session.document.undo():
+            pass
+        assert window.session.job == demo_job(), path
+    row = page.rows["site.weather.ghi_wh_per_m2_day"]
+    row.fields[3].setFocus()
+    QTest.keyClick(row.fields[3], Qt.Key.Key_Up)
+    assert window.session.job.site.weather.ghi_wh_per_m2_day[3] == 3000.0
+
+
+def test_headroom_rows_open_and_close_by_keys(window, qapp):
+    window.session.choose("hybrid-alongside")
+    assert wait_idle(qapp, window)
+    row = window.headroom.rows()[0]
+    row.setFocus()
+    QTest.keyClick(row, Qt.Key.Key_Space)
+    assert window.headroom._open is not None
+    QTest.keyClick(window.headroom.rows()[0], Qt.Key.Key_Space)
+    assert window.headroom._open is None
