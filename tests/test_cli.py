@@ -134,6 +134,40 @@ def test_a_year_of_metered_load_that_is_too_short_is_a_fault(capsys, tmp_path):
     assert "not a year of 365 days" in err
 
 
+def test_pages_print_what_they_show(capsys, tmp_path):
+    _, data, _ = run(capsys, "strings", "demo", "--plan", "B", "--json")
+    (plan,) = data["plans"]
+    # By hand: 8 × 48.6 V × (1 − 0.0028·(−4 − 25)) = 388.8 × 1.0812 = 420.4 V.
+    assert plan["strings"][0]["cold_voc_v"] == pytest.approx(420.37, abs=0.01)
+    _, data, _ = run(capsys, "load", "demo", "--json")
+    assert sum(row["year_wh"] for row in data["parts"]) == pytest.approx(data["year_wh"], rel=1e-9)
+    assert sum(sum(row["months_wh"]) for row in data["parts"]) == pytest.approx(data["year_wh"], rel=1e-9)
+    _, data, _ = run(capsys, "limits", "demo", "--plan", "C", "--json")
+    (plan,) = data["plans"]
+    assert plan["limits"][0]["key"] == "export_cap"
+    assert plan["raised"][0]["saving"] > 0
+    into = sum(row["year_wh"] for row in plan["flows"] if row["to"] == "Battery")
+    out = sum(row["year_wh"] for row in plan["flows"] if row["from"] == "Battery")
+    assert into == pytest.approx(out, rel=1e-6), "what was lost in storing is a flow of its own"
+    _, data, _ = run(capsys, "order", "demo", "--json")
+    assert {row["page"]: row["state"] for row in data["pages"]}["site"] == "over"
+    for command in ("strings", "load", "limits", "order"):
+        assert main([command, "demo", "--plan", "A"]) == 0
+        assert capsys.readouterr().out.strip()
+
+
+def test_from_an_empty_job_to_a_comparison_by_command_line(capsys, tmp_path):
+    job, drafted = tmp_path / "job.json", tmp_path / "drafted.json"
+    assert main(["new-job", str(job), "--latitude", "-41"]) == 0
+    assert main(["draft", str(job), "--pattern", "hybrid-alongside", "--out", str(drafted)]) == 0
+    assert main(["draft", str(job), "--pattern", "hybrid-swap", "--out", str(drafted)]) == 2
+    assert "no PV inverter to swap" in capsys.readouterr().err
+    status, data, _ = run(capsys, "compare", str(drafted), "--json")
+    assert status == 0
+    assert [row["letter"] for row in data["plans"]] == ["Today", "A"]
+    assert main(["new-job", str(job), "--latitude", "80"]) == 2
+
+
 def test_core_works_with_qt_blocked_and_the_window_starts_light():
     blocked = "import sys; sys.modules['PySide6'] = None; import calm_relay.cli, calm_relay.study, calm_relay.relay.layout"
     light = (

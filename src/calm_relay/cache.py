@@ -52,7 +52,7 @@ class StageCache:
     Small results (facts, bills) have a room of their own, so that a few long series never push them out.
     """
 
-    def __init__(self, limit_bytes: int = 200_000_000, *, small_bytes: int = 200_000, small_limit: int = 20_000_000) -> None:
+    def __init__(self, limit_bytes: int = 150_000_000, *, small_bytes: int = 200_000, small_limit: int = 20_000_000) -> None:
         self._limits = {True: small_limit, False: limit_bytes}
         self._small_bytes = small_bytes
         self._kept: dict[bool, OrderedDict[str, tuple[Any, int]]] = {True: OrderedDict(), False: OrderedDict()}

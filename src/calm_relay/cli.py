@@ -11,12 +11,16 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from calm_relay import __version__
+from calm_relay.cli_pages import limits_data, limits_text, load_data, load_text, order_data, strings_data, strings_text
 from calm_relay.decision.compare import PlanRow, compare_plans, counts
+from calm_relay.decision.patterns import PATTERNS, draft_plan
 from calm_relay.decision.words import COMPARE_LINES, because, compare_text
 from calm_relay.demo import demo_job, demo_path
 from calm_relay.errors import BadInput, CalmRelayError, Fault
-from calm_relay.job.container import OpenedJob, job_json, read_job, save_job, write_atomically
+from calm_relay.job.container import OpenedJob, read_job, save_job
 from calm_relay.job.models import Job, Plan
+from calm_relay.job.series import SeriesStore
+from calm_relay.job.template import new_job
 from calm_relay.rules.edits import apply_edits
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
 from calm_relay.study import PlanResult, Study
@@ -69,11 +73,21 @@ def _parser() -> argparse.ArgumentParser:
     simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", _simulate)
     simulate.add_argument("--csv", metavar="FILE", help="write one plan's year step by step (give one --plan)")
     command("compare", "all plans side by side", _compare)
+    command("strings", "cold and hot volts of every string against its limits", _strings)
+    command("load", "what the house draws, by part and month, and its highest evening", _load)
+    command("limits", "what limits cost in the year, what raising one gains, and where energy went", _limits)
+    command("order", "how far each page of the work has come", _order)
     command("schema", "the job file's JSON Schema", _schema, job=False, json_out=False)
     remedy = command("remedy", "apply a check's remedy and save the job under another name", _remedy, json_out=False)
     remedy.add_argument("--check", required=True, help="the check's id, as 'check' prints it")
     remedy.add_argument("--number", type=int, default=1, help="which remedy, from 1")
     remedy.add_argument("--out", required=True, help="where to save the changed job")
+    draft = command("draft", "draft a candidate plan from today's system and save the job", _draft, json_out=False)
+    draft.add_argument("--pattern", required=True, choices=[key for key, _, _ in PATTERNS])
+    draft.add_argument("--out", required=True, help="where to save the changed job")
+    new = command("new-job", "write an empty job, every value assumed and marked so", _new_job, job=False, json_out=False)
+    new.add_argument("out", help="where to save it (*.json or *.crjob)")
+    new.add_argument("--latitude", type=float, default=45.0, help="degrees, south negative")
     demo = command("demo-job", "write the made-up demo job", _demo_job, job=False, json_out=False)
     demo.add_argument("out", help="where to save it (*.json or *.crjob)")
     return parser
@@ -286,6 +300,63 @@ def _compare(options: argparse.Namespace) -> int:
     return 0
 
 
+def _strings(options: argparse.Namespace) -> int:
+    job = open_job(options.job).job
+    plans = _plans(job, options)
+    if options.json:
+        _print_json({**_head(job), "plans": [strings_data(job, plan) for plan in plans]})
+    else:
+        print("\n".join(line for plan in plans for line in strings_text(job, plan)))
+    return 0
+
+
+def _load(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    data = load_data(Study(opened.store), opened.job)
+    if options.json:
+        _print_json({**_head(opened.job), **data})
+    else:
+        print("\n".join([opened.job.name, *load_text(data)]))
+    return 0
+
+
+def _limits(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    rows = [limits_data(study, job, plan) for plan in _plans(job, options)]
+    if options.json:
+        _print_json({**_head(job), "currency": job.tariff.currency, "plans": rows})
+    else:
+        print("\n".join(line for row in rows for line in limits_text(row, job.tariff.currency)))
+    return 0
+
+
+def _order(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    rows = order_data(Study(opened.store), opened.job)
+    if options.json:
+        _print_json({**_head(opened.job), "pages": rows})
+    else:
+        print("\n".join(f"{row['title']:14}{row['state']:12}{row['why']}" for row in rows))
+    return 0
+
+
+def _draft(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    job, made = draft_plan(opened.job, options.pattern)
+    save_job(options.out, job, opened.store)
+    print(f"drafted plan {job.plan(made).letter}, {job.plan(made).name}; saved as {options.out}")
+    return 0
+
+
+def _new_job(options: argparse.Namespace) -> int:
+    if not -66 <= options.latitude <= 66:
+        raise BadInput([Fault("", "--latitude", f"{options.latitude:g} is outside its range", "use −66 to 66")])
+    save_job(options.out, new_job(latitude_deg=options.latitude), SeriesStore())
+    print(f"saved as {options.out}")
+    return 0
+
+
 def _schema(_: argparse.Namespace) -> int:
     _print_json(Job.model_json_schema())
     return 0
@@ -309,17 +380,8 @@ def _remedy(options: argparse.Namespace) -> int:
 
 
 def _demo_job(options: argparse.Namespace) -> int:
-    path = Path(options.out)
-    if path.suffix.lower() == ".json":
-        try:
-            write_atomically(path, job_json(demo_job()))
-        except OSError as error:
-            raise BadInput([Fault(str(path), "", f"it cannot be written ({error.strerror})", "check the folder")]) from error
-    else:
-        from calm_relay.job.series import SeriesStore
-
-        save_job(path, demo_job(), SeriesStore())
-    print(f"saved as {path}")
+    save_job(options.out, demo_job(), SeriesStore())
+    print(f"saved as {options.out}")
     return 0
 
 

@@ -33,6 +33,7 @@ def make_app() -> QApplication:
         screen = resources.files("calm_relay.assets").joinpath("screen", "offscreen.json")
         os.environ["QT_QPA_PLATFORM"] = f"offscreen:configfile={screen}"
     os.environ.setdefault("QT_SCALE_FACTOR", "1")
+    from PySide6.QtGui import QIcon
     from PySide6.QtWidgets import QApplication
 
     from calm_relay.ui.theme import fonts_ready
@@ -46,6 +47,7 @@ def make_app() -> QApplication:
     app.setDesktopFileName("calm-relay")
     app.setStyle("Fusion")
     fonts_ready()
+    app.setWindowIcon(QIcon(str(resources.files("calm_relay.assets").joinpath("icons", "calm-relay.svg"))))
     return app
 
 
