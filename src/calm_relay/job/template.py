@@ -43,7 +43,7 @@ def extraterrestrial_wh_per_m2_day(latitude_deg: float, day: int) -> float:
 def assumed_weather(latitude_deg: float) -> MonthlyWeather:
     """Return a guess of a place's weather from its latitude alone: a mixed sky, and a plain seasonal swing of temperature."""
     outside = [extraterrestrial_wh_per_m2_day(latitude_deg, day) for day in _MID_MONTH_DAY]
-    ghi = tuple(round(CLEARNESS * (1.0 - math.exp(-wh / LOW_SUN_WH)) * wh) for wh in outside)
+    ghi = tuple(round(CLEARNESS * (1.0 - math.exp(-wh / LOW_SUN_WH)) * wh, -1) for wh in outside)
     mean, swing = 27.0 - 0.35 * abs(latitude_deg), 0.18 * abs(latitude_deg)
     warmest = 6.5 if latitude_deg >= 0 else 0.5  # July or January
     temperature = tuple(round(mean + swing * math.cos(2 * math.pi * (m - warmest) / 12), 1) for m in range(12))

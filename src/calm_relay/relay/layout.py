@@ -173,7 +173,7 @@ def _trackers(
             station, dead=dead, short=t.strings_text,
         )  # fmt: skip
         lost_words(c, station, lost, [(x_gate + 8, below, "left"), (x_gate, below, "centre"), (x_face, under, "left")])
-        rect = Rect(x_face, yc - max(16.0, thick / 2), x_gate - x_face + 16, max(32.0, thick))
+        rect = Rect(x_face, yc - max(6.0, thick / 2), x_gate - x_face + 10, max(12.0, thick))
         title = f"{node.name}, tracker {t.number}"
         c.stations.append(Station(station, "strings", title, rect, said_of(f"tracker {t.number}", watts, t.limit_w)))
 

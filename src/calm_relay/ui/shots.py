@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from calm_relay.demo import demo_path
-from calm_relay.job.container import read_job
+from calm_relay.job.container import OpenedJob, read_job
+from calm_relay.job.series import SeriesStore
+from calm_relay.job.template import new_job
 from calm_relay.ui.start import SHOT_SIZE, fresh_settings, make_app, wait_idle
 
 FOLDER = Path("docs/screenshots")
@@ -21,7 +24,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     folder.mkdir(parents=True, exist_ok=True)
     os.environ.pop("DISPLAY", None)
     os.environ.pop("WAYLAND_DISPLAY", None)
+    os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-")  # nobody's unsaved work is on a picture
     app = make_app()
+    from calm_relay.ui.start_page import StartPage
     from calm_relay.ui.window import MainWindow
 
     window = MainWindow(read_job(demo_path()), None, settings=fresh_settings())
@@ -60,6 +65,16 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("decide", "B", "decide")
     window.set_theme_choice("dark")
     take("plans-dark", "D", "plans")
+    take("year-dark", "D", "year")
+    window.set_theme_choice("light")
+    empty = new_job()
+    window.take(OpenedJob(empty, SeriesStore(), empty.schema_version), None)
+    take("new-job", "Today", "site")
+    page = StartPage(fresh_settings(), lambda *_: None)
+    page.show()
+    app.processEvents()
+    page.grab().save(str(folder / "start.png"), "PNG")
+    print(f"{folder / 'start.png'}")
     window.session.close()
     return 0
 

@@ -33,7 +33,7 @@ class StartPage(QWidget):
         self.setObjectName("page")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setAcceptDrops(True)
-        self.resize(760, 560)
+        self.resize(680, 420)
         self.settings, self._opened = settings, opened
         self.dialogs = dialogs or Dialogs(self)
         column = QVBoxLayout(self)

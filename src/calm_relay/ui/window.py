@@ -140,9 +140,10 @@ class MainWindow(QMainWindow):
         self._job_name = label("", "strong", wrap=True)
         self._job_name.setContentsMargins(14, 0, 8, 0)
         self._made_up = label("", "quiet", wrap=True)
-        self._made_up.setContentsMargins(14, 0, 8, 8)
+        self._made_up.setContentsMargins(14, 0, 8, 0)
         order.addWidget(self._job_name)
         order.addWidget(self._made_up)
+        order.addSpacing(8)
         self._order = QButtonGroup(self)
         self.order_buttons: dict[str, OrderButton] = {}
         for page, title in PAGES:
@@ -184,6 +185,9 @@ class MainWindow(QMainWindow):
         self.order_buttons[name].setChecked(True)
         self.actions_["grid"].setEnabled(name == "plans")
         self._fit_strip()
+        focus = self.focusWidget()
+        if focus is None or not focus.isVisible() or focus in self.order_buttons.values():
+            self.order_buttons[name].setFocus()
 
     def action(self, name: str) -> QAction:
         """Return a menu entry by its short name."""

@@ -184,7 +184,7 @@ class RelayView(QWidget):
         if station is not None and self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self._theme.color("accent"), 1.6, Qt.PenStyle.DashLine))
-            painter.drawRect(_rect(station.rect).adjusted(-3, -3, 3, 3))
+            painter.drawRect(_rect(station.rect).adjusted(-3, -2, 3, 2))
 
     def _paint_band(self, painter: QPainter, band: Band) -> None:
         height = band.height
