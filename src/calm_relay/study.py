@@ -197,7 +197,7 @@ class Study:
     def facts(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> YearFacts:
         """Return the facts of a plan's year; small, kept when the series are long gone."""
         latitude = job.site.place.latitude_deg >= 0
-        factors = [a.power_factor for a in job.house.appliances]
+        factors = [load.power_factor for load in job.house.appliances]
         key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), [n.id for n in plan.nodes], latitude, factors)
 
         def make() -> YearFacts:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox, QLineEdit, QWidget
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QWidget
 
 from calm_relay.demo import demo_job
 from calm_relay.rules.edits import read_path
@@ -109,10 +109,13 @@ def test_every_station_is_reached_and_every_field_of_its_sheet_edited_and_undone
     assert edited > 25
 
 
-def test_every_field_of_the_site_page_is_edited_and_undone(still, qapp, answers):
+@pytest.mark.parametrize(
+    ("name", "months"), [("site", "site.weather.ghi_wh_per_m2_day"), ("house", "house.background.energy_wh_per_day")]
+)
+def test_every_field_of_a_page_is_edited_and_undone(still, qapp, answers, name, months):
     window = still
-    window.show_page("site")
-    page = window.page("site")
+    window.show_page(name)
+    page = window.page(name)
     for path in list(page.cells):
         cell = page.cells[path]
         if isinstance(cell.editor, QComboBox) and cell.editor.count() < 2:
@@ -122,10 +125,46 @@ def test_every_field_of_the_site_page_is_edited_and_undone(still, qapp, answers)
         while window.session.document.undo():
             pass
         assert window.session.job == demo_job(), path
-    row = page.rows["site.weather.ghi_wh_per_m2_day"]
-    row.fields[3].setFocus()
-    QTest.keyClick(row.fields[3], Qt.Key.Key_Up)
-    assert window.session.job.site.weather.ghi_wh_per_m2_day[3] == 3000.0
+    for month, field in enumerate(page.rows[months].fields):
+        before = read_path(window.session.job, months)[month]
+        field.setFocus()
+        QTest.keyClick(field, Qt.Key.Key_Up)
+        assert read_path(window.session.job, months)[month] == before + 100.0
+
+
+def test_the_first_quarter_of_an_hour_of_a_newcomer_by_keys_alone(window, qapp, answers):
+    """Plan A is on screen: the nearest limit, one module too many and why, undo, the grid, the arithmetic of a check."""
+    assert window.session.plan.letter == "A"
+    nearest = window.headroom.rows()[0].accessibleName()
+    assert "tight" in nearest
+    assert "5.0 of 5.0 kW" in nearest
+    relay = QApplication.focusWidget()
+    assert relay is window.plans.relay, "the relay line has the focus at the start"
+    assert "tracker 1" in relay.accessibleDescription()
+    QTest.keyClick(relay, Qt.Key.Key_Return)
+    field = QApplication.focusWidget()
+    assert field.accessibleName() == "Modules in series"
+    for text, verdict in (("11", "tight"), ("12", "over")):
+        field.selectAll()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        cold = next(r for r in window.headroom.rows() if r.finding.check == "string.cold-voc" and "tracker 1" in r.finding.subject)
+        assert f": {verdict}," in cold.accessibleName() or verdict == "tight"
+    assert "12 × 48.6 V" in cold.toolTip()
+    assert "of 600 V" in cold.toolTip()
+    QTest.keyClick(field, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClick(field, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert window.session.job == demo_job(), "undo is the document's while nothing is being typed"
+    assert field.text() == "8"
+    QTest.keyClick(field, Qt.Key.Key_Escape)
+    QTest.keyClick(window, Qt.Key.Key_G)
+    assert window.plans.grid_down.isChecked()
+    assert "Grid down: 5.00 kVA is made" in window.plans._sentence.text()
+    QTest.keyClick(window, Qt.Key.Key_G, Qt.KeyboardModifier.ControlModifier)
+    QTest.keyClicks(answers.dialog.line, "motor start")
+    QTest.keyClick(answers.dialog.line, Qt.Key.Key_Return)
+    shown = [w.text() for w in window.headroom._holder.findChildren(QLabel) if not w.isHidden()]
+    assert any("23 LRA × 230 V = 5.3 kVA" in text for text in shown)
 
 
 def test_headroom_rows_open_and_close_by_keys(window, qapp):

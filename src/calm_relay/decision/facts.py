@@ -144,7 +144,7 @@ def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalen
         _evening(plan, cards, calendar, made),
         _fill(job, calendar, made),
         float(packed.ac[:, 0].max()),
-        float(house.backup_va(plan.backed_up, {a.id: a.power_factor for a in job.house.appliances}).max()),
+        float(house.backup_va(plan.backed_up, {load.id: load.power_factor for load in job.house.appliances}).max()),
         months,
         h,
         flow.runs,

@@ -14,6 +14,7 @@ from calm_relay.job.fields import FieldInfo, describe
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.rules.edits import Edit, read_path
 from calm_relay.rules.sources import base_path, mark_edits, typed_edits
+from calm_relay.ui.fields.line import Line
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
@@ -95,7 +96,7 @@ class FieldCell(QWidget):
             box.setAccessibleName(self.caption)
             box.toggled.connect(lambda on: self._commit(on, f"{self.caption}: {'yes' if on else 'no'}"))
             return box
-        line = QLineEdit()
+        line = Line()
         line.setAccessibleName(self.caption)
         line.setFixedWidth(int(line.fontMetrics().averageCharWidth() * (chars or 22)) + 18)
         line.editingFinished.connect(self._commit_text)

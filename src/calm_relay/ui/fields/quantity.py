@@ -6,9 +6,10 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFocusEvent, QKeyEvent
-from PySide6.QtWidgets import QLineEdit, QWidget
+from PySide6.QtWidgets import QWidget
 
 from calm_relay.errors import BadInput
+from calm_relay.ui.fields.line import Line
 from calm_relay.units import SCALES, exact_text, parse_quantity
 
 NUDGE = {
@@ -17,7 +18,7 @@ NUDGE = {
 }  # fmt: skip
 
 
-class QuantityField(QLineEdit):
+class QuantityField(Line):
     """Edits one number in core units; leaving it untouched is no edit. `commit` raises BadInput for what does not fit."""
 
     def __init__(
