@@ -11,20 +11,31 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from calm_relay import __version__
-from calm_relay.cli_pages import limits_data, limits_text, load_data, load_text, order_data, strings_data, strings_text
+from calm_relay.cli_pages import (
+    limits_data,
+    limits_text,
+    load_data,
+    load_text,
+    order_data,
+    strings_data,
+    strings_text,
+    weather_data,
+    weather_text,
+)
 from calm_relay.decision.compare import PlanRow, compare_plans, counts
 from calm_relay.decision.patterns import PATTERNS, draft_plan
 from calm_relay.decision.words import COMPARE_LINES, because, compare_text
 from calm_relay.demo import demo_job, demo_path
 from calm_relay.errors import BadInput, CalmRelayError, Fault
 from calm_relay.job.container import OpenedJob, read_job, save_job
-from calm_relay.job.models import Job, Plan
+from calm_relay.job.models import Job, MonthlyWeather, Plan
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
 from calm_relay.rules.edits import apply_edits
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
 from calm_relay.study import PlanResult, Study
 from calm_relay.units import format_quantity as show
+from calm_relay.weather.files import distance_words, read_weather, with_weather
 
 CAUTION = "Local codes, the network operator, the equipment's own manual and a licensed electrician decide."
 
@@ -73,6 +84,11 @@ def _parser() -> argparse.ArgumentParser:
     simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", _simulate)
     simulate.add_argument("--csv", metavar="FILE", help="write one plan's year step by step (give one --plan)")
     command("compare", "all plans side by side", _compare)
+    weather = command("weather", "what a weather file holds: source, labels, irradiation by month", _weather, job=False)
+    weather.add_argument("file", help="an EPW, TMY3, PVGIS (CSV or JSON) or plain CSV file")
+    put = command("set-weather", "put a weather file into a job and save it", _set_weather, json_out=False)
+    put.add_argument("--file", required=True, help="the weather file")
+    put.add_argument("--out", required=True, help="where to save the changed job (*.crjob)")
     command("strings", "cold and hot volts of every string against its limits", _strings)
     command("load", "what the house draws, by part and month, and its highest evening", _load)
     command("limits", "what limits cost in the year, what raising one gains, and where energy went", _limits)
@@ -157,6 +173,15 @@ def _energies(sums: dict[str, float]) -> dict[str, float]:
     return {f"{name[:-2]}_wh" if name.endswith("_w") else f"{name}_change": value for name, value in sums.items()}
 
 
+def weather_words(job: Job) -> str:
+    """Return where the job's weather comes from."""
+    weather = job.site.weather
+    if isinstance(weather, MonthlyWeather):
+        assumed = " (assumed from the latitude alone)" if job.mark_of("site.weather.ghi_wh_per_m2_day") == "assumed" else ""
+        return f"synthetic, made from monthly means{assumed}"
+    return f"from the {weather.format} file {weather.name}" + (f", {weather.years}" if weather.years else "")
+
+
 def plan_data(result: PlanResult) -> dict[str, Any]:
     """Return one plan's year as plain data, energies in Wh."""
     f, bill = result.facts, result.bill
@@ -211,7 +236,7 @@ def _simulate(options: argparse.Namespace) -> int:
             }
             for p, r in results
         ]
-        _print_json({**_head(job), "step_s": study.step_s, "weather": "synthetic, made from monthly means", "plans": rows})
+        _print_json({**_head(job), "step_s": study.step_s, "weather": weather_words(job), "plans": rows})
         return 0
     _title(job)
     for plan, result in results:
@@ -231,7 +256,7 @@ def _simulate(options: argparse.Namespace) -> int:
         print(f"  {'self-sufficiency':24}{show(f.self_sufficiency_frac, 'fraction'):>12}")
         print(f"  {'own use':24}{show(f.own_use_frac, 'fraction'):>12}")
         print(f"  {'bill':24}{job.tariff.currency + ' ' + show(result.bill.total, 'money'):>12}")
-    print("\nWeather is synthetic, made from the typed monthly means; clipping at 5 min is a lower bound.")
+    print(f"\nWeather is {weather_words(job)}; clipping at 5 min is a lower bound.")
     return 0
 
 
@@ -297,6 +322,29 @@ def _compare(options: argparse.Namespace) -> int:
         )
     else:
         print_comparison(opened.job, rows)
+    return 0
+
+
+def _weather(options: argparse.Namespace) -> int:
+    read = read_weather(options.file)
+    data = weather_data(read)
+    if options.json:
+        _print_json(data)
+    else:
+        print("\n".join(weather_text(data)))
+    return 0
+
+
+def _set_weather(options: argparse.Namespace) -> int:
+    opened = open_job(options.job)
+    job, read = opened.job, read_weather(options.file)
+    offset = Study(opened.store).calendar(job).utc_offset_h
+    changed = with_weather(job, read, opened.store, offset)
+    place = job.site.place
+    save_job(options.out, changed, opened.store)
+    print(
+        f"{read.format}, {distance_words(read, place.latitude_deg, place.longitude_deg, place.altitude_m)}; saved as {options.out}"
+    )
     return 0
 
 

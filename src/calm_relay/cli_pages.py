@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,44 @@ from calm_relay.pv.ladder import string_ladders
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
+from calm_relay.weather.files import WeatherRead
+
+
+def weather_data(read: WeatherRead) -> dict[str, Any]:
+    """Return what a weather file holds; irradiation in kWh/m², temperatures in °C."""
+    year, months = read.year, read.monthly_kwh_per_m2()
+    return {
+        "file": read.name,
+        "format": read.format,
+        "labels": read.labels,
+        "years": read.years,
+        "latitude_deg": read.latitude_deg,
+        "longitude_deg": read.longitude_deg,
+        "altitude_m": read.altitude_m,
+        "utc_offset_h": None if math.isnan(year.utc_offset_h) else year.utc_offset_h,
+        "rows": len(year.ghi_w_per_m2),
+        "ghi_annual_kwh_per_m2": sum(months),
+        "ghi_monthly_kwh_per_m2": list(months),
+        "dni_given": year.dni_w_per_m2 is not None,
+        "dhi_given": year.dhi_w_per_m2 is not None,
+        "air_min_c": float(year.air_c.min()),
+        "air_max_c": float(year.air_c.max()),
+        "air_mean_c": float(year.air_c.mean()),
+        "notes": list(read.notes),
+    }
+
+
+def weather_text(data: dict[str, Any]) -> list[str]:
+    """Return a weather file as lines."""
+    place = "no place named" if data["latitude_deg"] is None else f"{data['latitude_deg']:g}°, {data['longitude_deg']:g}°"
+    return [
+        f"{data['file']}: {data['format']}, {data['years'] or 'year not named'}, {place}",
+        f"  {data['labels']}",
+        *(f"  {note}" for note in data["notes"]),
+        f"  sun on the flat {data['ghi_annual_kwh_per_m2']:.0f} kWh/m² a year; by month "
+        + " ".join(f"{kwh:.0f}" for kwh in data["ghi_monthly_kwh_per_m2"]),
+        f"  air {data['air_min_c']:.1f} to {data['air_max_c']:.1f} °C, mean {data['air_mean_c']:.1f} °C",
+    ]
 
 
 def strings_data(job: Job, plan: Plan) -> dict[str, Any]:

@@ -15,12 +15,13 @@ from calm_relay.cache import StageCache, array_bytes, content_key, on_disk
 from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.decision.facts import YearFacts, year_facts
 from calm_relay.errors import Cancelled
-from calm_relay.job.models import Job, Plan, SeriesLoad
+from calm_relay.job.models import Job, MonthlyWeather, Plan, SeriesLoad, SeriesRef, WeatherFile
 from calm_relay.job.series import SeriesStore
 from calm_relay.load.house import HouseYear, house_year
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
 from calm_relay.simulation.flow import open_balances
 from calm_relay.tariff.bill import Bill, year_bill
+from calm_relay.weather.refine import FileYear, refine_year
 from calm_relay.weather.solar import PlaneOfArray, Sun, plane_of_array, sun_year
 from calm_relay.weather.synthetic import WeatherYear, synthetic_year
 
@@ -101,12 +102,27 @@ class Study:
 
         def make() -> WeatherYear:
             def arrays() -> dict[str, Array]:
-                return dict(vars(synthetic_year(job.site.weather, self.calendar(job), self.sun(job))))
+                weather = job.site.weather
+                if isinstance(weather, MonthlyWeather):
+                    return dict(vars(synthetic_year(weather, self.calendar(job), self.sun(job))))
+                refined = refine_year(self.file_year(weather), self.calendar(job), self.sun(job), weather.seed)
+                return dict(vars(refined.weather))
 
             return WeatherYear(**on_disk(key, arrays))
 
         found: WeatherYear = self._stage("weather", key, make, lambda w: array_bytes(vars(w)))
         return found
+
+    def file_year(self, weather: WeatherFile) -> FileYear:
+        """Return a weather file's arrays from the store."""
+
+        def values(ref: SeriesRef | None) -> Array | None:
+            return None if ref is None else self.store.get(ref.sha256 or "")
+
+        ghi, air = values(weather.ghi), values(weather.air)
+        assert ghi is not None
+        assert air is not None
+        return FileYear(weather.utc_offset_h, ghi, values(weather.dni), values(weather.dhi), air)
 
     def _light_key(self, job: Job, face_id: str) -> str:
         return content_key("light", VERSIONS["light"], stages.select_face_light(job, face_id), self._weather_key(job))

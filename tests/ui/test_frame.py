@@ -266,6 +266,34 @@ def test_a_dropped_job_is_opened(window, qapp, tmp_path):
     assert window.settings.recent == (path,)
 
 
+def test_a_weather_file_is_read_shown_undone_and_a_bad_one_told(window, qapp, answers, tmp_path):
+    rows = "".join(f"{max(0, 800 - 90 * abs(h % 24 - 12) + h % 7)},{10 + h % 5}\n" for h in range(8760))
+    good, bad = tmp_path / "year.csv", tmp_path / "bad.csv"
+    good.write_text("ghi,air_c\n" + rows)
+    bad.write_text("sun,air_c\n" + rows)
+    assert not window.take_file(bad)
+    assert "no column 'ghi'" in answers.said[-1]
+    assert window.session.job == demo_job()
+    assert window.take_file(good)
+    assert wait_idle(qapp, window)
+    site = window.page("site")
+    assert window.shown == "site"
+    words = site._sun_words.text()
+    total = sum(max(0, 800 - 90 * abs(h % 24 - 12) + h % 7) for h in range(8760)) / 1000
+    assert words.startswith(f"Sun on the flat {total:.0f} kWh/m² a year")
+    assert "site.weather.ghi_wh_per_m2_day" not in site.rows
+    answers.path = tmp_path / "job.crjob"
+    assert window.save_as()
+    opened = read_job(answers.path)
+    assert opened.job.site.weather.name == "year.csv"
+    site._typed_means()
+    assert wait_idle(qapp, window)
+    assert sum(window.session.job.site.weather.ghi_wh_per_m2_day) * 365 / 12 == pytest.approx(total * 1000, rel=0.02)
+    window.undo()
+    window.undo()
+    assert window.session.job == demo_job()
+
+
 def test_start_page_opens_demo_new_and_recent(qapp, tmp_path, answers):
     settings = Settings(tmp_path / "window.ini")
     path = tmp_path / "mine.json"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import io
 import json
 import os
@@ -16,12 +17,11 @@ from pydantic import ValidationError
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.migrations import migrate
-from calm_relay.job.models import Job, SeriesLoad, SeriesRef
+from calm_relay.job.models import Job, SeriesRef
 from calm_relay.job.references import reference_faults
 from calm_relay.job.series import SeriesStore, read_beside, read_csv_column, series_hash, write_csv_gz
 
 SUFFIX = ".crjob"
-LOAD_FIELD = "house.background.series"
 _MAX_JSON_BYTES = 50_000_000
 _EPOCH = (1980, 1, 1, 0, 0, 0)
 
@@ -136,6 +136,18 @@ def read_job(path: Path | str) -> OpenedJob:
     return OpenedJob(job, store, came_in, stamp)
 
 
+def is_job_file(path: Path) -> bool:
+    """Return whether a file looks like a job of either form, by its first bytes."""
+    if path.suffix.lower() == SUFFIX:
+        return True
+    try:
+        with path.open("rb") as file:
+            head = file.read(4000)
+    except OSError:
+        return path.suffix.lower() == ".json"
+    return head[:2] == b"PK" or b'"schema_version"' in head
+
+
 def _parse(text: bytes, shown: str) -> dict[str, Any]:
     def no_constant(name: str) -> float:
         raise ValueError(f"{name} is not a number here")
@@ -154,40 +166,54 @@ def _parse(text: bytes, shown: str) -> dict[str, Any]:
     return data
 
 
+def _series_holders(data: dict[str, Any]) -> list[tuple[str, dict[str, Any], str]]:
+    """Return where plain data names series: (path of the field, the dict it stands in, its key there)."""
+    out = []
+    site, house = data.get("site"), data.get("house")
+    background = house.get("background") if isinstance(house, dict) else None
+    weather = site.get("weather") if isinstance(site, dict) else None
+    if isinstance(background, dict):
+        out.append(("house.background.series", background, "series"))
+    if isinstance(weather, dict) and weather.get("kind") == "file":
+        out += [(f"site.weather.{name}", weather, name) for name in ("ghi", "dni", "dhi", "air")]
+    return [row for row in out if isinstance(row[1].get(row[2]), dict)]
+
+
 def _load_series(
     data: dict[str, Any], path: Path, archive: zipfile.ZipFile | None, store: SeriesStore, faults: list[Fault]
 ) -> dict[str, Any]:
     """Read the series a job names into `store`; a path becomes the hash it was read with. Faults are collected."""
-    house = data.get("house")
-    background = house.get("background") if isinstance(house, dict) else None
-    raw_ref = background.get("series") if isinstance(background, dict) else None
-    if not isinstance(house, dict) or not isinstance(background, dict) or not isinstance(raw_ref, dict):
-        return data
-    try:
-        ref = SeriesRef.model_validate(raw_ref)
-    except ValidationError:
-        return data  # the model names this fault itself
-    try:
-        if ref.path is not None and archive is None:
-            key = store.put(read_beside(path, ref, LOAD_FIELD))
-            raw_ref = {**raw_ref, "path": None, "sha256": key}
-            return {**data, "house": {**house, "background": {**background, "series": raw_ref}}}
-        if archive is None:
-            faults.append(Fault(str(path), LOAD_FIELD, "a plain .json job cannot hold a series", "name it by 'path'"))
-            return data
-        member = f"series/{ref.sha256}.csv.gz"
+    data = copy.deepcopy(data)
+    for field_path, holder, key in _series_holders(data):
         try:
-            raw = archive.read(member)
-        except (KeyError, zipfile.BadZipFile, EOFError, OSError):
-            faults.append(Fault(str(path), LOAD_FIELD, f"'{member}' is missing or damaged", "import the series again"))
-            return data
-        values = read_csv_column(raw, ref, member, LOAD_FIELD)
-        if series_hash(values) != ref.sha256:
-            faults.append(Fault(str(path), LOAD_FIELD, f"'{member}' was altered", "import the series again"))
-        store.put(values)
-    except BadInput as error:
-        faults.extend(error.faults)
+            ref = SeriesRef.model_validate(holder[key])
+        except ValidationError:
+            continue  # the model names this fault itself
+        try:
+            if ref.path is not None and archive is None:
+                holder[key] = {**holder[key], "path": None, "sha256": store.put(read_beside(path, ref, field_path))}
+            elif archive is None:
+                faults.append(Fault(str(path), field_path, "a plain .json job cannot hold a series", "name it by 'path'"))
+            else:
+                _from_archive(archive, ref, path, field_path, store, faults)
+        except BadInput as error:
+            faults.extend(error.faults)
     return data
+
+
+def _from_archive(
+    archive: zipfile.ZipFile, ref: SeriesRef, path: Path, field_path: str, store: SeriesStore, faults: list[Fault]
+) -> None:
+    member = f"series/{ref.sha256}.csv.gz"
+    try:
+        raw = archive.read(member)
+    except (KeyError, zipfile.BadZipFile, EOFError, OSError):
+        faults.append(Fault(str(path), field_path, f"'{member}' is missing or damaged", "import the series again"))
+        return
+    values = read_csv_column(raw, ref, member, field_path)
+    if series_hash(values) != ref.sha256:
+        faults.append(Fault(str(path), field_path, f"'{member}' was altered", "import the series again"))
+    store.put(values)
 
 
 def job_json(job: Job) -> bytes:
@@ -202,11 +228,9 @@ def job_bytes(job: Job, store: SeriesStore) -> bytes:
         info = zipfile.ZipInfo("job.json", _EPOCH)
         info.compress_type = zipfile.ZIP_DEFLATED
         archive.writestr(info, job_json(job))
-        background = job.house.background
-        if isinstance(background, SeriesLoad) and background.series.sha256:
-            ref = background.series
-            member = zipfile.ZipInfo(f"series/{ref.sha256}.csv.gz", _EPOCH)
-            archive.writestr(member, write_csv_gz(store.get(ref.sha256 or ""), ref.column))
+        for key, ref in sorted({ref.sha256: ref for ref in job.series_refs().values() if ref.sha256}.items()):
+            member = zipfile.ZipInfo(f"series/{key}.csv.gz", _EPOCH)
+            archive.writestr(member, write_csv_gz(store.get(key), ref.column))
     return out.getvalue()
 
 
@@ -250,9 +274,9 @@ def save_job(path: Path | str, job: Job, store: SeriesStore) -> tuple[int, int]:
     """
     path = Path(path)
     plain = path.suffix.lower() == ".json"
-    background = job.house.background
-    if plain and isinstance(background, SeriesLoad):
-        raise BadInput([Fault(str(path), LOAD_FIELD, "a plain .json cannot hold a series", f"save it as *{SUFFIX}")])
+    if plain and job.series_refs():
+        held = next(iter(job.series_refs()))
+        raise BadInput([Fault(str(path), held, "a plain .json cannot hold a series", f"save it as *{SUFFIX}")])
     try:
         write_atomically(path, job_json(job) if plain else job_bytes(job, store))
         status = path.stat()

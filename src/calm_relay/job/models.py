@@ -40,7 +40,7 @@ class SeriesRef(Record):
     path: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     rows: Annotated[int, Field(ge=1, le=10_000_000)]
     step_s: Annotated[int, Field(ge=1, le=86_400)]
-    unit: Literal["W"] = "W"
+    unit: Literal["W", "W/m2", "°C", "m/s"] = "W"
     column: Annotated[str, Field(min_length=1, max_length=80)] = "power_w"
 
     @model_validator(mode="after")
@@ -71,6 +71,28 @@ class MonthlyWeather(Record):
     seed: Annotated[int, Quantity("count"), Field(ge=0, le=2**31)] = 1
 
 
+class WeatherFile(Record):
+    """Weather read from a file: one year of 365 days in the file's own fixed UTC offset, rows labelled by their begin."""
+
+    kind: Literal["file"] = "file"
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    format: Literal["EPW", "TMY3", "PVGIS", "CSV"]
+    labels: Note = Field(default="", description="what the file's time labels mean, and what was shifted")
+    years: Annotated[str, Field(max_length=40)] = ""
+    utc_offset_h: Annotated[float, Field(ge=-12, le=14)]
+    latitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-90, le=90)] | None = None
+    longitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-180, le=180)] | None = None
+    altitude_m: Annotated[float, Quantity("altitude_m"), Field(ge=-500, le=9000)] | None = None
+    ghi: SeriesRef
+    dni: SeriesRef | None = None
+    dhi: SeriesRef | None = None
+    air: SeriesRef
+    seed: Annotated[int, Quantity("count"), Field(ge=0, le=2**31)] = 1
+
+
+Weather = Annotated[MonthlyWeather | WeatherFile, Field(discriminator="kind")]
+
+
 class Supply(Record):
     """The supply at the meter. `phases` of a split-phase supply is 1 (its 240 V)."""
 
@@ -97,7 +119,7 @@ class Site(Record):
 
     place: Place
     supply: Supply
-    weather: MonthlyWeather
+    weather: Weather
     network: NetworkRule = NetworkRule()
     export_limit_w: PowerW | None = None
     import_limit_w: PowerW | None = None
@@ -349,6 +371,18 @@ class Job(Record):
     def cards(self) -> dict[str, Card]:
         """Return the job's cards by id."""
         return {card.id: card for card in self.library}
+
+    def series_refs(self) -> dict[str, SeriesRef]:
+        """Return every series the job names, by the path of its field."""
+        out: dict[str, SeriesRef] = {}
+        if isinstance(self.house.background, SeriesLoad):
+            out["house.background.series"] = self.house.background.series
+        if isinstance(self.site.weather, WeatherFile):
+            for name in ("ghi", "dni", "dhi", "air"):
+                ref = getattr(self.site.weather, name)
+                if ref is not None:
+                    out[f"site.weather.{name}"] = ref
+        return out
 
     def mark_of(self, path: str) -> str:
         """Return where the value at a path comes from: typed, assumed or measured."""

@@ -20,7 +20,7 @@ import platformdirs
 
 from calm_relay.errors import BadInput
 from calm_relay.job.container import OpenedJob, validate_job, write_atomically
-from calm_relay.job.models import Job, SeriesLoad
+from calm_relay.job.models import Job
 from calm_relay.job.series import SeriesStore, read_csv_column, write_csv_gz
 
 
@@ -52,13 +52,11 @@ class Recovery:
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             self._hold()
-            background = job.house.background
-            key = background.series.sha256 or "" if isinstance(background, SeriesLoad) else ""
-            if isinstance(background, SeriesLoad) and key in store:
-                target = self.folder / "series" / f"{key}.csv.gz"
-                if not target.exists():
+            for ref in job.series_refs().values():
+                target = self.folder / "series" / f"{ref.sha256}.csv.gz"
+                if ref.sha256 and ref.sha256 in store and not target.exists():
                     target.parent.mkdir(exist_ok=True)
-                    write_atomically(target, write_csv_gz(store.get(key), background.series.column))
+                    write_atomically(target, write_csv_gz(store.get(ref.sha256), ref.column))
             entry = {
                 "path": None if path is None else str(path.absolute()),
                 "edited": time.time(),
@@ -103,10 +101,9 @@ def _read(place: Path, file: Path) -> Found:
     entry: dict[str, Any] = json.loads(file.read_text(encoding="utf-8"))
     job = validate_job(entry["job"], str(file))
     store = SeriesStore()
-    background = job.house.background
-    if isinstance(background, SeriesLoad):
-        name = f"{background.series.sha256}.csv.gz"
-        store.put(read_csv_column((place / "series" / name).read_bytes(), background.series, name, "house.background.series"))
+    for field, ref in job.series_refs().items():
+        name = f"{ref.sha256}.csv.gz"
+        store.put(read_csv_column((place / "series" / name).read_bytes(), ref, name, field))
     path = None if entry["path"] is None else Path(entry["path"])
     return Found(file.stem, OpenedJob(job, store, job.schema_version), path, float(entry["edited"]))
 

@@ -55,7 +55,7 @@ def write_csv_gz(values: Series, column: str) -> bytes:
 
 
 def read_csv_column(raw: bytes, ref: SeriesRef, file: str, field: str) -> Series:
-    """Return the column `ref.column` of a CSV (gzip or plain) with `ref.rows` rows of finite numbers, at least 0.
+    """Return the column `ref.column` of a CSV (gzip or plain) with `ref.rows` rows of finite numbers, temperatures apart ≥ 0.
 
     Raises
     ------
@@ -87,9 +87,10 @@ def read_csv_column(raw: bytes, ref: SeriesRef, file: str, field: str) -> Series
             values[count] = float(row[at])
         except (ValueError, IndexError):
             shown = row[at] if at < len(row) else "nothing"
-            raise bad(f"row {number} holds '{shown}' where a number belongs", "write a plain number in W") from None
-        if not (np.isfinite(values[count]) and values[count] >= 0):
-            raise bad(f"row {number} holds {row[at]}", "write a finite number of W, 0 or more")
+            raise bad(f"row {number} holds '{shown}' where a number belongs", f"write a plain number in {ref.unit}") from None
+        if not (np.isfinite(values[count]) and (values[count] >= 0 or ref.unit == "°C")):
+            least = "" if ref.unit == "°C" else ", 0 or more"
+            raise bad(f"row {number} holds {row[at]}", f"write a finite number of {ref.unit}{least}")
         count += 1
     if count != ref.rows:
         raise bad(f"it has {count} rows, not the {ref.rows} stated", "correct 'rows' or the file")

@@ -56,6 +56,13 @@ class Dialogs:
         name, _ = QFileDialog.getOpenFileName(self._parent, "Open a job", "", FILTER)
         return Path(name) if name else None
 
+    def ask_weather(self) -> Path | None:
+        """Ask for a weather file."""
+        name, _ = QFileDialog.getOpenFileName(
+            self._parent, "Read a weather file", "", "Weather (*.epw *.csv *.json *.txt);;All files (*)"
+        )
+        return Path(name) if name else None
+
     def ask_save(self, job_name: str) -> Path | None:
         """Ask where to save."""
         start = job_name.lower().replace(" ", "-") + SUFFIX

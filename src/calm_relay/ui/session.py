@@ -12,14 +12,17 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from calm_relay.calendar import YearCalendar, year_calendar
+from calm_relay.errors import BadInput
 from calm_relay.job.container import OpenedJob, save_job
 from calm_relay.job.history import Document
-from calm_relay.job.models import Job, Plan
+from calm_relay.job.models import Job, MonthlyWeather, Plan
 from calm_relay.job.recovery import Recovery
 from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
 from calm_relay.ui.clock import Clock
+from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.runner import Answer, StudyRunner
+from calm_relay.weather.files import monthly_means, read_weather, with_weather
 
 if TYPE_CHECKING:
     from calm_relay.decision.raising import Gain
@@ -42,7 +45,9 @@ class Session(QObject):
     progress = Signal(str)
     problem = Signal(str)
 
-    def __init__(self, opened: OpenedJob, path: Path | None, parent: QObject | None = None, *, recovered: bool = False) -> None:
+    def __init__(
+        self, opened: OpenedJob, path: Path | None, parent: QObject | None, dialogs: Dialogs, *, recovered: bool = False
+    ) -> None:
         super().__init__(parent)
         self.document = Document(opened.job)
         self._recovered = recovered  # work taken up again after a crash is not in any file yet
@@ -51,6 +56,7 @@ class Session(QObject):
         self.stamp = opened.stamp
         self.chosen = opened.job.plans[min(1, len(opened.job.plans) - 1)].id
         self.clock = Clock(self)
+        self.dialogs = dialogs
         self.pinned: list[str] = []
         self.gains: tuple[int, str, tuple[Gain, ...]] | None = None
         self.recovery = Recovery()
@@ -200,6 +206,25 @@ class Session(QObject):
         self.answers_changed.emit()
 
     # --- changing
+    def read_weather(self, path: Path) -> bool:
+        """Put a weather file in place, as one named entry; a fault is told and changes nothing."""
+        try:
+            read = read_weather(path)
+            job = with_weather(self.job, read, self.store, self.calendar().utc_offset_h)
+            self.document.edit(f"Weather from {path.name}", lambda _: job)
+        except BadInput as error:
+            self.problem.emit(str(error))
+            return False
+        return True
+
+    def monthly_means(self) -> MonthlyWeather | None:
+        """Return the monthly means of the weather file in use; None where means are typed."""
+        weather = self.job.site.weather
+        if isinstance(weather, MonthlyWeather):
+            return None
+        ghi, air = weather.ghi.sha256 or "", weather.air.sha256 or ""
+        return monthly_means(self.store.get(ghi), self.store.get(air)) if ghi in self.store and air in self.store else None
+
     def choose(self, plan_id: str) -> None:
         """Look at another plan."""
         if plan_id != self.chosen:

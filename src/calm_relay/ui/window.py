@@ -23,7 +23,7 @@ from calm_relay.decision.index import Entry, entries
 from calm_relay.decision.marks import PAGES, work_order
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.errors import BadInput, CalmRelayError
-from calm_relay.job.container import OpenedJob, read_job
+from calm_relay.job.container import OpenedJob, is_job_file, read_job
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.plans import duplicate_plan, move_plan, remove_plan, rename_plan
 from calm_relay.ui.actions import Actions
@@ -65,7 +65,7 @@ class MainWindow(QMainWindow):
         self.dialogs = dialogs or Dialogs(self)
         self._wanted, self._unfolded_narrow, self._strip_wanted = True, False, True
         use_units(self.settings.units)
-        self.session = Session(opened, path, self, recovered=recovered)
+        self.session = Session(opened, path, self, self.dialogs, recovered=recovered)
         self.setMinimumSize(QSize(900, 600))
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -428,7 +428,7 @@ class MainWindow(QMainWindow):
         if not self.may_leave():
             return False
         self.session.close()
-        self.session = Session(opened, path, self, recovered=recovered)
+        self.session = Session(opened, path, self, self.dialogs, recovered=recovered)
         self._adopt()
         if path is not None:
             self.settings.add_recent(path)
@@ -469,14 +469,21 @@ class MainWindow(QMainWindow):
         return self.save() if answer == "save" else answer == "drop"
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if _dropped_job(event) is not None:
+        if _dropped_file(event) is not None:
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        path = _dropped_job(event)
+        path = _dropped_file(event)
         if path is not None:
             event.acceptProposedAction()
-            QTimer.singleShot(0, lambda: self.load(path))
+            QTimer.singleShot(0, lambda: self.take_file(path))
+
+    def take_file(self, path: Path) -> bool:
+        """Open a dropped job, or read a dropped weather file into this one."""
+        if is_job_file(path):
+            return self.load(path)
+        self.show_page("site")
+        return self.session.read_weather(path)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.may_leave():
@@ -515,10 +522,10 @@ def _make_page(name: str, session: Session, theme: Theme) -> QWidget:
     return makers[name]()
 
 
-def _dropped_job(event: QDropEvent) -> Path | None:
+def _dropped_file(event: QDropEvent) -> Path | None:
     for url in event.mimeData().urls():
         path = Path(url.toLocalFile())
-        if url.isLocalFile() and path.suffix.lower() in (".crjob", ".json"):
+        if url.isLocalFile() and path.suffix.lower() in (".crjob", ".json", ".epw", ".csv", ".txt"):
             return path
     return None
 

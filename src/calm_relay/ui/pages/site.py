@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QWidget
 
+from calm_relay.calendar import MONTH_DAYS, MONTHS
+from calm_relay.job.models import MonthlyWeather
 from calm_relay.job.parts import (
     add_face,
     add_inverter,
@@ -13,12 +15,14 @@ from calm_relay.job.parts import (
     remove_inverter,
     remove_string,
 )
+from calm_relay.job.template import assumed_weather
 from calm_relay.library.cards import HybridCard, ModuleInverterCard, PvInverterCard
 from calm_relay.library.shipped import shipped_card, shipped_cards
 from calm_relay.pv.ladder import string_ladders
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.views.ladder_view import LadderView
 from calm_relay.ui.widgets import label
+from calm_relay.weather.files import distance_words
 
 PLACE = ("name", "latitude_deg", "longitude_deg", "altitude_m", "time_zone")
 FACE = ("name", "tilt_deg", "azimuth_deg", "mounting", "shade_loss_frac", "room_modules")
@@ -31,7 +35,7 @@ class SitePage(FieldPage):
     def shape(self) -> object:
         job, plan = self.session.job, self.session.plan
         nodes = tuple((n.id, n.card, tuple((g.id, g.tracker) for g in n.strings)) for n in plan.nodes)
-        return tuple(f.id for f in job.faces), plan.id, plan.letter, plan.name, nodes
+        return job.site.weather.kind, self._weather_name(), tuple(f.id for f in job.faces), plan.id, plan.letter, plan.name, nodes
 
     def build(self) -> None:
         job, plan = self.session.job, self.session.plan
@@ -47,10 +51,7 @@ class SitePage(FieldPage):
         cells += [self.cell(f"site.{name}") for name in ("record_low_c", "design_high_c")]
         cells.append(self.cell("calendar_year", chars=7))
         self.flow(*cells)
-        self.heading("Weather, typed as monthly means")
-        self.month_row("site.weather.ghi_wh_per_m2_day")
-        self.month_row("site.weather.temperature_mean_c")
-        self.flow(*(self.cell(f"site.weather.{name}", chars=8) for name in ("temperature_daily_range_k", "wind_m_per_s", "seed")))
+        self._weather()
         self.heading("Roof faces", ("Add a face", self._add_face))
         for face in job.faces:
             base = f"faces[{face.id}]"
@@ -69,6 +70,38 @@ class SitePage(FieldPage):
         )
         self._column.addWidget(self._ladder)
         self._column.addStretch()
+
+    def _weather(self) -> None:
+        """Typed monthly means, or what is known of the file."""
+        weather, place = self.session.job.site.weather, self.session.job.site.place
+        if isinstance(weather, MonthlyWeather):
+            self.heading("Weather, typed as monthly means", ("Read a weather file…", self._ask_weather))
+            self.month_row("site.weather.ghi_wh_per_m2_day")
+            self.month_row("site.weather.temperature_mean_c")
+            self.flow(
+                *(self.cell(f"site.weather.{name}", chars=8) for name in ("temperature_daily_range_k", "wind_m_per_s", "seed"))
+            )
+            return
+        self.heading(
+            "Weather, from a file", ("Read another file…", self._ask_weather), ("Go back to typed means", self._typed_means)
+        )
+        far = distance_words(weather, place.latitude_deg, place.longitude_deg, place.altitude_m)
+        years = f", {weather.years}" if weather.years else ""
+        self._column.addWidget(label(f"{weather.name}: {weather.format}{years}; {far}.", "strong", wrap=True))
+        self._column.addWidget(label(f"Its {weather.labels}.", "quiet", wrap=True))
+        self._sun_words = label("", "quiet", wrap=True)
+        self._column.addWidget(self._sun_words)
+        self.flow(self.cell("site.weather.seed", caption="Seed of broken cloud", chars=8))
+
+    def _ask_weather(self) -> None:
+        path = self.session.dialogs.ask_weather()
+        if path is not None:
+            self.session.read_weather(path)
+
+    def _typed_means(self) -> None:
+        job = self.session.job
+        means = self.session.monthly_means() or assumed_weather(job.site.place.latitude_deg)
+        self.change("Go back to typed means", job.model_copy(update={"site": job.site.model_copy(update={"weather": means})}))
 
     def _node(self, node_id: str) -> None:
         job, plan = self.session.job, self.session.plan
@@ -114,7 +147,15 @@ class SitePage(FieldPage):
         box.activated.connect(lambda i: self._add_node(str(box.itemData(i))) if box.itemData(i) else None)
         return box
 
+    def _weather_name(self) -> str:
+        weather = self.session.job.site.weather
+        return "" if isinstance(weather, MonthlyWeather) else weather.name
+
     def show_figures(self) -> None:
+        if self._weather_name() and (means := self.session.monthly_means()) is not None:
+            by_month = [wh * days / 1000 for wh, days in zip(means.ghi_wh_per_m2_day, MONTH_DAYS, strict=True)]
+            months = ", ".join(f"{name} {kwh:.0f}" for name, kwh in zip(MONTHS, by_month, strict=True))
+            self._sun_words.setText(f"Sun on the flat {sum(by_month):.0f} kWh/m² a year: {months}.")
         self._ladder.show_ladders(string_ladders(self.session.job, self.session.plan))
 
     # --- changing
