@@ -79,7 +79,7 @@ def select_node_dc(job: Job, node: Node, cards: dict[str, Card]) -> Data:
         face = job.face(group.face)
         groups.append(
             {
-                **group.model_dump(exclude={"id", "face", "module"}),
+                **group.model_dump(exclude={"id", "face", "module", "fuse_a"}),
                 "module": _card_data(cards[group.module]),
                 "mounting": face.mounting,
                 "shade": face.shade_loss_frac,

@@ -71,7 +71,8 @@ def chain_energies(job: Job, read: WeatherRead, tilt: float, azimuth: float) -> 
     columns = {"ghi": year.ghi_w_per_m2, "dni": year.dni_w_per_m2, "dhi": year.dhi_w_per_m2, "temp_air": year.air_c}
     weather = pd.DataFrame({**columns, "wind_speed": 1.0}, index=index)
     array = Array(
-        FixedMount(tilt, azimuth), albedo=0.2, module_parameters={"pdc0": 16 * module.power_stc_w, "gamma_pdc": module.gamma_pmp_per_c},
+        FixedMount(tilt, azimuth), albedo=0.2,
+        module_parameters={"pdc0": 16 * module.power_stc_w, "gamma_pdc": module.gamma_pmp_per_c},
         temperature_model_parameters={"u_c": 29.0, "u_v": 0.0},
     )  # fmt: skip
     system = PVSystem(arrays=[array], inverter_parameters={"pdc0": 1e9})

@@ -12,6 +12,8 @@ from calm_relay.calendar import year_calendar
 from calm_relay.library.cards import ModuleCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.pv.voltage import cell_rise_k, cold_voc_factor, cold_voc_v, hot_vmp_v
+from calm_relay.rules.checks_array import _fuse_for
+from calm_relay.rules.pack import international
 from calm_relay.weather.solar import mid_step_times, split_diffuse, sun_position
 
 
@@ -68,6 +70,13 @@ def test_cold_voltage_by_hand():
 @pytest.mark.parametrize(("mounting", "rise"), [("rack", 24.5), ("ventilated", 28.4), ("close_roof", 35.6), ("insulated", 47.4)])
 def test_cell_rise_by_mounting(mounting, rise):
     assert cell_rise_k(1000.0, 0.21, mounting) == pytest.approx(rise, abs=0.1)
+
+
+def test_string_fuse_factor_and_standard_size():
+    # NEC 690.8 and 690.9, from memory: 1.25 × 1.25 = 1.5625; by hand 1.5625 × 10.1 A = 15.8 A, so 16 A, with a 20 A module.
+    assert international().value("string_fuse_factor") == pytest.approx(1.25 * 1.25)
+    assert _fuse_for(module(isc_stc_a=10.1, series_fuse_max_a=20.0), 1.5625) == 16.0
+    assert _fuse_for(module(isc_stc_a=14.0, series_fuse_max_a=20.0), 1.5625) is None, "21.9 A is more than the module's 20 A"
 
 
 def test_hot_working_voltage_uses_gamma_less_alpha_not_beta():

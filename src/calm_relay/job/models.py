@@ -111,6 +111,7 @@ class NetworkRule(Record):
 
     counting: Literal["sum_of_ac_ratings"] = "sum_of_ac_ratings"
     sum_limit_w: PowerW | None = None
+    dc_ac_ratio_max: Annotated[float, Quantity("ratio"), Field(gt=0, le=10)] | None = None
     source: Note = "typed by the user; the network operator decides"
 
 
@@ -221,6 +222,7 @@ class StringGroup(Record):
     parallel_strings: Annotated[int, Quantity("count"), Field(ge=1, le=20)] = 1
     age_years: Annotated[float, Quantity("years"), Field(ge=0, le=50)] = 0.0
     other_loss_frac: Share = 0.05
+    fuse_a: CurrentA | None = Field(default=None, description="string fuse fitted in each string; None: none")
 
 
 class BatteryChoice(Record):

@@ -144,6 +144,9 @@ def check(check_id: str, title: str, *, needs: set[str], source: str, short: str
     return register
 
 
+COUNTS = "ratio-within"  # a threshold's name for plain counts, where meeting the limit is no near miss
+
+
 def judge(
     pack: Pack, quantity: str, value: float, limit: float, sense: Literal["most", "least"], tight: str | None = None
 ) -> tuple[Verdict, float | None]:
@@ -159,7 +162,7 @@ def judge(
         return "over", gap / abs(limit) if limit else None
     margin = None if limit == 0 or math.isinf(limit) else max(0.0, gap) / abs(limit)
     threshold = pack.tight.get(tight or quantity, (0.0, ""))[0]
-    if margin is not None and (margin < threshold or gap <= rounding):
+    if margin is not None and (margin < threshold or (gap <= rounding and tight != COUNTS)):
         return "tight", margin
     return "within", margin
 
@@ -169,6 +172,7 @@ def run_checks(context: CheckContext, *, needs_year: bool | None) -> tuple[Findi
 
     A check that fails inside is 'not known' with the reason, never 'within'.
     """
+    import calm_relay.rules.checks_array
     import calm_relay.rules.checks_battery
     import calm_relay.rules.checks_service
     import calm_relay.rules.checks_strings  # noqa: F401
@@ -203,13 +207,16 @@ def finding(
     *,
     remedies: Iterable[Remedy] = (),
     tight: str | None = None,
+    soft: bool = False,
     cost: str = "",
     source: str | None = None,
 ) -> Finding:
-    """Return a judged finding; remedies are kept where it is over or tight."""
+    """Return a judged finding; remedies are kept where it is over. `soft`: past the limit it is 'tight', since that only costs."""
     entry = REGISTRY[check_id]
     verdict, margin = judge(context.pack, quantity, value, limit, sense, tight)
     kept = tuple(remedies) if verdict == "over" else ()
+    if soft and verdict == "over":
+        verdict = "tight"
     return Finding(
         check_id, entry.title, subject, verdict, quantity, value, limit, sense, arithmetic, source or entry.source, margin,
         kept, cost=cost,

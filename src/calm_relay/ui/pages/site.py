@@ -131,6 +131,7 @@ class SitePage(FieldPage):
                 self.cell(f"{at}.parallel_strings", chars=6),
                 self.cell(f"{at}.age_years", chars=8),
                 self.cell(f"{at}.other_loss_frac", chars=6),
+                self.cell(f"{at}.fuse_a", chars=8, ghost="none"),
                 self.button("Remove", lambda g=group.id: self._remove_string(node_id, g), f"Remove string {group.id}"),
             ]
             self.flow(*line).setContentsMargins(14, 0, 0, 0)

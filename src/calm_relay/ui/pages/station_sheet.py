@@ -242,6 +242,7 @@ class StationSheet(QWidget):
                     ("site.supply.service_a", ""),
                     ("site.supply.voltage_v", ""),
                     ("site.network.sum_limit_w", "ask them"),
+                    ("site.network.dc_ac_ratio_max", "no rule"),
                 )
             ),
             self._cell("site.supply.kind"),

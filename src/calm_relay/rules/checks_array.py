@@ -1,0 +1,326 @@
+"""Further checks of strings, trackers and roof: start voltage, window, currents, fuses, likeness, room, oversizing, clipping.
+
+Where exceeding a limit only costs energy the finding is at most 'tight': it warns and says the cost, and closes no gate.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from calm_relay.job.models import Node, StringGroup
+from calm_relay.library.cards import AcUnit, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker
+from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k
+from calm_relay.rules.checks_strings import WithTrackers, _count_path, _subject, string_rows
+from calm_relay.rules.edits import Edit
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.units import format_quantity as show
+
+Row = tuple[Node, WithTrackers, StringGroup, ModuleCard]
+# IEC preferred and common gPV fuse sizes (from memory). [A]
+FUSE_SIZES_A = (6.0, 8.0, 10.0, 12.0, 15.0, 16.0, 20.0, 25.0, 30.0, 32.0, 40.0, 50.0, 63.0)
+
+
+def by_tracker(c: CheckContext) -> dict[tuple[str, int], list[Row]]:
+    """Return the string groups of a plan by node and tracker."""
+    out: dict[tuple[str, int], list[Row]] = defaultdict(list)
+    for row in string_rows(c):
+        out[row[0].id, row[2].tracker].append(row)
+    return out
+
+
+def _tracker(row: Row) -> Tracker:
+    return row[1].trackers[row[2].tracker - 1]
+
+
+def _name(row: Row) -> str:
+    return f"{row[0].name}, tracker {row[2].tracker}"
+
+
+@check(
+    "string.start-voltage", "Start voltage on a hot day", needs={"plan"}, short="Start voltage",
+    source="hot open voltage by the module's coefficient; the card's start voltage",
+)  # fmt: skip
+def start_voltage(c: CheckContext) -> Iterator[Finding]:
+    """Open-circuit voltage at the hot cell temperature against the voltage the tracker needs to start."""
+    high = c.job.site.design_high_c
+    for node, card, group, module in string_rows(c):
+        subject, tracker = _subject(node, group), card.trackers[group.tracker - 1]
+        if high is None or tracker.start_v is None or module.beta_voc_per_c is None:
+            missing = (
+                "type the site's design high temperature"
+                if high is None
+                else "start voltage or Voc coefficient: see the data sheet"
+            )
+            yield unknown(c, "string.start-voltage", subject, missing)
+            continue
+        cell = high + cell_rise_k(1000.0, module.efficiency_frac, c.job.face(group.face).mounting)
+        each = module.voc_stc_v * (1.0 + module.beta_voc_per_c * (cell - 25.0))
+        volts, least = group.modules_per_string * each, int(-(-tracker.start_v // each))
+        line = f"{group.modules_per_string} × {each:.1f} V open at {cell:.0f} °C = {volts:.0f} V, starts at {tracker.start_v:g} V"
+        edit = Edit(_count_path(c, node, group), least)
+        yield finding(
+            c, "string.start-voltage", subject, "voltage_v", volts, tracker.start_v, "least", line,
+            remedies=[Remedy(f"{least} modules instead of {group.modules_per_string}", (edit,))],
+        )  # fmt: skip
+
+
+@check(
+    "string.cold-vmp", "Cold working voltage", needs={"plan"}, short="Cold working volts",
+    source="working voltage by γ − α; above the window the tracker walks off the maximum (common practice)",
+)  # fmt: skip
+def cold_vmp(c: CheckContext) -> Iterator[Finding]:
+    """Working voltage at the record low against the top of the tracker's window; passing it costs energy on cold bright days."""
+    low = c.job.site.record_low_c
+    for node, card, group, module in string_rows(c):
+        subject, top = _subject(node, group), card.trackers[group.tracker - 1].mppt_max_v
+        if low is None:
+            yield unknown(c, "string.cold-vmp", subject, "type the site's record low temperature")
+            continue
+        each = module.vmp_stc_v * (1.0 + beta_vmp_per_c(module) * (low - 25.0))
+        volts, most = group.modules_per_string * each, int(top / each + 1e-9)
+        line = f"{group.modules_per_string} × {each:.1f} V working at {low:g} °C = {volts:.0f} V of {top:g} V"
+        edit = Edit(_count_path(c, node, group), max(1, most))
+        yield finding(
+            c, "string.cold-vmp", subject, "voltage_v", volts, top, "most", line, soft=True,
+            remedies=[Remedy(f"{most} modules instead of {group.modules_per_string}", (edit,))] if most >= 1 else [],
+        )  # fmt: skip
+
+
+@check(
+    "tracker.working-current", "Tracker working current", needs={"plan"}, short="Working current",
+    source="n·Imp against the input's working current; exceeding it only limits (common practice)",
+)  # fmt: skip
+def working_current(c: CheckContext) -> Iterator[Finding]:
+    """Working current of all strings on a tracker against what it takes; above it current is cut and energy lost."""
+    for rows in by_tracker(c).values():
+        limit = _tracker(rows[0]).working_current_a
+        amps = sum(group.parallel_strings * module.imp_stc_a for _, _, group, module in rows)
+        parts = " + ".join(f"{group.parallel_strings} × {module.imp_stc_a:g} A" for _, _, group, module in rows)
+        cost = ""
+        if c.facts is not None and amps > limit and c.facts.tracker_lost_wh >= 500:
+            cost = f"trackers lose {show(c.facts.tracker_lost_wh, 'energy_wh', 0)} a year"
+        yield finding(
+            c, "tracker.working-current", _name(rows[0]), "current_a", amps, limit, "most",
+            f"{parts} = {amps:.1f} A of {limit:g} A", soft=True, cost=cost,
+        )  # fmt: skip
+
+
+@check(
+    "tracker.power", "Power on a tracker", needs={"plan"}, short="Tracker power",
+    source="STC watts against the input's power limit; exceeding it only limits (common practice)",
+)  # fmt: skip
+def tracker_power(c: CheckContext) -> Iterator[Finding]:
+    """STC power of a tracker's strings against the power it takes, where the card has one."""
+    for rows in by_tracker(c).values():
+        limit = _tracker(rows[0]).power_max_w
+        if limit is None:
+            continue
+        watts = sum(g.modules_per_string * g.parallel_strings * m.power_stc_w for _, _, g, m in rows)
+        line = f"{show(watts, 'power_w')}p on a tracker that takes {show(limit, 'power_w')}"
+        yield finding(c, "tracker.power", _name(rows[0]), "power_w", watts, limit, "most", line, soft=True)
+
+
+def _fused(rows: list[Row]) -> bool:
+    return all(group.fuse_a is not None for _, _, group, _ in rows)
+
+
+def _fuse_for(module: ModuleCard, factor: float) -> float | None:
+    """Return the smallest standard fuse that a string of this module may have; None where there is none."""
+    least, most = factor * module.isc_stc_a, module.series_fuse_max_a or 0.0
+    return next((size for size in FUSE_SIZES_A if least - 1e-9 <= size <= most), None)
+
+
+@check(
+    "tracker.reverse-current", "Reverse current into a faulted string", needs={"plan"}, short="Reverse current",
+    source="(n − 1)·Isc·1.25 against the series fuse rating; IEC 62548-1, from memory. Practice: fuses from the third string",
+)  # fmt: skip
+def reverse_current(c: CheckContext) -> Iterator[Finding]:
+    """Current the other strings push into a faulted one against the module's rating; string fuses clear it."""
+    factor = c.pack.value("short_circuit_factor")
+    for rows in by_tracker(c).values():
+        strings = sum(group.parallel_strings for _, _, group, _ in rows)
+        weakest = min(rows, key=lambda row: row[3].series_fuse_max_a or 0.0)
+        module = weakest[3]
+        if strings < 2 or _fused(rows):
+            continue
+        if module.series_fuse_max_a is None:
+            yield unknown(c, "tracker.reverse-current", _name(rows[0]), "the module's maximum series fuse: see the data sheet")
+            continue
+        total = sum(g.parallel_strings * m.isc_stc_a for _, _, g, m in rows)
+        amps = factor * (total - module.isc_stc_a)
+        line = f"{strings} strings: {total - module.isc_stc_a:.1f} A × {factor:g} = {amps:.1f} A of {module.series_fuse_max_a:g} A"
+        remedies = []
+        sizes = {row[2].id: _fuse_for(row[3], c.pack.value("string_fuse_factor")) for row in rows}
+        if all(sizes.values()):
+            edits = tuple(Edit(_count_path(c, row[0], row[2], "fuse_a"), sizes[row[2].id]) for row in rows)
+            remedies.append(Remedy(f"a string fuse of {next(iter(sizes.values())):g} A, of DC type, in every string", edits))
+        yield finding(
+            c, "tracker.reverse-current", _name(rows[0]), "current_a", amps, module.series_fuse_max_a, "most", line,
+            remedies=remedies,
+        )  # fmt: skip
+
+
+@check(
+    "string.fuse-size", "String fuse size", needs={"plan"}, short="Fuse size",
+    source="at least 1.5625·Isc and at most the module's rating; NEC 690.8 and 690.9, from memory",
+)  # fmt: skip
+def fuse_size(c: CheckContext) -> Iterator[Finding]:
+    """Fuses that are fitted: large enough for the string's current, small enough for its modules."""
+    factor = c.pack.value("string_fuse_factor")
+    for node, _, group, module in string_rows(c):
+        if group.fuse_a is None:
+            continue
+        subject, least = _subject(node, group), factor * module.isc_stc_a
+        if module.series_fuse_max_a is None:
+            yield unknown(c, "string.fuse-size", subject, "the module's maximum series fuse: see the data sheet")
+            continue
+        size = _fuse_for(module, factor)
+        remedy = (
+            []
+            if size is None
+            else [Remedy(f"{size:g} A instead of {group.fuse_a:g} A", (Edit(_count_path(c, node, group, "fuse_a"), size),))]
+        )
+        small = group.fuse_a < least
+        limit = least if small else module.series_fuse_max_a
+        most = f"at most {module.series_fuse_max_a:g} A"
+        line = f"{group.fuse_a:g} A, at least {factor:g} × {module.isc_stc_a:g} A = {least:.1f} A, {most}"
+        yield finding(
+            c, "string.fuse-size", subject, "current_a", group.fuse_a, limit, "least" if small else "most", line,
+            remedies=remedy, tight="count",
+        )  # fmt: skip
+
+
+@check(
+    "tracker.strings-alike", "Parallel strings alike", needs={"plan"}, short="Strings alike",
+    source="strings in parallel of unequal length pull each other off the maximum and feed each other; common practice",
+)  # fmt: skip
+def strings_alike(c: CheckContext) -> Iterator[Finding]:
+    """Different string lengths on one tracker: one is allowed."""
+    for rows in by_tracker(c).values():
+        if sum(group.parallel_strings for _, _, group, _ in rows) < 2:
+            continue
+        lengths = sorted({group.modules_per_string for _, _, group, _ in rows})
+        line = (
+            f"{len(lengths)} string length{'s' if len(lengths) > 1 else ''} on this tracker: {', '.join(map(str, lengths))} modules"
+        )
+        edits = tuple(Edit(_count_path(c, row[0], row[2]), lengths[0]) for row in rows if row[2].modules_per_string != lengths[0])
+        yield finding(
+            c, "tracker.strings-alike", _name(rows[0]), "count", len(lengths), 1, "most", line, tight="ratio-within",
+            remedies=[Remedy(f"{lengths[0]} modules in every string of this tracker", edits)],
+        )  # fmt: skip
+
+
+@check(
+    "tracker.one-face", "One face and one module type on a tracker", needs={"plan"}, short="One face",
+    source="two faces in parallel are a computed small loss, not a fault; common practice",
+)  # fmt: skip
+def one_face(c: CheckContext) -> Iterator[Finding]:
+    """Faces and module types in parallel on one tracker: more than one of either costs some energy."""
+    for rows in by_tracker(c).values():
+        kinds = {(group.face, group.module) for _, _, group, _ in rows}
+        if sum(group.parallel_strings for _, _, group, _ in rows) < 2:
+            continue
+        faces = ", ".join(dict.fromkeys(c.job.face(group.face).name for _, _, group, _ in rows))
+        line = f"{len(kinds)} kind{'s' if len(kinds) > 1 else ''} of string on this tracker: {faces}"
+        yield finding(c, "tracker.one-face", _name(rows[0]), "count", len(kinds), 1, "most", line, soft=True, tight="ratio-within")
+
+
+@check("roof.room", "Room on the roof face", needs={"plan"}, short="Roof room", source="the room typed for each face")
+def roof_room(c: CheckContext) -> Iterator[Finding]:
+    """Modules a plan puts on a face against what fits there."""
+    count: dict[str, int] = defaultdict(int)
+    largest: dict[str, tuple[Node, StringGroup]] = {}
+    for node, card, group, _ in string_rows(c):
+        units = node.count if isinstance(card, ModuleInverterCard) else 1
+        count[group.face] += group.modules_per_string * group.parallel_strings * units
+        kept = largest.get(group.face)
+        if kept is None or group.modules_per_string > kept[1].modules_per_string:
+            largest[group.face] = (node, group)
+    for face_id, modules in count.items():
+        face = c.job.face(face_id)
+        if face.room_modules is None:
+            yield unknown(c, "roof.room", face.name, "how many modules fit: type the room of this face")
+            continue
+        node, group = largest[face_id]
+        left = group.modules_per_string - -(-(modules - face.room_modules) // group.parallel_strings)
+        remedies = []
+        if left >= 1:
+            remedies.append(
+                Remedy(
+                    f"{left} modules in string {group.id} instead of {group.modules_per_string}",
+                    (Edit(_count_path(c, node, group), left),),
+                )
+            )
+        line = f"{modules} modules on a face with room for {face.room_modules}"
+        yield finding(
+            c, "roof.room", face.name, "count", modules, face.room_modules, "most", line, remedies=remedies, tight="ratio-within"
+        )
+
+
+@check(
+    "array.under-used",
+    "Under-used inverter",
+    needs={"plan"},
+    source="a ratio below the pack's least: the inverter loafs; common practice",
+)
+def under_used(c: CheckContext) -> Iterator[Finding]:
+    """DC-to-AC ratio of an inverter with strings against the least that uses it well."""
+    limit = c.pack.value("dc_ac_ratio_least")
+    for node in c.plan.nodes:
+        card = c.cards[node.card]
+        if not isinstance(card, PvInverterCard | HybridCard) or not node.strings:
+            continue
+        array = sum(g.modules_per_string * g.parallel_strings * m.power_stc_w for n, _, g, m in string_rows(c) if n.id == node.id)
+        ratio = array / card.ac_rated_w
+        line = f"{array / 1000:.2f} kWp on {card.ac_rated_w / 1000:.2f} kW = {ratio:.2f}, at least {limit:g} uses it well"
+        yield finding(c, "array.under-used", node.name, "ratio", ratio, limit, "least", line, soft=True, tight="ratio-within")
+
+
+@check(
+    "array.network-ratio", "DC-to-AC ratio against the network's or a rebate's limit", needs={"plan"}, short="Ratio, network",
+    source="typed by the user; the network operator or the rebate decides",
+)  # fmt: skip
+def network_ratio(c: CheckContext) -> Iterator[Finding]:
+    """Σ STC watts over the AC ratings of the inverters that carry PV (definitions D12) against a typed limit, if any."""
+    limit = c.job.site.network.dc_ac_ratio_max
+    if limit is None:
+        return
+    array = rated = 0.0
+    for node in c.plan.nodes:
+        card = c.cards[node.card]
+        if node.strings and isinstance(card, AcUnit):
+            units = node.count if isinstance(card, ModuleInverterCard) else 1
+            rated += card.ac_rated_w * units
+            rows = [(g, m) for n, _, g, m in string_rows(c) if n.id == node.id]
+            array += sum(g.modules_per_string * g.parallel_strings * m.power_stc_w for g, m in rows) * units
+    if rated <= 0:
+        return
+    value = array / rated
+    line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f} of {limit:g}"
+    remedy = Remedy(f"an array of at most {show(limit * rated, 'power_w')}p in this plan")
+    yield finding(c, "array.network-ratio", "plan", "ratio", value, limit, "most", line, remedies=[remedy])
+
+
+@check(
+    "array.clipped-share", "Energy clipped", needs={"plan", "year"}, short="Energy clipped",
+    source="simulated year; a share above the pack's is worth a look, common practice. At 5 min a lower bound",
+)  # fmt: skip
+def clipped_share(c: CheckContext) -> Iterator[Finding]:
+    """Energy the AC limits clip in a year, less what batteries caught, as a share of what the trackers offer."""
+    assert c.facts is not None
+    f, limit = c.facts, c.pack.value("clipped_share_most")
+    offered = sum(row["pv_available_w"] for row in f.nodes_wh.values()) + sum(
+        row["dc_available_w"] for row in f.pv_only_wh.values()
+    )
+    if offered <= 0:
+        return
+    share = f.clipped_wh / offered
+    part = f"{show(f.clipped_wh, 'energy_wh', 0)} clipped of {show(offered, 'energy_wh', 0)} offered"
+    line = f"{part} = {share * 100:.1f} %, {limit * 100:g} % is worth a look"
+    caught = (
+        f" Batteries caught {show(f.caught_wh, 'energy_wh', 0)} more." if f.caught_wh >= 500 else " No battery can catch it here."
+    )
+    yield finding(
+        c, "array.clipped-share", "plan", "fraction", share, limit, "most", line + "." + caught, soft=True, tight="ratio-within"
+    )
