@@ -156,6 +156,17 @@ def test_pages_print_what_they_show(capsys, tmp_path):
         assert capsys.readouterr().out.strip()
 
 
+def test_strings_are_proposed_for_one_inverter(capsys):
+    _, data, _ = run(capsys, "strings", "demo", "--plan", "C", "--propose", "hyb", "--json")
+    best = data["layouts"][0]
+    assert best["modules"] == 14, "the free face has room for 14"
+    assert all(g["face"] == "north-west" for g in best["strings"]), "the other face is taken by the old inverter"
+    assert any("at least 4 in series" in line for line in data["why"])
+    assert run(capsys, "strings", "demo", "--plan", "A", "--propose", "bat")[0] == 2
+    assert run(capsys, "strings", "demo", "--plan", "C", "--propose", "none")[0] == 2
+    assert run(capsys, "strings", "demo", "--propose", "hyb")[0] == 2
+
+
 def test_from_an_empty_job_to_a_comparison_by_command_line(capsys, tmp_path):
     job, drafted = tmp_path / "job.json", tmp_path / "drafted.json"
     assert main(["new-job", str(job), "--latitude", "-41"]) == 0

@@ -4,40 +4,26 @@ from __future__ import annotations
 
 import argparse
 import csv
-import json
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, TextIO
+from typing import Any
 
 from calm_relay import __version__
-from calm_relay.cli_pages import (
-    limits_data,
-    limits_text,
-    load_data,
-    load_text,
-    order_data,
-    strings_data,
-    strings_text,
-    weather_data,
-    weather_text,
-)
+from calm_relay import cli_more as more
+from calm_relay.cli_shared import CAUTION, chosen_plans, head_of, open_job, print_json
 from calm_relay.decision.compare import PlanRow, compare_plans, counts
-from calm_relay.decision.patterns import PATTERNS, draft_plan
-from calm_relay.decision.words import COMPARE_LINES, because, compare_text
-from calm_relay.demo import demo_job, demo_path
+from calm_relay.decision.patterns import PATTERNS
+from calm_relay.decision.words import COMPARE_LINES, because, compare_text, weather_words
+from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput, CalmRelayError, Fault
-from calm_relay.job.container import OpenedJob, read_job, save_job
-from calm_relay.job.models import Job, MonthlyWeather, Plan
+from calm_relay.job.container import save_job
+from calm_relay.job.models import Job, Plan
 from calm_relay.job.series import SeriesStore
-from calm_relay.job.template import new_job
 from calm_relay.rules.edits import apply_edits
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
 from calm_relay.study import PlanResult, Study
 from calm_relay.units import format_quantity as show
-from calm_relay.weather.files import distance_words, read_weather, with_weather
-
-CAUTION = "Local codes, the network operator, the equipment's own manual and a licensed electrician decide."
 
 
 def main(argv: Sequence[str] | None = None) -> int:
@@ -57,7 +43,7 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 def _report(faults: Sequence[Fault], *, as_json: bool) -> int:
     if as_json:
-        _print_json({"faults": [fault.as_dict() for fault in faults]})
+        print_json({"faults": [fault.as_dict() for fault in faults]})
     for fault in faults:
         print(fault.line(), file=sys.stderr)
     return 2
@@ -84,24 +70,28 @@ def _parser() -> argparse.ArgumentParser:
     simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", _simulate)
     simulate.add_argument("--csv", metavar="FILE", help="write one plan's year step by step (give one --plan)")
     command("compare", "all plans side by side", _compare)
-    weather = command("weather", "what a weather file holds: source, labels, irradiation by month", _weather, job=False)
+    weather = command("weather", "what a weather file holds: source, labels, irradiation by month", more.weather_command, job=False)
     weather.add_argument("file", help="an EPW, TMY3, PVGIS (CSV or JSON) or plain CSV file")
-    put = command("set-weather", "put a weather file into a job and save it", _set_weather, json_out=False)
+    put = command("set-weather", "put a weather file into a job and save it", more.set_weather_command, json_out=False)
     put.add_argument("--file", required=True, help="the weather file")
     put.add_argument("--out", required=True, help="where to save the changed job (*.crjob)")
-    command("strings", "cold and hot volts of every string against its limits", _strings)
-    command("load", "what the house draws, by part and month, and its highest evening", _load)
-    command("limits", "what limits cost in the year, what raising one gains, and where energy went", _limits)
-    command("order", "how far each page of the work has come", _order)
+    strings = command("strings", "cold and hot volts of every string against its limits", more.strings_command)
+    strings.add_argument("--propose", metavar="NODE", help="rank every layout of strings for this inverter of one plan")
+    strings.add_argument("--module", default="module-430", help="the module card to plan with")
+    command("load", "what the house draws, by part and month, and its highest evening", more.load_command)
+    command("limits", "what limits cost in the year, what raising one gains, and where energy went", more.limits_command)
+    command("order", "how far each page of the work has come", more.order_command)
     command("schema", "the job file's JSON Schema", _schema, job=False, json_out=False)
     remedy = command("remedy", "apply a check's remedy and save the job under another name", _remedy, json_out=False)
     remedy.add_argument("--check", required=True, help="the check's id, as 'check' prints it")
     remedy.add_argument("--number", type=int, default=1, help="which remedy, from 1")
     remedy.add_argument("--out", required=True, help="where to save the changed job")
-    draft = command("draft", "draft a candidate plan from today's system and save the job", _draft, json_out=False)
+    draft = command("draft", "draft a candidate plan from today's system and save the job", more.draft_command, json_out=False)
     draft.add_argument("--pattern", required=True, choices=[key for key, _, _ in PATTERNS])
     draft.add_argument("--out", required=True, help="where to save the changed job")
-    new = command("new-job", "write an empty job, every value assumed and marked so", _new_job, job=False, json_out=False)
+    new = command(
+        "new-job", "write an empty job, every value assumed and marked so", more.new_job_command, job=False, json_out=False
+    )
     new.add_argument("out", help="where to save it (*.json or *.crjob)")
     new.add_argument("--latitude", type=float, default=45.0, help="degrees, south negative")
     demo = command("demo-job", "write the made-up demo job", _demo_job, job=False, json_out=False)
@@ -109,46 +99,19 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _print_json(data: Any, out: TextIO | None = None) -> None:
-    json.dump(data, out or sys.stdout, indent=1, ensure_ascii=False, allow_nan=False)
-    (out or sys.stdout).write("\n")
-
-
-def open_job(name: str) -> OpenedJob:
-    """Read a job by path; 'demo' names the shipped one."""
-    return read_job(demo_path() if name == "demo" else name)
-
-
-def _plans(job: Job, options: argparse.Namespace, *, without_today: bool = False) -> list[Plan]:
-    if options.plan:
-        out = []
-        for name in options.plan:
-            try:
-                out.append(job.plan(name))
-            except KeyError:
-                known = ", ".join(f"{p.letter} ({p.id})" for p in job.plans)
-                raise BadInput([Fault(options.job, "--plan", f"there is no plan '{name}'", f"use one of: {known}")]) from None
-        return out
-    return list(job.plans[1:] if without_today else job.plans)
-
-
-def _head(job: Job) -> dict[str, Any]:
-    return {"job": job.name, "made_up": job.made_up, "calm_relay": __version__, "caution": CAUTION}
-
-
 def _check(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
     job, study = opened.job, Study(opened.store)
-    asked = {plan.id for plan in _plans(job, options, without_today=True)}
+    asked = {plan.id for plan in chosen_plans(job, options, without_today=True)}
     rows, over = [], 0
-    for plan in _plans(job, options):
+    for plan in chosen_plans(job, options):
         result = study.plan_result(job, plan)
         rows.append((plan, result))
         if plan.id in asked:
             over += counts(result.findings)["over"]
     if options.json:
         plans = [{"plan": p.id, "letter": p.letter, "name": p.name, "findings": [f.as_dict() for f in r.findings]} for p, r in rows]
-        _print_json({**_head(job), "plans": plans})
+        print_json({**head_of(job), "plans": plans})
         return 1 if over else 0
     _title(job)
     for plan, result in rows:
@@ -171,15 +134,6 @@ def _title(job: Job) -> None:
 
 def _energies(sums: dict[str, float]) -> dict[str, float]:
     return {f"{name[:-2]}_wh" if name.endswith("_w") else f"{name}_change": value for name, value in sums.items()}
-
-
-def weather_words(job: Job) -> str:
-    """Return where the job's weather comes from."""
-    weather = job.site.weather
-    if isinstance(weather, MonthlyWeather):
-        assumed = " (assumed from the latitude alone)" if job.mark_of("site.weather.ghi_wh_per_m2_day") == "assumed" else ""
-        return f"synthetic, made from monthly means{assumed}"
-    return f"from the {weather.format} file {weather.name}" + (f", {weather.years}" if weather.years else "")
 
 
 def plan_data(result: PlanResult) -> dict[str, Any]:
@@ -219,7 +173,7 @@ def plan_data(result: PlanResult) -> dict[str, Any]:
 def _simulate(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
     job, study = opened.job, Study(opened.store)
-    plans = _plans(job, options)
+    plans = chosen_plans(job, options)
     if options.csv:
         if len(plans) != 1:
             raise BadInput([Fault(options.job, "--csv", "a step-by-step file holds one plan", "give one --plan")])
@@ -236,7 +190,7 @@ def _simulate(options: argparse.Namespace) -> int:
             }
             for p, r in results
         ]
-        _print_json({**_head(job), "step_s": study.step_s, "weather": weather_words(job), "plans": rows})
+        print_json({**head_of(job), "step_s": study.step_s, "weather": weather_words(job), "plans": rows})
         return 0
     _title(job)
     for plan, result in results:
@@ -310,11 +264,11 @@ def print_comparison(job: Job, rows: Sequence[PlanRow]) -> None:
 
 def _compare(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
-    rows = comparison(Study(opened.store), opened.job, _plans(opened.job, options))
+    rows = comparison(Study(opened.store), opened.job, chosen_plans(opened.job, options))
     if options.json:
-        _print_json(
+        print_json(
             {
-                **_head(opened.job),
+                **head_of(opened.job),
                 "currency": opened.job.tariff.currency,
                 "plans": [row.as_dict() for row in rows],
                 "because": _because(opened.job, rows),
@@ -325,95 +279,15 @@ def _compare(options: argparse.Namespace) -> int:
     return 0
 
 
-def _weather(options: argparse.Namespace) -> int:
-    read = read_weather(options.file)
-    data = weather_data(read)
-    if options.json:
-        _print_json(data)
-    else:
-        print("\n".join(weather_text(data)))
-    return 0
-
-
-def _set_weather(options: argparse.Namespace) -> int:
-    opened = open_job(options.job)
-    job, read = opened.job, read_weather(options.file)
-    offset = Study(opened.store).calendar(job).utc_offset_h
-    changed = with_weather(job, read, opened.store, offset)
-    place = job.site.place
-    save_job(options.out, changed, opened.store)
-    print(
-        f"{read.format}, {distance_words(read, place.latitude_deg, place.longitude_deg, place.altitude_m)}; saved as {options.out}"
-    )
-    return 0
-
-
-def _strings(options: argparse.Namespace) -> int:
-    job = open_job(options.job).job
-    plans = _plans(job, options)
-    if options.json:
-        _print_json({**_head(job), "plans": [strings_data(job, plan) for plan in plans]})
-    else:
-        print("\n".join(line for plan in plans for line in strings_text(job, plan)))
-    return 0
-
-
-def _load(options: argparse.Namespace) -> int:
-    opened = open_job(options.job)
-    data = load_data(Study(opened.store), opened.job)
-    if options.json:
-        _print_json({**_head(opened.job), **data})
-    else:
-        print("\n".join([opened.job.name, *load_text(data)]))
-    return 0
-
-
-def _limits(options: argparse.Namespace) -> int:
-    opened = open_job(options.job)
-    job, study = opened.job, Study(opened.store)
-    rows = [limits_data(study, job, plan) for plan in _plans(job, options)]
-    if options.json:
-        _print_json({**_head(job), "currency": job.tariff.currency, "plans": rows})
-    else:
-        print("\n".join(line for row in rows for line in limits_text(row, job.tariff.currency)))
-    return 0
-
-
-def _order(options: argparse.Namespace) -> int:
-    opened = open_job(options.job)
-    rows = order_data(Study(opened.store), opened.job)
-    if options.json:
-        _print_json({**_head(opened.job), "pages": rows})
-    else:
-        print("\n".join(f"{row['title']:14}{row['state']:12}{row['why']}" for row in rows))
-    return 0
-
-
-def _draft(options: argparse.Namespace) -> int:
-    opened = open_job(options.job)
-    job, made = draft_plan(opened.job, options.pattern)
-    save_job(options.out, job, opened.store)
-    print(f"drafted plan {job.plan(made).letter}, {job.plan(made).name}; saved as {options.out}")
-    return 0
-
-
-def _new_job(options: argparse.Namespace) -> int:
-    if not -66 <= options.latitude <= 66:
-        raise BadInput([Fault("", "--latitude", f"{options.latitude:g} is outside its range", "use −66 to 66")])
-    save_job(options.out, new_job(latitude_deg=options.latitude), SeriesStore())
-    print(f"saved as {options.out}")
-    return 0
-
-
 def _schema(_: argparse.Namespace) -> int:
-    _print_json(Job.model_json_schema())
+    print_json(Job.model_json_schema())
     return 0
 
 
 def _remedy(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
     job = opened.job
-    plans = _plans(job, options, without_today=True)
+    plans = chosen_plans(job, options, without_today=True)
     if len(plans) != 1:
         raise BadInput([Fault(options.job, "--plan", "a remedy belongs to one plan", "give one --plan")])
     result = Study(opened.store).plan_result(job, plans[0])

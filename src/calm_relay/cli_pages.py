@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 import numpy as np
@@ -12,7 +13,9 @@ from calm_relay.decision.marks import work_order
 from calm_relay.decision.pictures import duration, evening_stack, most_clipped_node, ribbon
 from calm_relay.decision.raising import raise_each
 from calm_relay.job.models import Job, Plan
+from calm_relay.library.cards import ModuleCard
 from calm_relay.pv.ladder import string_ladders
+from calm_relay.pv.planner import Option
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
@@ -73,6 +76,36 @@ def strings_text(job: Job, plan: Plan) -> list[str]:
         )
         out.append(f"  {x.node}, tracker {x.tracker}, {x.modules} in series on {x.face}: {cold}; {hot}")
     return out
+
+
+def proposal_data(study: Study, job: Job, plan: Plan, node_id: str, module: ModuleCard) -> dict[str, Any]:
+    """Return the string planner's layouts for an inverter, best first, and why others are not among them."""
+    made = study.propose_strings(job, plan, node_id, module)
+    return {
+        "plan": plan.id,
+        "node": node_id,
+        "module": module.id,
+        "layouts": [
+            {
+                "modules": lay.modules,
+                "ac_wh": lay.ac_wh,
+                "dc_wh": lay.dc_wh,
+                "margin_frac": lay.margin_frac,
+                "strings": [
+                    {"tracker": o.tracker, "face": o.face, "modules_per_string": o.modules, "parallel_strings": o.strings}
+                    for o in lay.options
+                ],
+            }
+            for lay in made.layouts
+        ],
+        "rejected": made.rejected,
+        "why": list(made.why),
+    }
+
+
+def layout_words(options: Iterable[Option], faces: Mapping[str, str]) -> str:
+    """Return a layout in words, e.g. ``T1 12 on South, T2 2 × 9 on East``."""
+    return ", ".join(f"T{o.tracker} {f'{o.strings} × ' if o.strings > 1 else ''}{o.modules} on {faces[o.face]}" for o in options)
 
 
 def load_data(study: Study, job: Job) -> dict[str, Any]:

@@ -14,11 +14,15 @@ from calm_relay import stages
 from calm_relay.cache import StageCache, array_bytes, content_key, on_disk
 from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.decision.facts import YearFacts, year_facts
-from calm_relay.errors import Cancelled
-from calm_relay.job.models import Job, MonthlyWeather, Plan, SeriesLoad, SeriesRef, WeatherFile
+from calm_relay.errors import Cancelled, NotFeasible
+from calm_relay.job.models import Job, MonthlyWeather, Plan, SeriesLoad, SeriesRef, StringGroup, WeatherFile
 from calm_relay.job.series import SeriesStore
+from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard
 from calm_relay.load.house import HouseYear, house_year
+from calm_relay.pv.array import GroupInput, group_dc_w
+from calm_relay.pv.planner import FaceRoom, Proposal, Setup, propose
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
+from calm_relay.simulation.chain import pv_ratio_limit
 from calm_relay.simulation.flow import open_balances
 from calm_relay.tariff.bill import Bill, year_bill
 from calm_relay.weather.refine import FileYear, refine_year
@@ -26,6 +30,7 @@ from calm_relay.weather.solar import PlaneOfArray, Sun, plane_of_array, sun_year
 from calm_relay.weather.synthetic import WeatherYear, synthetic_year
 
 Array = NDArray[np.float64]
+MOST_ROOM = 40  # modules offered on a face whose room is not typed
 Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
 # A stage's number goes up when its computation changes, so that nothing kept on disk outlives its code.
@@ -188,6 +193,41 @@ class Study:
 
             out[node.id] = self._stage("dc", self._dc_key(job, plan, cards, index), make, lambda d: d.nbytes)
         return out
+
+    def propose_strings(self, job: Job, plan: Plan, node_id: str, module: ModuleCard, most: int = 20) -> Proposal:
+        """Return layouts of a module's strings on an inverter's trackers, on the faces that the plan's other inverters leave free.
+
+        Raises
+        ------
+        NotFeasible
+            When the inverter has no trackers, or a temperature the voltages need is not known.
+        """
+        cards = job.cards()
+        node = next(n for n in plan.nodes if n.id == node_id)
+        card = cards[node.card]
+        if not isinstance(card, PvInverterCard | HybridCard):
+            raise NotFeasible(f"{node.name} takes no strings", "choose an inverter with trackers")
+        low, high = job.site.record_low_c, job.site.design_high_c
+        if low is None or high is None:
+            raise NotFeasible("the record low or the design high is not known", "type both on Site & roof")
+        taken = Counter[str]()
+        for other in plan.nodes:
+            units = other.count if isinstance(cards[other.card], ModuleInverterCard) else 1
+            for group in other.strings if other.id != node_id else ():
+                taken[group.face] += group.modules_per_string * group.parallel_strings * units
+        faces = tuple(
+            FaceRoom(f.id, f.name, max(0, (MOST_ROOM if f.room_modules is None else f.room_modules) - taken[f.id]), f.mounting)
+            for f in job.faces
+        )
+        battery = node.battery is not None
+        ratio = pv_ratio_limit(card, battery) if isinstance(card, HybridCard) else card.dc_ac_ratio_max
+        setup = Setup(module, faces, card.trackers, card.dc_voltage_max_v, card.ac_rated_w, card.loss, ratio, low, high)
+        watts, amps = {}, {}
+        air_c = self.weather(job).air_c
+        for face in job.faces:
+            one = StringGroup(id="one", face=face.id, module=module.id, tracker=1, modules_per_string=1)
+            watts[face.id], amps[face.id] = group_dc_w(GroupInput(one, face, module, self.light(job, face.id)), air_c)
+        return propose(setup, watts, amps, self.step_s / 3600.0, most)
 
     def flow(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> stages.PlanFlow:
         """Return a plan's year step by step."""

@@ -294,6 +294,27 @@ def test_a_weather_file_is_read_shown_undone_and_a_bad_one_told(window, qapp, an
     assert window.session.job == demo_job()
 
 
+def test_proposed_strings_are_taken_and_undone(window, qapp, answers):
+    choose(window, qapp, "C")
+    window.show_page("site")
+    window.page("site")._propose("hyb")
+    dialog = answers.dialog
+    for _ in range(400):
+        qapp.processEvents()
+        if dialog.use.isEnabled():
+            break
+        QTest.qWait(5)
+    assert dialog.table.rowCount() > 5
+    assert dialog.table.item(0, 0).text() == "14"
+    assert "room for 14" in dialog.words.text()
+    dialog.use.click()
+    hyb = next(n for n in window.session.plan.nodes if n.id == "hyb")
+    assert sum(g.modules_per_string * g.parallel_strings for g in hyb.strings) == 14
+    assert window.session.document.undo_label == "Hybrid: 14 modules in 2 strings"
+    window.undo()
+    assert window.session.job == demo_job()
+
+
 def test_start_page_opens_demo_new_and_recent(qapp, tmp_path, answers):
     settings = Settings(tmp_path / "window.ini")
     path = tmp_path / "mine.json"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from calm_relay.decision.compare import PlanRow
+from calm_relay.job.models import Job, MonthlyWeather
 from calm_relay.units import format_quantity as show
 
 # field of PlanRow, what it is called, kind of quantity
@@ -106,3 +107,12 @@ def _against(row: PlanRow, open_rows: Sequence[PlanRow]) -> str:
     if lost > 50_000.0:
         points.append(f"{show(lost, 'energy_wh', 0)} a year are clipped or held back")
     return "; ".join(points[:2])
+
+
+def weather_words(job: Job) -> str:
+    """Return where the job's weather comes from."""
+    weather = job.site.weather
+    if isinstance(weather, MonthlyWeather):
+        assumed = " (assumed from the latitude alone)" if job.mark_of("site.weather.ghi_wh_per_m2_day") == "assumed" else ""
+        return f"synthetic, made from monthly means{assumed}"
+    return f"from the {weather.format} file {weather.name}" + (f", {weather.years}" if weather.years else "")

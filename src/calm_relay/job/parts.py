@@ -128,3 +128,17 @@ def remove_string(job: Job, plan_id: str, node_id: str, string_id: str) -> Job:
 def has_battery_terminals(card: Card) -> bool:
     """Return whether a battery can hang on an inverter of this card."""
     return isinstance(card, BatterySideUnit)
+
+
+def put_strings(job: Job, plan_id: str, node_id: str, module: Card, rows: Iterable[tuple[int, str, int, int]]) -> Job:
+    """Return the job with an inverter's strings replaced; rows are (tracker, face, modules in series, strings in parallel)."""
+    plan = job.plan(plan_id)
+    node = next(n for n in plan.nodes if n.id == node_id)
+    others = {g.id for n in plan.nodes if n.id != node_id for g in n.strings}
+    groups: list[StringGroup] = []
+    for tracker, face, modules, strings in rows:
+        made = free_id("string", others | {g.id for g in groups})
+        groups.append(
+            StringGroup(id=made, face=face, module=module.id, tracker=tracker, modules_per_string=modules, parallel_strings=strings)
+        )
+    return _with_node(with_cards(job, [module]), plan_id, node.model_copy(update={"strings": tuple(groups)}))

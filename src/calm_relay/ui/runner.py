@@ -16,6 +16,7 @@ if TYPE_CHECKING:
 
     from calm_relay.job.models import Job
     from calm_relay.job.series import SeriesStore
+    from calm_relay.library.cards import ModuleCard
     from calm_relay.load.house import HouseYear
     from calm_relay.stages import PlanFlow
     from calm_relay.study import PlanResult, Study
@@ -44,6 +45,7 @@ class StudyRunner(QObject):
     progress = Signal(str)
     idle = Signal(int)
     raised = Signal(int, str, object)
+    proposed = Signal(object)
 
     def __init__(self, store: SeriesStore, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -81,6 +83,10 @@ class StudyRunner(QObject):
             self._pool.start(_Work(self, self.generation, *self._question))
             self._question = None
 
+    def propose(self, job: Job, plan_id: str, node_id: str, module: ModuleCard) -> None:
+        """Ask the string planner; the answer comes by `proposed`, a CalmRelayError where there is none."""
+        self._pool.start(_Propose(self, job, plan_id, node_id, module))
+
     def cancel(self) -> None:
         """Drop the present question."""
         self.generation += 1
@@ -106,6 +112,23 @@ class StudyRunner(QObject):
 
             self._study = Study(self._store, cache=shared_cache())
         return self._study
+
+
+class _Propose(QRunnable):
+    def __init__(self, runner: StudyRunner, job: Job, plan_id: str, node_id: str, module: ModuleCard) -> None:
+        super().__init__()
+        self._runner, self._asked = runner, (job, plan_id, node_id, module)
+
+    def run(self) -> None:
+        job, plan_id, node_id, module = self._asked
+        try:
+            answer: object = self._runner.study().propose_strings(job, job.plan(plan_id), node_id, module)
+        except CalmRelayError as error:
+            answer = error
+        try:
+            self._runner.proposed.emit(answer)
+        except RuntimeError:
+            log.debug("the window closed while strings were planned")
 
 
 class _Work(QRunnable):

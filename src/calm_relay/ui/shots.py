@@ -12,7 +12,7 @@ from calm_relay.demo import demo_path
 from calm_relay.job.container import OpenedJob, read_job
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
-from calm_relay.ui.start import SHOT_SIZE, fresh_settings, make_app, wait_idle
+from calm_relay.ui.start import SHOT_SIZE, fresh_settings, make_app, wait_for, wait_idle
 
 FOLDER = Path("docs/screenshots")
 
@@ -26,6 +26,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     os.environ.pop("WAYLAND_DISPLAY", None)
     os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-")  # nobody's unsaved work is on a picture
     app = make_app()
+    from calm_relay.ui.proposal import ProposalDialog
     from calm_relay.ui.start_page import StartPage
     from calm_relay.ui.window import MainWindow
 
@@ -60,6 +61,12 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("check", "C", "plans", check)
     window.headroom.open(None)
     take("site", "B", "site")
+    proposal = ProposalDialog(window.session, window.session.plan.nodes[0], window)
+    proposal.show()
+    wait_for(app, proposal.use.isEnabled)
+    proposal.grab().save(str(folder / "strings.png"), "PNG")
+    print(f"{folder / 'strings.png'}")
+    proposal.close()
     take("house", "A", "house")
     take("year", "C", "year")
     take("decide", "B", "decide")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from importlib import resources
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -65,6 +65,19 @@ def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> 
     for _ in range(4):
         app.processEvents()
     return not window.session.runner.busy
+
+
+def wait_for(app: QApplication, done: Callable[[], bool], limit_s: float = 60.0) -> bool:
+    """Run the event loop until `done()`; returns whether it came."""
+    import time
+
+    end = time.monotonic() + limit_s
+    while not done() and time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.005)
+    for _ in range(4):  # what it set is laid out and painted too
+        app.processEvents()
+    return done()
 
 
 def main(argv: Sequence[str] | None = None) -> int:

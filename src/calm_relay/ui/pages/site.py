@@ -20,6 +20,7 @@ from calm_relay.library.cards import HybridCard, ModuleInverterCard, PvInverterC
 from calm_relay.library.shipped import shipped_card, shipped_cards
 from calm_relay.pv.ladder import string_ladders
 from calm_relay.ui.pages.base import FieldPage
+from calm_relay.ui.proposal import ProposalDialog
 from calm_relay.ui.views.ladder_view import LadderView
 from calm_relay.ui.widgets import label
 from calm_relay.weather.files import distance_words
@@ -111,9 +112,11 @@ class SitePage(FieldPage):
         cells: list[QWidget] = [self.cell(f"{base}.name", chars=18), self.cell(f"{base}.card", card_kind=card.kind)]
         if isinstance(card, ModuleInverterCard):
             cells.append(self.cell(f"{base}.count", chars=6))
-        cells.append(self.button("Remove inverter", lambda: self._remove_node(node_id), f"Remove {node.name}"))
+        cells.append(self.button("Remove", lambda: self._remove_node(node_id), f"Remove {node.name}"))
         if isinstance(card, PvInverterCard | HybridCard | ModuleInverterCard):
             cells.append(self.button("Add a string", lambda: self._add_string(node_id), f"Add a string to {node.name}"))
+            if not isinstance(card, ModuleInverterCard):
+                cells.append(self.button("Propose strings…", lambda: self._propose(node_id), f"Propose strings for {node.name}"))
         elif has_battery_terminals(card):
             cells.append(label("no PV input; its battery is set on Plans", "quiet"))
         self.flow(*cells)
@@ -178,6 +181,10 @@ class SitePage(FieldPage):
     def _add_string(self, node_id: str) -> None:
         job, made = add_string(self.session.job, self.session.chosen, node_id)
         self.change(f"Add {made}", job)
+
+    def _propose(self, node_id: str) -> None:
+        node = next(n for n in self.session.plan.nodes if n.id == node_id)
+        self.session.dialogs.show(ProposalDialog(self.session, node, self))
 
     def _remove_string(self, node_id: str, string_id: str) -> None:
         self.change(f"Remove string {string_id}", remove_string(self.session.job, self.session.chosen, node_id, string_id))
