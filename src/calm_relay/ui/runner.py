@@ -6,7 +6,7 @@ import logging
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
+from PySide6.QtCore import QObject, QRunnable, QThread, QThreadPool, QTimer, Signal
 
 from calm_relay.errors import CalmRelayError, Cancelled
 
@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 PAINT_FIRST_MS = 12  # the worker holds Python's lock now and then: what is known at once is painted before it starts
+RAISE_LATER_MS = 120  # likewise before limits are raised: the years that just came are painted first
 
 
 @dataclass(frozen=True)
@@ -179,6 +180,10 @@ class _Work(QRunnable):
         if self._cancelled():
             return
         runner.raising = True
+        waited = 0
+        while waited < RAISE_LATER_MS and not self._cancelled():
+            QThread.msleep(10)
+            waited += 10
         try:
             from calm_relay.decision.raising import raise_each
 

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from calm_relay.study import PlanResult
 
 KEEP_MS = 300  # edits that follow each other closely are kept once
+GATHER_MS = 40  # figures of plans that are not looked at are shown together
 
 
 class Session(QObject):
@@ -66,6 +67,10 @@ class Session(QObject):
         self._extra: Answer | None = None
         self._quick: dict[str, tuple[Job, tuple[Finding, ...]]] = {}
         self._asked = opened.job
+        self._gather = QTimer(self)
+        self._gather.setSingleShot(True)
+        self._gather.setInterval(GATHER_MS)
+        self._gather.timeout.connect(self.answers_changed)
         self.runner = StudyRunner(self.store, self)
         self.runner.answered.connect(self._answered)
         self.runner.failed.connect(self._failed)
@@ -168,7 +173,14 @@ class Session(QObject):
             self._made = (answer.generation, answer.plan_id, answer.made)
             self._extra = answer
             self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None)
-        self.answers_changed.emit()
+            self.answers_changed.emit()
+        elif not self._gather.isActive():
+            self._gather.start()
+
+    @property
+    def busy(self) -> bool:
+        """Whether figures are still to come, or to be shown."""
+        return self.runner.busy or self._gather.isActive()
 
     def _failed(self, generation: int, plan_id: str, message: str) -> None:
         if generation == self.runner.generation:
@@ -189,7 +201,7 @@ class Session(QObject):
     def _idle(self, generation: int) -> None:
         if generation == self.runner.generation:
             self.progress.emit("")
-            self.answers_changed.emit()
+            self._gather.start()
 
     # --- pins
     def toggle_pin(self, plan_id: str) -> None:

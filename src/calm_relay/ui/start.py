@@ -56,7 +56,7 @@ def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> 
     import time
 
     end = time.monotonic() + limit_s
-    while window.session.runner.busy and time.monotonic() < end:
+    while window.session.busy and time.monotonic() < end:
         app.processEvents()
         time.sleep(0.005)
     while window.session.raised() is None and window.session.runner.raising and time.monotonic() < end:
@@ -64,7 +64,7 @@ def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> 
         time.sleep(0.005)
     for _ in range(4):
         app.processEvents()
-    return not window.session.runner.busy
+    return not window.session.busy
 
 
 def wait_for(app: QApplication, done: Callable[[], bool], limit_s: float = 60.0) -> bool:
