@@ -163,13 +163,34 @@ def test_three_faults_are_named_at_once(demo, tmp_path):
         (b'{"schema_version": 99}', "newer than this program"),
         (b'{"schema_version": true}', "no usable schema version"),
         (b"\xff\xfe", "not UTF-8"),
-        (b'{"schema_version": 2, "x": NaN}', "NaN is not a number here"),
         (b"PK\x03\x04rubbish", "damaged"),
         (b"[" * 100_000, "cannot be used"),
     ],
 )
 def test_what_is_no_job_is_said_in_one_line(text, words, tmp_path):
     (line,) = faults_of(text, tmp_path)
+    assert words in line
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "words"),
+    [
+        (("faces", 0, "tilt_deg"), float("nan"), "faces[north-east].tilt_deg: nan is not a number"),
+        (("site", "export_limit_w"), float("inf"), "site.export_limit_w: inf is not a number"),
+        (("plans",), [], "plans: it has 0 entries; use at least 1"),
+        (("house",), [], "house: "),  # and nothing about the loads that plans name
+        (("faces",), "flat", "faces: "),
+        (("library",), {}, "library: "),
+        (("plans", 3, "transfer", "listed"), 5, "plans[hybrid-alongside].transfer.listed: 5 does not fit"),
+    ],
+)
+def test_one_fault_is_told_once_and_where_it_stands(demo, path, value, words, tmp_path):
+    data = json.loads(job_json(demo))
+    here = data
+    for step in path[:-1]:
+        here = here[step]
+    here[path[-1]] = value
+    (line,) = faults_of(data, tmp_path)
     assert words in line
 
 

@@ -53,6 +53,12 @@ def _pydantic_faults(error: ValidationError, file: str, data: Any) -> list[Fault
             sign = {"greater_than_equal": "at least", "greater_than": "more than", "less_than_equal": "at most"}
             bound = next(v for k, v in context.items() if k in ("ge", "gt", "le", "lt"))
             problem, remedy = f"{given} is outside its range", f"use {sign.get(kind, 'less than')} {bound:g}"
+        elif kind == "finite_number":
+            problem, remedy = f"{given} is not a number", "write a finite one"
+        elif kind in ("too_short", "too_long"):
+            bound = context["min_length"] if kind == "too_short" else context["max_length"]
+            problem = f"it has {context['actual_length']} entries"
+            remedy = f"use at {'least' if kind == 'too_short' else 'most'} {bound}"
         out.append(Fault(file, _field_path(item["loc"], data), problem, remedy))
     return out
 
@@ -83,7 +89,8 @@ def validate_job(data: dict[str, Any], file: str) -> Job:
         job = Job.model_validate(data)
     except ValidationError as error:
         faults += _pydantic_faults(error, file, data)
-    faults += reference_faults(data, file)
+    told = {fault.field for fault in faults}
+    faults += [fault for fault in reference_faults(data, file) if fault.field not in told]
     if faults or job is None:
         raise BadInput(faults)
     return job
@@ -149,11 +156,8 @@ def is_job_file(path: Path) -> bool:
 
 
 def _parse(text: bytes, shown: str) -> dict[str, Any]:
-    def no_constant(name: str) -> float:
-        raise ValueError(f"{name} is not a number here")
-
-    try:
-        data = json.loads(text.decode("utf-8-sig"), parse_constant=no_constant)
+    try:  # NaN and Infinity go through here, so that the models name the field they stand in
+        data = json.loads(text.decode("utf-8-sig"))
     except UnicodeDecodeError as error:
         raise BadInput([Fault(shown, "", f"it is not UTF-8 text (byte {error.start})", "save it as UTF-8")]) from error
     except json.JSONDecodeError as error:

@@ -23,6 +23,18 @@ def _rows(data: Any, key: str) -> list[dict[str, Any]]:
     return [row for row in rows if isinstance(row, dict)] if isinstance(rows, list | tuple) else []
 
 
+class _Unread(list[str]):
+    """Names of a table that is itself at fault: anything may stand in it, so that one fault is told once."""
+
+    def __contains__(self, _: object) -> bool:
+        return True
+
+
+def _names(data: Any, key: str) -> list[str]:
+    rows = data.get(key, ()) if isinstance(data, dict) else None
+    return [str(row.get("id")) for row in _rows(data, key)] if isinstance(rows, list | tuple) else _Unread()
+
+
 def _near(name: object, known: list[str]) -> str:
     close = difflib.get_close_matches(str(name), known, n=1)
     if close:
@@ -38,11 +50,12 @@ def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
         faults.append(Fault(file, field, problem, remedy))
 
     cards = {str(row.get("id")): row for row in _rows(data, "library")}
-    faces = [str(row.get("id")) for row in _rows(data, "faces")]
-    appliances = [str(row.get("id")) for row in _rows(data.get("house"), "appliances")]
+    faces = _names(data, "faces")
+    appliances = _names(data.get("house", {}), "appliances")
+    known_cards = _names(data, "library")
     plans = _rows(data, "plans")
     for where, ids in (
-        ("library", [str(row.get("id")) for row in _rows(data, "library")]),
+        ("library", known_cards),
         ("faces", faces),
         ("house.appliances", appliances),
         ("plans", [str(row.get("id")) for row in plans]),
@@ -60,13 +73,17 @@ def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
             fault("site.place.time_zone", f"there is no time zone '{zone}'", "use a name like 'Pacific/Auckland'")
 
     for plan in plans:
-        for field, problem, remedy in _plan_faults(plan, cards, faces, appliances):
+        for field, problem, remedy in _plan_faults(plan, cards, known_cards, faces, appliances):
             fault(f"plans[{plan.get('id')}].{field}", problem, remedy)
     return faults
 
 
 def _plan_faults(
-    plan: dict[str, Any], cards: dict[str, dict[str, Any]], faces: list[str], appliances: list[str]
+    plan: dict[str, Any],
+    cards: dict[str, dict[str, Any]],
+    known_cards: list[str],
+    faces: list[str],
+    appliances: list[str],
 ) -> Iterator[tuple[str, str, str]]:
     nodes = _rows(plan, "nodes")
     ids = [str(node.get("id")) for node in nodes]
@@ -77,9 +94,9 @@ def _plan_faults(
         fitting = [i for i, row in cards.items() if row.get("kind") in kinds]
         if not isinstance(card_id, str):
             return
-        if card_id not in cards:
+        if card_id not in known_cards:
             yield field, f"there is no card '{card_id}' in the job's library", _near(card_id, fitting)
-        elif cards[card_id].get("kind") not in kinds:
+        elif card_id in cards and cards[card_id].get("kind") not in kinds:
             kind = cards[card_id].get("kind")
             yield field, f"the card '{card_id}' is a {kind}, not a {' or '.join(kinds)}", _near(card_id, fitting)
 
@@ -138,6 +155,7 @@ def _plan_faults(
     transfer = plan.get("transfer")
     if isinstance(transfer, dict):
         yield from card(transfer.get("card"), ("transfer",), "transfer.card")
-        for load in transfer.get("listed") or ():
+        listed = transfer.get("listed")
+        for load in listed if isinstance(listed, list | tuple) else ():
             if load != "background" and load not in appliances:
                 yield f"transfer.listed[{load}]", f"there is no load '{load}'", _near(load, ["background", *appliances])
