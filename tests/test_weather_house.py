@@ -57,3 +57,17 @@ def test_appliance_energy_is_exact_at_any_step(step_s):
     assert power.max() <= 1100 + 1e-6
     inside = (calendar.clock_hour >= 22) | (calendar.clock_hour < 6)
     assert power[~inside].sum() * calendar.step_h < 0.01 * 365 * 1100, "runs on change-over days may slip past the window"
+
+
+def test_what_reaches_a_face_holds_its_plain_truths(demo, study):
+    """A flat face takes the sun on the flat less the loss at low angles; shade scales; a face to the pole gets least."""
+    plain = apply_edits(demo, [Edit("faces[north-east].tilt_deg", 0.0)])
+    flat = sum(study.face_months(plain, "north-east"))
+    ghi = float(study.weather(demo).ghi_w_per_m2.sum()) * study.calendar(demo).step_h
+    assert 0.95 * ghi < flat < ghi
+    shaded = apply_edits(plain, [Edit("faces[north-east].shade_loss_frac", 0.25)])
+    assert sum(study.face_months(shaded, "north-east")) == pytest.approx(0.75 * flat)
+    turned = [
+        sum(study.face_months(apply_edits(demo, [Edit("faces[north-east].azimuth_deg", a)]), "north-east")) for a in (0.0, 180.0)
+    ]
+    assert turned[0] > flat > turned[1]  # south of the equator the sun stands in the north

@@ -78,6 +78,7 @@ def _parser() -> argparse.ArgumentParser:
     strings = command("strings", "cold and hot volts of every string against its limits", more.strings_command)
     strings.add_argument("--propose", metavar="NODE", help="rank every layout of strings for this inverter of one plan")
     strings.add_argument("--module", default="module-430", help="the module card to plan with")
+    command("faces", "what reaches the cells of each roof face, by month", more.faces_command)
     command("load", "what the house draws, by part and month, and its highest evening", more.load_command)
     command("limits", "what limits cost in the year, what raising one gains, and where energy went", more.limits_command)
     command("order", "how far each page of the work has come", more.order_command)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 
 from calm_relay.cli_pages import (
+    faces_data,
     limits_data,
     limits_text,
     load_data,
@@ -93,6 +94,19 @@ def _propose(opened: OpenedJob, plans: list[Plan], options: argparse.Namespace) 
         energy = show(row["ac_wh"], "energy_wh", 0)
         print(f"{row['modules']:3} modules {energy:>10} AC, margin {row['margin_frac'] * 100:3.0f} %: {words}")
     print("\n".join(data["why"]))
+    return 0
+
+
+def faces_command(options: argparse.Namespace) -> int:
+    """Run `faces`."""
+    opened = open_job(options.job)
+    rows = faces_data(Study(opened.store), opened.job)
+    if options.json:
+        print_json({**head_of(opened.job), "faces": rows})
+        return 0
+    for row in rows:
+        months = " ".join(f"{kwh:.0f}" for kwh in row["light_monthly_kwh_per_m2"])
+        print(f"{row['name']}: {row['light_annual_kwh_per_m2']:.0f} kWh/m² a year reach the cells, after shade; by month {months}")
     return 0
 
 

@@ -59,6 +59,16 @@ def weather_text(data: dict[str, Any]) -> list[str]:
     ]
 
 
+def faces_data(study: Study, job: Job) -> list[dict[str, Any]]:
+    """Return what reaches the cells of each face, after shade and the loss at low angles of incidence. [kWh/m²]"""
+    rows = []
+    for face in job.faces:
+        months = [wh / 1000 for wh in study.face_months(job, face.id)]
+        row = {"face": face.id, "name": face.name, "tilt_deg": face.tilt_deg, "azimuth_deg": face.azimuth_deg}
+        rows.append({**row, "light_annual_kwh_per_m2": sum(months), "light_monthly_kwh_per_m2": months})
+    return rows
+
+
 def strings_data(job: Job, plan: Plan) -> dict[str, Any]:
     """Return the string ladders of a plan. [V]"""
     return {"plan": plan.id, "letter": plan.letter, "strings": [vars(ladder) for ladder in string_ladders(job, plan)]}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QRunnable, QThread, QThreadPool, QTimer, Signal
@@ -36,6 +36,7 @@ class Answer:
     made: PlanFlow | None
     house: HouseYear | None = None
     air_c: NDArray[np.float64] | None = None
+    faces: dict[str, tuple[float, ...]] = field(default_factory=dict)
 
 
 class StudyRunner(QObject):
@@ -159,7 +160,8 @@ class _Work(QRunnable):
                     continue
                 house = study.house(self._job) if made is not None else None
                 air_c = study.weather(self._job).air_c if made is not None else None
-                runner.answered.emit(Answer(self._generation, plan.id, result, made, house, air_c))
+                faces = {f.id: study.face_months(self._job, f.id) for f in self._job.faces} if made is not None else {}
+                runner.answered.emit(Answer(self._generation, plan.id, result, made, house, air_c, faces))
         except RuntimeError:  # the window is gone
             return
         except Exception as error:

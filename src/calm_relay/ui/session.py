@@ -151,6 +151,11 @@ class Session(QObject):
         extra = self._extra
         return extra.air_c if extra and extra.generation == self.runner.generation else None
 
+    def face_months(self) -> dict[str, tuple[float, ...]]:
+        """Return what reaches each roof face by month [Wh/m²], if the study has it for the present state; else nothing."""
+        extra = self._extra
+        return extra.faces if extra and extra.generation == self.runner.generation else {}
+
     def house_year(self) -> HouseYear | None:
         """Return the house's year, if the study has it for the present state."""
         extra = self._extra
@@ -172,7 +177,7 @@ class Session(QObject):
         if answer.made is not None:
             self._made = (answer.generation, answer.plan_id, answer.made)
             self._extra = answer
-            self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None)
+            self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None, faces={})
             self.answers_changed.emit()
         elif not self._gather.isActive():
             self._gather.start()

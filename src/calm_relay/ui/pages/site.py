@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QWidget
+from PySide6.QtWidgets import QComboBox, QLabel, QWidget
 
 from calm_relay.calendar import MONTH_DAYS, MONTHS
 from calm_relay.job.models import MonthlyWeather
@@ -22,6 +22,7 @@ from calm_relay.pv.ladder import string_ladders
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.proposal import ProposalDialog
 from calm_relay.ui.views.ladder_view import LadderView
+from calm_relay.ui.views.month_bars import MonthBars
 from calm_relay.ui.widgets import label
 from calm_relay.weather.files import distance_words
 
@@ -54,10 +55,14 @@ class SitePage(FieldPage):
         self.flow(*cells)
         self._weather()
         self.heading("Roof faces", ("Add a face", self._add_face))
+        self._face_figures: dict[str, tuple[MonthBars, QLabel]] = {}
         for face in job.faces:
             base = f"faces[{face.id}]"
             remove = self.button("Remove", lambda f=face.id: self._remove_face(f), f"Remove {face.name}")
             self.flow(*(self.cell(f"{base}.{name}", chars=15 if name == "name" else 7) for name in FACE), remove)
+            bars, words = MonthBars(f"{face.name} by month", self.theme, self.scale), label("", "quiet")
+            self._face_figures[face.id] = bars, words
+            self.flow(bars, words).setContentsMargins(14, 0, 0, 0)
         which = "today's system" if plan.letter == "Today" else f"plan {plan.letter}, {plan.name}"
         self.heading(f"Strings of {which}")
         self._ladder = LadderView(self.theme)
@@ -160,6 +165,13 @@ class SitePage(FieldPage):
             by_month = [wh * days / 1000 for wh, days in zip(means.ghi_wh_per_m2_day, MONTH_DAYS, strict=True)]
             months = ", ".join(f"{name} {kwh:.0f}" for name, kwh in zip(MONTHS, by_month, strict=True))
             self._sun_words.setText(f"Sun on the flat {sum(by_month):.0f} kWh/m² a year: {months}.")
+        reached = self.session.face_months()
+        top = max((max(row) for row in reached.values()), default=0.0) / 1000
+        for face_id, (bars, words) in self._face_figures.items():
+            if face_id in reached:
+                by_month = [wh / 1000 for wh in reached[face_id]]
+                bars.show_months(by_month, top, "kWh/m²")
+                words.setText(f"{sum(by_month):.0f} kWh/m² a year reach the cells, after shade")
         self._ladder.show_ladders(string_ladders(self.session.job, self.session.plan))
 
     # --- changing
