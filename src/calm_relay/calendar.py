@@ -58,6 +58,10 @@ class YearCalendar:
         """Length of a step. [h]"""
         return self.step_s / 3600.0
 
+    def by_month_wh(self, watts: NDArray[np.float64]) -> tuple[float, ...]:
+        """Return the energy of each month of a series of powers per step; per m² where the series is. [W] to [Wh]"""
+        return tuple(float(v) * self.step_h for v in np.bincount(self.month, weights=watts, minlength=13)[1:])
+
     def label(self, step: int) -> str:
         """Return the clock time at the start of a step as text, e.g. ``12 Jan 13:05``."""
         hour = float(self.clock_hour[step])

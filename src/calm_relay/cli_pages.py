@@ -126,9 +126,6 @@ def load_data(study: Study, job: Job) -> dict[str, Any]:
     parts += [(i, names[i], watts) for i, watts in year.appliance_w.items()]
     stack = evening_stack(job.house, year, calendar)
 
-    def months(watts: Any) -> list[float]:
-        return [float(v) * calendar.step_h for v in np.bincount(calendar.month, weights=watts, minlength=13)[1:]]
-
     return {
         "parts": [
             {
@@ -136,7 +133,7 @@ def load_data(study: Study, job: Job) -> dict[str, Any]:
                 "name": name,
                 "year_wh": float(watts.sum()) * calendar.step_h,
                 "peak_w": float(watts.max()),
-                "months_wh": months(watts),
+                "months_wh": list(calendar.by_month_wh(watts)),
             }
             for i, name, watts in parts
         ],

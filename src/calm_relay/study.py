@@ -151,9 +151,9 @@ class Study:
 
     def face_months(self, job: Job, face_id: str) -> tuple[float, ...]:
         """Return what reaches the cells of a face in each month, after shade and the loss at low angles of incidence. [Wh/m²]"""
-        light, calendar = self.light(job, face_id), self.calendar(job)
+        light = self.light(job, face_id)
         kept = (light.beam_w_per_m2 + light.diffuse_w_per_m2) * (1.0 - job.face(face_id).shade_loss_frac)
-        return tuple(float(v) * calendar.step_h for v in np.bincount(calendar.month, kept, 13)[1:])
+        return self.calendar(job).by_month_wh(kept)
 
     def _house_key(self, job: Job) -> str:
         calendar = stages.select_calendar(job, self.step_s)

@@ -78,6 +78,22 @@ def nudge(cell: FieldCell) -> None:
         QTest.keyClick(editor, Qt.Key.Key_Space)
 
 
+def edit_and_undo_each(cells, window, answers):
+    """Edit every cell by keys and undo it; returns how many could be edited."""
+    edited = 0
+    for path in list(cells):
+        cell = cells[path]
+        if isinstance(cell.editor, QComboBox) and cell.editor.count() < 2:
+            continue
+        nudge(cell)
+        assert window.session.job != demo_job() or answers.said, path
+        while window.session.document.undo():
+            pass
+        assert window.session.job == demo_job(), path
+        edited += 1
+    return edited
+
+
 def test_every_station_is_reached_and_every_field_of_its_sheet_edited_and_undone(still, qapp, answers):
     window = still
     relay, sheet = window.plans.relay, window.plans.sheet
@@ -90,16 +106,7 @@ def test_every_station_is_reached_and_every_field_of_its_sheet_edited_and_undone
         qapp.processEvents()
         assert sheet.isVisible()
         assert sheet.isAncestorOf(QApplication.focusWidget()), relay.station.id
-        for path in list(sheet.cells):
-            cell = sheet.cells[path]
-            if isinstance(cell.editor, QComboBox) and cell.editor.count() < 2:
-                continue
-            nudge(cell)
-            assert window.session.job != demo_job() or answers.said, path
-            while window.session.document.undo():
-                pass
-            assert window.session.job == demo_job(), path
-            edited += 1
+        edited += edit_and_undo_each(sheet.cells, window, answers)
         QTest.keyClick(sheet, Qt.Key.Key_Escape)
         qapp.processEvents()
         assert not sheet.isVisible()
@@ -116,15 +123,7 @@ def test_every_field_of_a_page_is_edited_and_undone(still, qapp, answers, name, 
     window = still
     window.show_page(name)
     page = window.page(name)
-    for path in list(page.cells):
-        cell = page.cells[path]
-        if isinstance(cell.editor, QComboBox) and cell.editor.count() < 2:
-            continue
-        nudge(cell)
-        assert window.session.job != demo_job() or answers.said, path
-        while window.session.document.undo():
-            pass
-        assert window.session.job == demo_job(), path
+    edit_and_undo_each(page.cells, window, answers)
     for month, field in enumerate(page.rows[months].fields):
         before = read_path(window.session.job, months)[month]
         field.setFocus()

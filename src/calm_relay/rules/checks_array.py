@@ -258,6 +258,12 @@ def roof_room(c: CheckContext) -> Iterator[Finding]:
         )
 
 
+def _array_stc_w(c: CheckContext, node: Node, units: int = 1) -> float:
+    return (
+        sum(g.modules_per_string * g.parallel_strings * m.power_stc_w for n, _, g, m in string_rows(c) if n.id == node.id) * units
+    )
+
+
 @check(
     "array.under-used",
     "Under-used inverter",
@@ -271,7 +277,7 @@ def under_used(c: CheckContext) -> Iterator[Finding]:
         card = c.cards[node.card]
         if not isinstance(card, PvInverterCard | HybridCard) or not node.strings:
             continue
-        array = sum(g.modules_per_string * g.parallel_strings * m.power_stc_w for n, _, g, m in string_rows(c) if n.id == node.id)
+        array = _array_stc_w(c, node)
         ratio = array / card.ac_rated_w
         line = f"{array / 1000:.2f} kWp on {card.ac_rated_w / 1000:.2f} kW = {ratio:.2f}, at least {limit:g} uses it well"
         yield finding(c, "array.under-used", node.name, "ratio", ratio, limit, "least", line, soft=True, tight="ratio-within")
@@ -292,8 +298,7 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
         if node.strings and isinstance(card, AcUnit):
             units = node.count if isinstance(card, ModuleInverterCard) else 1
             rated += card.ac_rated_w * units
-            rows = [(g, m) for n, _, g, m in string_rows(c) if n.id == node.id]
-            array += sum(g.modules_per_string * g.parallel_strings * m.power_stc_w for g, m in rows) * units
+            array += _array_stc_w(c, node, units)
     if rated <= 0:
         return
     value = array / rated

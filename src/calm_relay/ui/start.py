@@ -51,22 +51,6 @@ def make_app() -> QApplication:
     return app
 
 
-def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> bool:
-    """Run the event loop until the study has answered everything; returns whether it did."""
-    import time
-
-    end = time.monotonic() + limit_s
-    while window.session.busy and time.monotonic() < end:
-        app.processEvents()
-        time.sleep(0.005)
-    while window.session.raised() is None and window.session.runner.raising and time.monotonic() < end:
-        app.processEvents()
-        time.sleep(0.005)
-    for _ in range(4):
-        app.processEvents()
-    return not window.session.busy
-
-
 def wait_for(app: QApplication, done: Callable[[], bool], limit_s: float = 60.0) -> bool:
     """Run the event loop until `done()`; returns whether it came."""
     import time
@@ -78,6 +62,14 @@ def wait_for(app: QApplication, done: Callable[[], bool], limit_s: float = 60.0)
     for _ in range(4):  # what it set is laid out and painted too
         app.processEvents()
     return done()
+
+
+def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> bool:
+    """Run the event loop until the study has answered everything; returns whether it did."""
+    session = window.session
+    wait_for(app, lambda: not session.busy, limit_s)
+    wait_for(app, lambda: session.raised() is not None or not session.runner.raising, limit_s)
+    return not session.busy
 
 
 def main(argv: Sequence[str] | None = None) -> int:

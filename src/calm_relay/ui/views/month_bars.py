@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
+from calm_relay.calendar import MONTHS
 from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 
-MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 STEP_PX, BARS_PX = 21.0, 34.0
 
 
