@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import pytest
 
+from calm_relay.demo import demo_job
 from calm_relay.job.models import Job
+from calm_relay.library.shipped import shipped_card
 from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.rules.pack import international, parse_pack
 from calm_relay.rules.registry import REGISTRY, CheckContext, Finding, check, judge, run_checks
@@ -12,6 +14,28 @@ from calm_relay.study import Study
 
 A, B, C, D, TODAY = "ac-add-on", "hybrid-swap", "hybrid-alongside", "array-only", "today"
 HYB, OLD_D = f"plans[{B}].nodes[hyb]", f"plans[{D}].nodes[old]"
+NE1, NE2 = f"{HYB}.strings[ne1]", f"{HYB}.strings[ne2]"
+OPTIMIZER = {
+    "kind": "optimizer", "id": "optimizer-500", "name": "Optimizer 500 W", "input_voltage_max_v": 60.0, "input_current_max_a": 16.0,
+    "power_max_w": 500.0, "output_current_max_a": 15.0, "string_voltage_v": 380.0, "modules_min": 8, "modules_max": 20,
+    "string_power_max_w": 5700.0, "unequal_strings": True,
+}  # fmt: skip
+WITH_OPTIMIZERS = [
+    Edit("library[+]", OPTIMIZER),
+    Edit(f"{NE1}.optimizer", "optimizer-500"),
+    Edit(f"{NE2}.optimizer", "optimizer-500"),
+]
+MODULE_INVERTERS = [
+    Edit("library[+]", shipped_card("module-inverter-380").model_dump()),
+    Edit(f"plans[{TODAY}].nodes[old].strings", [
+        {"id": "one", "face": "north-east", "module": "module-385", "tracker": 1, "modules_per_string": 1},
+    ]),
+    Edit(f"plans[{TODAY}].nodes[old].card", "module-inverter-380"),
+    Edit(f"plans[{TODAY}].nodes[old].count", 12),
+]  # fmt: skip
+BRANCH = f"plans[{TODAY}].nodes[old].branch_breaker_a"
+MEASURED = {"voc_v": 367.0, "isc_a": 6.9, "irradiance_w_per_m2": 700.0, "module_c": 40.0}
+LATER = {"modules": 4, "after_years": 3.0, "module_cost": 180.0, "visit_cost": 900.0}
 OLD_INVERTER, STACK, CHARGER = "library[string-inverter-5k]", "library[stack-3k]", "library[battery-inverter-5k]"
 
 # check → (plan, edits) for each verdict; no edits: as the demo job stands.
@@ -121,6 +145,104 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "tight": (D, [Edit(f"{OLD_D}.strings[nw].modules_per_string", 13)]),
         "within": (B, []),
     },
+    "string.system-voltage": {
+        "over": (B, [Edit("library[module-385].system_voltage_max_v", 400.0)]),
+        "within": (B, []),
+        "not known": (B, [Edit("site.record_low_c", None)]),
+    },
+    "optimizer.count-min": {
+        "over": (B, [*WITH_OPTIMIZERS, Edit(f"{NE1}.modules_per_string", 6)]),
+        "within": (B, WITH_OPTIMIZERS),
+    },
+    "optimizer.count-max": {
+        "over": (B, [*WITH_OPTIMIZERS, Edit(f"{NE1}.modules_per_string", 22)]),
+        "within": (B, WITH_OPTIMIZERS),
+    },
+    "optimizer.string-power": {
+        "over": (B, [*WITH_OPTIMIZERS, Edit(f"{NE1}.modules_per_string", 15)]),
+        "within": (B, WITH_OPTIMIZERS),
+        "not known": (
+            B,
+            [
+                *WITH_OPTIMIZERS,
+                Edit("library[optimizer-500].string_power_max_w", None),
+                Edit("library[optimizer-500].string_voltage_v", None),
+            ],
+        ),
+    },
+    "optimizer.input": {
+        "over": (B, [*WITH_OPTIMIZERS, Edit("library[optimizer-500].input_current_max_a", 12.0)]),
+        "within": (B, WITH_OPTIMIZERS),
+        "not known": (B, [*WITH_OPTIMIZERS, Edit("site.record_low_c", None)]),
+    },
+    "optimizer.string-voltage": {
+        "over": (B, [*WITH_OPTIMIZERS, Edit("library[optimizer-500].string_voltage_v", 540.0)]),
+        "within": (B, WITH_OPTIMIZERS),
+    },
+    "module-inverter.branch": {
+        "over": (TODAY, [*MODULE_INVERTERS, Edit(BRANCH, 20.0)]),
+        "within": (TODAY, [*MODULE_INVERTERS, Edit(BRANCH, 32.0)]),
+        "not known": (TODAY, MODULE_INVERTERS),
+    },
+    "tracker.enough-for-faces": {
+        "tight": (
+            C,
+            [
+                Edit("library[hybrid-6k].trackers", demo_job().card("hybrid-6k").model_dump()["trackers"][:1]),
+                Edit("faces[+]", demo_job().face("north-east").model_copy(update={"id": "third"}).model_dump()),
+                Edit(
+                    f"plans[{C}].nodes[hyb].strings",
+                    [
+                        {"id": "a", "face": "north-west", "module": "module-430", "tracker": 1, "modules_per_string": 8},
+                        {"id": "b", "face": "third", "module": "module-430", "tracker": 1, "modules_per_string": 8},
+                    ],
+                ),
+            ],
+        ),
+        "within": (C, []),
+    },
+    "tracker.old-and-new": {
+        "tight": (
+            B,
+            [
+                Edit(
+                    f"{HYB}.strings",
+                    [
+                        {
+                            "id": "a",
+                            "face": "north-east",
+                            "module": "module-385",
+                            "tracker": 1,
+                            "modules_per_string": 8,
+                            "age_years": 9.0,
+                        },
+                        {"id": "b", "face": "north-east", "module": "module-385", "tracker": 1, "modules_per_string": 8},
+                    ],
+                ),
+            ],
+        ),
+        "within": (B, [Edit(f"{NE2}.tracker", 1)]),
+    },
+    "tracker.parallel-loss": {
+        "tight": (B, [Edit(f"{NE2}.tracker", 1), Edit(f"{NE2}.modules_per_string", 6)]),
+        "within": (B, [Edit(f"{NE2}.tracker", 1), Edit(f"{NE2}.face", "north-west")]),
+    },
+    "string.measured": {
+        "tight": (B, [Edit(f"{NE1}.measured", {**MEASURED, "isc_a": 5.0})]),
+        "within": (B, [Edit(f"{NE1}.measured", MEASURED)]),
+    },
+    "array.uncatchable": {
+        "tight": (
+            A,
+            [Edit(f"plans[{A}].nodes[old].strings[{g.id}].modules_per_string", 12) for g in demo_job().plan(A).nodes[0].strings],
+        ),
+        "within": (A, []),
+    },
+    "array.later-modules": {
+        "tight": (TODAY, [Edit(f"plans[{TODAY}].later", {**LATER, "modules": 9})]),
+        "within": (B, [Edit(f"plans[{B}].later", LATER)]),
+        "not known": (TODAY, [Edit(f"plans[{TODAY}].later", LATER), Edit(f"{OLD_INVERTER}.dc_ac_ratio_max", None)]),
+    },
     "network.inverter-sum": {
         "over": (C, []),
         "within": (B, []),
@@ -145,6 +267,12 @@ def test_every_registered_check_has_its_cases(demo):
 
 
 NO_REMEDY = (
+    "optimizer.input",
+    "optimizer.string-voltage",
+    "tracker.enough-for-faces",
+    "tracker.parallel-loss",
+    "string.measured",
+    "array.uncatchable",
     "tracker.working-current",
     "tracker.power",
     "tracker.one-face",

@@ -176,7 +176,7 @@ def test_from_an_empty_job_to_a_comparison_by_command_line(capsys, tmp_path):
     status, data, _ = run(capsys, "compare", str(drafted), "--json")
     assert status == 0
     assert [row["letter"] for row in data["plans"]] == ["Today", "A"]
-    assert main(["new-job", str(job), "--latitude", "80"]) == 2
+    assert main(["new-job", str(job), "--latitude", "85"]) == 2
 
 
 def test_core_works_with_qt_blocked_and_the_window_starts_light():

@@ -7,7 +7,6 @@ import hashlib
 import io
 import json
 import time
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -21,7 +20,8 @@ from calm_relay.errors import BadInput
 from calm_relay.job.container import read_job, save_job
 from calm_relay.job.series import SeriesStore
 from calm_relay.study import Study
-from calm_relay.weather.files import distance_words, great_circle_km, monthly_means, night_share_frac, read_weather, with_weather
+from calm_relay.weather.files import distance_words, great_circle_km, monthly_means, read_weather, with_weather
+from calm_relay.weather.plausible import night_share_frac
 from calm_relay.weather.refine import FileYear, refine_year
 from calm_relay.weather.solar import sun_year
 
@@ -143,8 +143,8 @@ def test_a_file_in_another_zone_gives_the_same_sun_on_the_job(hourly, tmp_path):
     np.testing.assert_allclose(hours[0], hourly["ghi"], atol=1e-6)
 
 
-@given(st.integers(0, 2**31), st.sampled_from([300, 900, 1800]))
-@settings(max_examples=12, deadline=None, derandomize=True)
+@given(st.integers(0, 2**31), st.sampled_from([60, 300, 900, 1800]))
+@settings(max_examples=8, deadline=None, derandomize=True)
 def test_refinement_keeps_every_hours_energy_below_the_cap(seed, step_s):
     calendar = year_calendar(2025, "Etc/GMT-1", step_s)
     sun = sun_year(calendar, *PLACE)
@@ -178,8 +178,34 @@ def test_a_shifted_zone_shows_as_sun_at_night(hourly, tmp_path):
     (tmp_path / "a.csv").write_text(as_plain(hourly))
     read = read_weather(tmp_path / "a.csv")
     zenith = sun_year(year_calendar(2025, "Etc/GMT-1", 3600), *PLACE).apparent_zenith_deg
-    assert night_share_frac(read, zenith) < 0.01
-    assert night_share_frac(read, np.roll(zenith, 6)) > 0.1
+    assert night_share_frac(read.year.ghi_w_per_m2, zenith) < 0.01
+    assert night_share_frac(read.year.ghi_w_per_m2, np.roll(zenith, 6)) > 0.1
+
+
+@pytest.mark.parametrize("hours", [-9, -3, 5, 11])
+def test_a_wrong_zone_is_refused_with_the_shift_that_would_fit(hours, hourly, tmp_path, capsys):
+    moved = {name: np.roll(values, hours) for name, values in hourly.items()}
+    path, job = tmp_path / "a.epw", tmp_path / "job.crjob"
+    path.write_text(as_epw(moved))
+    save_job(job, demo_job(), SeriesStore())
+    before = job.read_bytes()
+    assert main(["set-weather", str(job), "--file", str(path), "--out", str(job)]) == 2
+    err = capsys.readouterr().err
+    assert "while the sun is down" in err
+    assert f"rows {abs(hours)} h {'earlier' if hours > 0 else 'later'} would fit" in err
+    assert job.read_bytes() == before
+
+
+def test_extremes_of_a_file_stand_in_for_what_nobody_typed(hourly, tmp_path):
+    """A typical year's minimum is no record low: 5 K of margin, and marked assumed; typed values stay."""
+    (tmp_path / "a.epw").write_text(as_epw(hourly))
+    read, job = read_weather(tmp_path / "a.epw"), demo_job()
+    assert with_weather(job, read, SeriesStore(), 1.0).site.record_low_c == job.site.record_low_c
+    bare = job.model_copy(update={"site": job.site.model_copy(update={"record_low_c": None})})
+    made = with_weather(bare, read, SeriesStore(), 1.0)
+    assert made.site.record_low_c == np.floor(hourly["air"].min() - 5)
+    assert made.mark_of("site.record_low_c") == "assumed"
+    assert made.mark_of("site.design_high_c") == "typed"
 
 
 def test_monthly_means_of_a_file_make_a_synthetic_year_like_it(hourly):
@@ -263,19 +289,6 @@ def test_ten_million_rows_are_refused_quickly(tmp_path):
     with pytest.raises(BadInput, match=r"more rows than a year|more than a year"):
         read_weather(path)
     assert time.monotonic() - begin < 10
-
-
-@given(st.binary(max_size=400) | st.text(max_size=400).map(str.encode))
-@settings(max_examples=150, deadline=None, derandomize=True)
-def test_rubbish_is_explained_never_a_crash(tmp_path_factory, content):
-    path: Path = tmp_path_factory.mktemp("w") / "x.epw"
-    for head in (b"", b"LOCATION,a,b,c\n", b"Latitude (decimal degrees): 1\n", b'{"outputs": ', b"ghi,air_c\n"):
-        path.write_bytes(head + content)
-        try:
-            read_weather(path)
-        except BadInput as error:
-            assert len(error.faults) == 1
-            assert error.faults[0].remedy
 
 
 def test_a_weather_file_goes_through_command_line_and_container(hourly, tmp_path, capsys):

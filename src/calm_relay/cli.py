@@ -5,21 +5,23 @@ from __future__ import annotations
 import argparse
 import csv
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 from calm_relay import __version__
 from calm_relay import cli_more as more
+from calm_relay import cli_site as site
 from calm_relay.cli_shared import CAUTION, chosen_plans, head_of, open_job, print_json
 from calm_relay.decision.compare import PlanRow, compare_plans, counts
 from calm_relay.decision.patterns import PATTERNS
-from calm_relay.decision.words import COMPARE_LINES, because, compare_text, weather_words
+from calm_relay.decision.words import COMPARE_LINES, because, compare_text, guess_words, weather_words
 from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput, CalmRelayError, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.series import SeriesStore
+from calm_relay.pv.roof import MODES
 from calm_relay.rules.edits import apply_edits
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
 from calm_relay.study import PlanResult, Study
@@ -68,17 +70,10 @@ def _parser() -> argparse.ArgumentParser:
 
     command("check", "every check with verdict, arithmetic, remedy and source; exit 1 when one is over", _check)
     simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", _simulate)
+    simulate.add_argument("--step-min", type=int, default=5, choices=(1, 5, 15), help="length of a step in minutes")
     simulate.add_argument("--csv", metavar="FILE", help="write one plan's year step by step (give one --plan)")
     command("compare", "all plans side by side", _compare)
-    weather = command("weather", "what a weather file holds: source, labels, irradiation by month", more.weather_command, job=False)
-    weather.add_argument("file", help="an EPW, TMY3, PVGIS (CSV or JSON) or plain CSV file")
-    put = command("set-weather", "put a weather file into a job and save it", more.set_weather_command, json_out=False)
-    put.add_argument("--file", required=True, help="the weather file")
-    put.add_argument("--out", required=True, help="where to save the changed job (*.crjob)")
-    strings = command("strings", "cold and hot volts of every string against its limits", more.strings_command)
-    strings.add_argument("--propose", metavar="NODE", help="rank every layout of strings for this inverter of one plan")
-    strings.add_argument("--module", default="module-430", help="the module card to plan with")
-    command("faces", "what reaches the cells of each roof face, by month", more.faces_command)
+    _roof_commands(command)
     command("load", "what the house draws, by part and month, and its highest evening", more.load_command)
     command("limits", "what limits cost in the year, what raising one gains, and where energy went", more.limits_command)
     command("order", "how far each page of the work has come", more.order_command)
@@ -98,6 +93,36 @@ def _parser() -> argparse.ArgumentParser:
     demo = command("demo-job", "write the made-up demo job", _demo_job, job=False, json_out=False)
     demo.add_argument("out", help="where to save it (*.json or *.crjob)")
     return parser
+
+
+def _roof_commands(command: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add the commands of Site & roof."""
+    places = command("places", "towns of the shipped list by name, with coordinates and time zone", site.places_command, job=False)
+    places.add_argument("text", help="how the name begins, e.g. 'nelson, new zealand'")
+    command("site", "place, weather in use against a clear sky, and the sun's ways", site.site_command)
+    weather = command("weather", "what a weather file holds: source, labels, irradiation by month", site.weather_command, job=False)
+    weather.add_argument("file", help="an EPW, TMY3, PVGIS (CSV or JSON) or plain CSV file")
+    put = command("set-weather", "put a weather file into a job and save it", site.set_weather_command, json_out=False)
+    put.add_argument("--file", required=True, help="the weather file")
+    put.add_argument("--out", required=True, help="where to save the changed job (*.crjob)")
+    shade = command(
+        "set-shade", "put a horizon or a table of shade on a roof face and save the job", site.set_shade_command, json_out=False
+    )
+    shade.add_argument("--face", required=True, help="the face's id")
+    shade.add_argument("--file", required=True, help="two columns (azimuth, elevation) or 12 rows of 24 (months × hours)")
+    shade.add_argument("--out", required=True, help="where to save the changed job")
+    faces = command("faces", "what reaches the cells of each roof face, and what a kilowatt gives there", site.faces_command)
+    faces.add_argument("--directions", action="store_true", help="also the yield of every other tilt and direction")
+    strings = command(
+        "strings", "cold and hot volts of every string, amps of every tracker, when in the year", site.strings_command
+    )
+    strings.add_argument("--propose", metavar="NODE", help="rank every layout of strings for this inverter of one plan")
+    strings.add_argument("--module", default="module-430", help="the module card to plan with")
+    strings.add_argument("--mode", default="anew", choices=[key for key, _ in MODES], help="all anew, keep and add, or rewire")
+    strings.add_argument("--optimizer", default="", help="an optimizer card on every module")
+    command(
+        "oversizing", "ratios by limit, clipping by tracker and inverter, the next module, now or later", site.oversizing_command
+    )
 
 
 def _check(options: argparse.Namespace) -> int:
@@ -131,6 +156,8 @@ def _check(options: argparse.Namespace) -> int:
 
 def _title(job: Job) -> None:
     print(job.name + (" (made-up)" if job.made_up else ""))
+    if guess_words(job):
+        print(guess_words(job))
 
 
 def _energies(sums: dict[str, float]) -> dict[str, float]:
@@ -173,7 +200,7 @@ def plan_data(result: PlanResult) -> dict[str, Any]:
 
 def _simulate(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
-    job, study = opened.job, Study(opened.store)
+    job, study = opened.job, Study(opened.store, step_s=60 * options.step_min)
     plans = chosen_plans(job, options)
     if options.csv:
         if len(plans) != 1:
@@ -211,7 +238,7 @@ def _simulate(options: argparse.Namespace) -> int:
         print(f"  {'self-sufficiency':24}{show(f.self_sufficiency_frac, 'fraction'):>12}")
         print(f"  {'own use':24}{show(f.own_use_frac, 'fraction'):>12}")
         print(f"  {'bill':24}{job.tariff.currency + ' ' + show(result.bill.total, 'money'):>12}")
-    print(f"\nWeather is {weather_words(job)}; clipping at 5 min is a lower bound.")
+    print(f"\nWeather is {weather_words(job)}; clipping at {options.step_min} min is a lower bound.")
     return 0
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Iterable, Mapping
 from typing import Any
 
 import numpy as np
@@ -13,109 +11,9 @@ from calm_relay.decision.marks import work_order
 from calm_relay.decision.pictures import duration, evening_stack, most_clipped_node, ribbon
 from calm_relay.decision.raising import raise_each
 from calm_relay.job.models import Job, Plan
-from calm_relay.library.cards import ModuleCard
-from calm_relay.pv.ladder import string_ladders
-from calm_relay.pv.planner import Option
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
-from calm_relay.weather.files import WeatherRead
-
-
-def weather_data(read: WeatherRead) -> dict[str, Any]:
-    """Return what a weather file holds; irradiation in kWh/m², temperatures in °C."""
-    year, months = read.year, read.monthly_kwh_per_m2()
-    return {
-        "file": read.name,
-        "format": read.format,
-        "labels": read.labels,
-        "years": read.years,
-        "latitude_deg": read.latitude_deg,
-        "longitude_deg": read.longitude_deg,
-        "altitude_m": read.altitude_m,
-        "utc_offset_h": None if math.isnan(year.utc_offset_h) else year.utc_offset_h,
-        "rows": len(year.ghi_w_per_m2),
-        "ghi_annual_kwh_per_m2": sum(months),
-        "ghi_monthly_kwh_per_m2": list(months),
-        "dni_given": year.dni_w_per_m2 is not None,
-        "dhi_given": year.dhi_w_per_m2 is not None,
-        "air_min_c": float(year.air_c.min()),
-        "air_max_c": float(year.air_c.max()),
-        "air_mean_c": float(year.air_c.mean()),
-        "notes": list(read.notes),
-    }
-
-
-def weather_text(data: dict[str, Any]) -> list[str]:
-    """Return a weather file as lines."""
-    place = "no place named" if data["latitude_deg"] is None else f"{data['latitude_deg']:g}°, {data['longitude_deg']:g}°"
-    return [
-        f"{data['file']}: {data['format']}, {data['years'] or 'year not named'}, {place}",
-        f"  {data['labels']}",
-        *(f"  {note}" for note in data["notes"]),
-        f"  sun on the flat {data['ghi_annual_kwh_per_m2']:.0f} kWh/m² a year; by month "
-        + " ".join(f"{kwh:.0f}" for kwh in data["ghi_monthly_kwh_per_m2"]),
-        f"  air {data['air_min_c']:.1f} to {data['air_max_c']:.1f} °C, mean {data['air_mean_c']:.1f} °C",
-    ]
-
-
-def faces_data(study: Study, job: Job) -> list[dict[str, Any]]:
-    """Return what reaches the cells of each face, after shade and the loss at low angles of incidence. [kWh/m²]"""
-    rows = []
-    for face in job.faces:
-        months = [wh / 1000 for wh in study.face_months(job, face.id)]
-        row = {"face": face.id, "name": face.name, "tilt_deg": face.tilt_deg, "azimuth_deg": face.azimuth_deg}
-        rows.append({**row, "light_annual_kwh_per_m2": sum(months), "light_monthly_kwh_per_m2": months})
-    return rows
-
-
-def strings_data(job: Job, plan: Plan) -> dict[str, Any]:
-    """Return the string ladders of a plan. [V]"""
-    return {"plan": plan.id, "letter": plan.letter, "strings": [vars(ladder) for ladder in string_ladders(job, plan)]}
-
-
-def strings_text(job: Job, plan: Plan) -> list[str]:
-    """Return the ladders as lines."""
-    out = [f"{plan.letter}  {plan.name}"]
-    for x in string_ladders(job, plan):
-        cold = "cold not known" if x.cold_voc_v is None else f"cold {x.cold_voc_v:.0f} V of {x.ceiling_v:.0f} V ({x.ceiling})"
-        hot = (
-            "hot not known"
-            if x.hot_vmp_v is None
-            else f"hot {x.hot_vmp_v:.0f} V, tracker {x.mppt_min_v:.0f} to {x.mppt_max_v:.0f} V"
-        )
-        out.append(f"  {x.node}, tracker {x.tracker}, {x.modules} in series on {x.face}: {cold}; {hot}")
-    return out
-
-
-def proposal_data(study: Study, job: Job, plan: Plan, node_id: str, module: ModuleCard) -> dict[str, Any]:
-    """Return the string planner's layouts for an inverter, best first, and why others are not among them."""
-    made = study.propose_strings(job, plan, node_id, module)
-    return {
-        "plan": plan.id,
-        "node": node_id,
-        "module": module.id,
-        "layouts": [
-            {
-                "modules": lay.modules,
-                "ac_wh": lay.ac_wh,
-                "dc_wh": lay.dc_wh,
-                "margin_frac": lay.margin_frac,
-                "strings": [
-                    {"tracker": o.tracker, "face": o.face, "modules_per_string": o.modules, "parallel_strings": o.strings}
-                    for o in lay.options
-                ],
-            }
-            for lay in made.layouts
-        ],
-        "rejected": made.rejected,
-        "why": list(made.why),
-    }
-
-
-def layout_words(options: Iterable[Option], faces: Mapping[str, str]) -> str:
-    """Return a layout in words, e.g. ``T1 12 on South, T2 2 × 9 on East``."""
-    return ", ".join(f"T{o.tracker} {f'{o.strings} × ' if o.strings > 1 else ''}{o.modules} on {faces[o.face]}" for o in options)
 
 
 def load_data(study: Study, job: Job) -> dict[str, Any]:

@@ -8,6 +8,7 @@ import sys
 from typing import Any, TextIO
 
 from calm_relay import __version__
+from calm_relay.decision.words import weather_guessed, weather_words
 from calm_relay.demo import demo_path
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import OpenedJob, read_job
@@ -43,4 +44,11 @@ def chosen_plans(job: Job, options: argparse.Namespace, *, without_today: bool =
 
 def head_of(job: Job) -> dict[str, Any]:
     """Return what every JSON answer begins with."""
-    return {"job": job.name, "made_up": job.made_up, "calm_relay": __version__, "caution": CAUTION}
+    return {
+        "job": job.name,
+        "made_up": job.made_up,
+        "weather": weather_words(job),
+        "weather_is_a_guess": weather_guessed(job),
+        "calm_relay": __version__,
+        "caution": CAUTION,
+    }

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
-from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.models import Job, Node, Plan, StringGroup
 from calm_relay.library.cards import (
     AcUnit,
     BatterySideUnit,
@@ -22,10 +22,12 @@ from calm_relay.library.cards import (
     HybridCard,
     ModuleCard,
     ModuleInverterCard,
+    OptimizerCard,
     PvInverterCard,
 )
 from calm_relay.load.house import HouseYear
 from calm_relay.pv.array import GroupInput, PvOnlyOutput, pv_only_output, tracker_dc_w
+from calm_relay.pv.shade import shaded_by_step
 from calm_relay.simulation.flow import FlowTable, run_year
 from calm_relay.simulation.pack import Packed, SiteLimits, pack_plan, transfer_limit_w
 from calm_relay.weather.solar import PlaneOfArray
@@ -67,7 +69,8 @@ def select_weather(job: Job) -> Data:
 def select_face_light(job: Job, face_id: str) -> Data:
     """What a face's plane of array reads, beside weather and sun."""
     face = job.face(face_id)
-    return {"tilt": face.tilt_deg, "azimuth": face.azimuth_deg}
+    horizon = [(p.azimuth_deg, p.elevation_deg) for p in face.horizon]
+    return {"tilt": face.tilt_deg, "azimuth": face.azimuth_deg, "horizon": horizon}
 
 
 def select_node_dc(job: Job, node: Node, cards: dict[str, Card]) -> Data:
@@ -79,13 +82,18 @@ def select_node_dc(job: Job, node: Node, cards: dict[str, Card]) -> Data:
         face = job.face(group.face)
         groups.append(
             {
-                **group.model_dump(exclude={"id", "face", "module", "fuse_a"}),
+                **group.model_dump(exclude={"id", "face", "module", "fuse_a", "optimizer", "measured"}),
                 "module": _card_data(cards[group.module]),
+                "optimizer": None if group.optimizer is None else _card_data(cards[group.optimizer]),
                 "mounting": face.mounting,
                 "shade": face.shade_loss_frac,
+                "table": face.shade_table,
+                "rear": face.rear_ratio_frac,
+                "kind": (group.face, group.module),
             }
         )
-    return {"trackers": trackers, "groups": groups, "count": node.count if isinstance(card, ModuleInverterCard) else 1}
+    level = isinstance(card, ModuleInverterCard)
+    return {"trackers": trackers, "groups": groups, "count": node.count if level else 1, "module_level": level}
 
 
 def select_house(job: Job) -> Data:
@@ -131,12 +139,27 @@ def select_bill(job: Job) -> Data:
 # --- makers ----------------------------------------------------------------------------------------------------------
 
 
+@dataclass(frozen=True)
+class TrackerYear:
+    """What one tracker lost in each month: to its current and power limits, and by unlike strings in parallel.
+
+    `limited_h` are hours at its limit. [Wh], [h]
+    """
+
+    number: int
+    limited_wh: tuple[float, ...]
+    limited_h: float
+    parallel_lost_wh: float
+    offered_wh: float
+
+
 @dataclass(frozen=True, eq=False)
 class NodeDc:
     """A node's PV on its DC side per step: what the strings offer, and what is left after tracker limits. [W]"""
 
     offered_w: Array
     available_w: Array
+    trackers: tuple[TrackerYear, ...] = ()
 
     @property
     def nbytes(self) -> int:
@@ -144,23 +167,56 @@ class NodeDc:
         return self.offered_w.nbytes + self.available_w.nbytes
 
 
-def make_node_dc(node: Node, job: Job, cards: dict[str, Card], light: dict[str, PlaneOfArray], air_c: Array) -> NodeDc:
+def group_input(
+    job: Job, cards: dict[str, Card], group: StringGroup, light: PlaneOfArray, calendar: YearCalendar, *, module_level: bool = False
+) -> GroupInput | None:
+    """Return a string group with all it refers to; None where its card is no module."""
+    module, face = cards[group.module], job.face(group.face)
+    optimizer = cards[group.optimizer] if group.optimizer is not None else None
+    if not isinstance(module, ModuleCard):
+        return None
+    return GroupInput(
+        group,
+        face,
+        module,
+        light,
+        optimizer if isinstance(optimizer, OptimizerCard) else None,
+        module_level,
+        shaded_by_step(face.shade_table, calendar),
+        calendar.month,
+    )
+
+
+def make_node_dc(
+    node: Node, job: Job, cards: dict[str, Card], light: dict[str, PlaneOfArray], air_c: Array, calendar: YearCalendar
+) -> NodeDc:
     """Sum a node's trackers; module-level inverters have one module and one tracker each."""
     card = cards[node.card]
     offered, available = np.zeros_like(air_c), np.zeros_like(air_c)
     if not isinstance(card, _WITH_TRACKERS):
         return NodeDc(offered, available)
+    level = isinstance(card, ModuleInverterCard)
+    years = []
     for number in sorted({g.tracker for g in node.strings}):
-        items = []
-        for group in node.strings:
-            module = cards[group.module]
-            if group.tracker == number and isinstance(module, ModuleCard):
-                items.append(GroupInput(group, job.face(group.face), module, light[group.face]))
-        units = node.count if isinstance(card, ModuleInverterCard) else 1
-        out = tracker_dc_w(items, card.trackers[number - 1], air_c, units)
+        made = [
+            group_input(job, cards, g, light[g.face], calendar, module_level=level) for g in node.strings if g.tracker == number
+        ]
+        out = tracker_dc_w([m for m in made if m is not None], card.trackers[number - 1], air_c, node.count if level else 1)
         offered += out.available_w
         available += out.limited_w
-    return NodeDc(offered, available)
+        lost = 0.0 if out.parallel_lost_w is None else float(out.parallel_lost_w.sum()) * calendar.step_h
+        cut = out.available_w - out.limited_w
+        by_month = calendar.by_month_wh(cut) if cut.any() else (0.0,) * 12
+        years.append(
+            TrackerYear(
+                number,
+                by_month,
+                float(np.count_nonzero(cut > 1e-6)) * calendar.step_h,
+                lost,
+                float(out.available_w.sum()) * calendar.step_h,
+            )
+        )
+    return NodeDc(offered, available, tuple(years))
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,27 +14,29 @@ from calm_relay import stages
 from calm_relay.cache import StageCache, array_bytes, content_key, on_disk
 from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.decision.facts import YearFacts, year_facts
-from calm_relay.errors import Cancelled, NotFeasible
-from calm_relay.job.models import Job, MonthlyWeather, Plan, SeriesLoad, SeriesRef, StringGroup, WeatherFile
+from calm_relay.errors import Cancelled
+from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, SeriesLoad, SeriesRef, WeatherFile
 from calm_relay.job.series import SeriesStore
-from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard
+from calm_relay.library.cards import ModuleCard
 from calm_relay.load.house import HouseYear, house_year
-from calm_relay.pv.array import GroupInput, group_dc_w
-from calm_relay.pv.planner import FaceRoom, Proposal, Setup, propose
+from calm_relay.pv.array import group_dc_w
+from calm_relay.pv.planner import Proposal, propose
+from calm_relay.pv.roof import Mode, planner_setup
+from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, sun_hidden
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
-from calm_relay.simulation.chain import pv_ratio_limit
 from calm_relay.simulation.flow import open_balances
 from calm_relay.tariff.bill import Bill, year_bill
+from calm_relay.weather.guess import guessed_means
+from calm_relay.weather.plausible import SkyFacts, sky_facts
 from calm_relay.weather.refine import FileYear, refine_year
 from calm_relay.weather.solar import PlaneOfArray, Sun, plane_of_array, sun_year
 from calm_relay.weather.synthetic import WeatherYear, synthetic_year
 
 Array = NDArray[np.float64]
-MOST_ROOM = 40  # modules offered on a face whose room is not typed
 Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
 # A stage's number goes up when its computation changes, so that nothing kept on disk outlives its code.
-VERSIONS = {"sun": 2, "weather": 2, "light": 2, "dc": 1, "house": 1, "flow": 1, "facts": 1, "bill": 1}
+VERSIONS = {"sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 1, "flow": 1, "facts": 2, "bill": 1, "sky": 1}
 
 
 def _quiet(_: str) -> None:
@@ -108,6 +110,9 @@ class Study:
         def make() -> WeatherYear:
             def arrays() -> dict[str, Array]:
                 weather = job.site.weather
+                if isinstance(weather, ClearSkyWeather):
+                    place, calendar = job.site.place, self.calendar(job)
+                    weather = guessed_means(weather, calendar, self.sun(job), place.latitude_deg, place.altitude_m)
                 if isinstance(weather, MonthlyWeather):
                     return dict(vars(synthetic_year(weather, self.calendar(job), self.sun(job))))
                 refined = refine_year(self.file_year(weather), self.calendar(job), self.sun(job), weather.seed)
@@ -116,6 +121,16 @@ class Study:
             return WeatherYear(**on_disk(key, arrays))
 
         found: WeatherYear = self._stage("weather", key, make, lambda w: array_bytes(vars(w)))
+        return found
+
+    def sky_facts(self, job: Job) -> SkyFacts:
+        """Return the weather in figures, beside the clear sky of the place."""
+        key = content_key("sky", VERSIONS["sky"], self._weather_key(job))
+
+        def make() -> SkyFacts:
+            return sky_facts(self.weather(job), self.sun(job), self.calendar(job))
+
+        found: SkyFacts = self._stage("sky", key, make, lambda _: 2_000)
         return found
 
     def file_year(self, weather: WeatherFile) -> FileYear:
@@ -139,9 +154,12 @@ class Study:
         def make() -> PlaneOfArray:
             def arrays() -> dict[str, Array]:
                 face, w = job.face(face_id), self.weather(job)
+                sun = self.sun(job)
                 made = plane_of_array(
-                    face.tilt_deg, face.azimuth_deg, self.sun(job), w.ghi_w_per_m2, w.dni_w_per_m2, w.dhi_w_per_m2
-                )
+                    face.tilt_deg, face.azimuth_deg, sun, w.ghi_w_per_m2, w.dni_w_per_m2, w.dhi_w_per_m2,
+                    hidden=sun_hidden(face.horizon, sun) if face.horizon else None,
+                    sky_view_frac=sky_view_frac(face.horizon, face.tilt_deg, face.azimuth_deg),
+                )  # fmt: skip
                 return dict(vars(made))
 
             return PlaneOfArray(**on_disk(key, arrays))
@@ -152,8 +170,10 @@ class Study:
     def face_months(self, job: Job, face_id: str) -> tuple[float, ...]:
         """Return what reaches the cells of a face in each month, after shade and the loss at low angles of incidence. [Wh/m²]"""
         light = self.light(job, face_id)
-        kept = (light.beam_w_per_m2 + light.diffuse_w_per_m2) * (1.0 - job.face(face_id).shade_loss_frac)
-        return self.calendar(job).by_month_wh(kept)
+        face, calendar = job.face(face_id), self.calendar(job)
+        shaded = shaded_by_step(face.shade_table, calendar)
+        reached = light_for_power(light.beam_w_per_m2, light.diffuse_w_per_m2, shaded, each_module=True)
+        return calendar.by_month_wh(reached * (1.0 - face.shade_loss_frac))
 
     def _house_key(self, job: Job) -> str:
         calendar = stages.select_calendar(job, self.step_s)
@@ -195,45 +215,32 @@ class Study:
 
             def make(node: Any = node) -> stages.NodeDc:
                 light = {g.face: self.light(job, g.face) for g in node.strings}
-                return stages.make_node_dc(node, job, cards, light, self.weather(job).air_c)
+                return stages.make_node_dc(node, job, cards, light, self.weather(job).air_c, self.calendar(job))
 
             out[node.id] = self._stage("dc", self._dc_key(job, plan, cards, index), make, lambda d: d.nbytes)
         return out
 
-    def propose_strings(self, job: Job, plan: Plan, node_id: str, module: ModuleCard, most: int = 20) -> Proposal:
-        """Return layouts of a module's strings on an inverter's trackers, on the faces that the plan's other inverters leave free.
+    def propose_strings(
+        self, job: Job, plan: Plan, node_id: str, module: ModuleCard, most: int = 20, *, mode: Mode = "anew", optimizer: str = ""
+    ) -> Proposal:
+        """Return layouts of a module's strings on an inverter's trackers; see `pv.roof.planner_setup` for `mode`.
 
         Raises
         ------
         NotFeasible
             When the inverter has no trackers, or a temperature the voltages need is not known.
         """
-        cards = job.cards()
-        node = next(n for n in plan.nodes if n.id == node_id)
-        card = cards[node.card]
-        if not isinstance(card, PvInverterCard | HybridCard):
-            raise NotFeasible(f"{node.name} takes no strings", "choose an inverter with trackers")
-        low, high = job.site.record_low_c, job.site.design_high_c
-        if low is None or high is None:
-            raise NotFeasible("the record low or the design high is not known", "type both on Site & roof")
-        taken = Counter[str]()
-        for other in plan.nodes:
-            units = other.count if isinstance(cards[other.card], ModuleInverterCard) else 1
-            for group in other.strings if other.id != node_id else ():
-                taken[group.face] += group.modules_per_string * group.parallel_strings * units
-        faces = tuple(
-            FaceRoom(f.id, f.name, max(0, (MOST_ROOM if f.room_modules is None else f.room_modules) - taken[f.id]), f.mounting)
-            for f in job.faces
-        )
-        battery = node.battery is not None
-        ratio = pv_ratio_limit(card, battery) if isinstance(card, HybridCard) else card.dc_ac_ratio_max
-        setup = Setup(module, faces, card.trackers, card.dc_voltage_max_v, card.ac_rated_w, card.loss, ratio, low, high)
+        cards = {**job.cards(), module.id: module}
+        setup, like = planner_setup(job, plan, node_id, module, cards, mode, optimizer)
         watts, amps = {}, {}
         air_c = self.weather(job).air_c
         for face in job.faces:
-            one = StringGroup(id="one", face=face.id, module=module.id, tracker=1, modules_per_string=1)
-            watts[face.id], amps[face.id] = group_dc_w(GroupInput(one, face, module, self.light(job, face.id)), air_c)
-        return propose(setup, watts, amps, self.step_s / 3600.0, most)
+            one = like.model_copy(update={"face": face.id, "tracker": 1, "modules_per_string": 1, "parallel_strings": 1})
+            made = stages.group_input(job, cards, one, self.light(job, face.id), self.calendar(job))
+            assert made is not None
+            watts[face.id], amps[face.id] = group_dc_w(made, air_c, whole_string=False)
+        kept = self.dc(job, plan)[node_id].available_w if mode == "keep" else None
+        return propose(setup, watts, amps, self.step_s / 3600.0, most, kept)
 
     def flow(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> stages.PlanFlow:
         """Return a plan's year step by step."""
@@ -260,7 +267,9 @@ class Study:
         """Return the facts of a plan's year; small, kept when the series are long gone."""
         latitude = job.site.place.latitude_deg >= 0
         factors = [load.power_factor for load in job.house.appliances]
-        key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), [n.id for n in plan.nodes], latitude, factors)
+        guessed = isinstance(job.site.weather, ClearSkyWeather)
+        names = [n.id for n in plan.nodes]
+        key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), names, latitude, factors, guessed)
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)

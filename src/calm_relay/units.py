@@ -63,6 +63,7 @@ METRIC: dict[str, Scale] = {
     "altitude_m": Scale("m", 1.0, 0, _also(km=1000.0, ft=0.3048)),
     "speed_m_per_s": Scale("m/s", 1.0, 1, (("km/h", 1 / 3.6, 0.0), ("mph", 0.44704, 0.0))),
     "irradiation_wh_per_m2": Scale("kWh/m²", 1000.0, 2, (("wh/m²", 1.0, 0.0), ("wh/m2", 1.0, 0.0), ("kwh/m2", 1000.0, 0.0))),
+    "irradiance_w_per_m2": Scale("W/m²", 1.0, 0, (("w/m2", 1.0, 0.0),)),
     "hours_h": Scale("h", 1.0, 1, (("min", 1 / 60, 0.0), ("hr", 1.0, 0.0))),
     "clock_h": Scale("", 1.0, 2),
     "count": Scale("", 1.0, 0),

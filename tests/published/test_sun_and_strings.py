@@ -75,8 +75,8 @@ def test_cell_rise_by_mounting(mounting, rise):
 def test_string_fuse_factor_and_standard_size():
     # NEC 690.8 and 690.9, from memory: 1.25 × 1.25 = 1.5625; by hand 1.5625 × 10.1 A = 15.8 A, so 16 A, with a 20 A module.
     assert international().value("string_fuse_factor") == pytest.approx(1.25 * 1.25)
-    assert _fuse_for(module(isc_stc_a=10.1, series_fuse_max_a=20.0), 1.5625) == 16.0
-    assert _fuse_for(module(isc_stc_a=14.0, series_fuse_max_a=20.0), 1.5625) is None, "21.9 A is more than the module's 20 A"
+    assert _fuse_for(module(series_fuse_max_a=20.0), 10.1, 1.5625) == 16.0
+    assert _fuse_for(module(series_fuse_max_a=20.0), 14.0, 1.5625) is None, "21.9 A is more than the module's 20 A"
 
 
 def test_hot_working_voltage_uses_gamma_less_alpha_not_beta():

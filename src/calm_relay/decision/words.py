@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from calm_relay.decision.compare import PlanRow
-from calm_relay.job.models import Job, MonthlyWeather
+from calm_relay.job.fields import CHOICES
+from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather
 from calm_relay.units import format_quantity as show
 
 # field of PlanRow, what it is called, kind of quantity
@@ -115,4 +116,19 @@ def weather_words(job: Job) -> str:
     if isinstance(weather, MonthlyWeather):
         assumed = " (assumed from the latitude alone)" if job.mark_of("site.weather.ghi_wh_per_m2_day") == "assumed" else ""
         return f"synthetic, made from monthly means{assumed}"
+    if isinstance(weather, ClearSkyWeather):
+        return f"a guess: clear sky, {CHOICES[weather.cloudiness]}, temperatures from the latitude"
     return f"from the {weather.format} file {weather.name}" + (f", {weather.years}" if weather.years else "")
+
+
+def guess_words(job: Job) -> str:
+    """Return the sentence that every result resting on a guessed sky carries; empty where the weather is known."""
+    return f"Weather is {weather_words(job)}." if weather_guessed(job) else ""
+
+
+def weather_guessed(job: Job) -> bool:
+    """Return whether the job's weather is a guess: nothing typed and no file read."""
+    weather = job.site.weather
+    if isinstance(weather, ClearSkyWeather):
+        return True
+    return isinstance(weather, MonthlyWeather) and job.mark_of("site.weather.ghi_wh_per_m2_day") == "assumed"

@@ -39,8 +39,11 @@ class OpenedJob:
 
 def _pydantic_faults(error: ValidationError, file: str, data: Any) -> list[Fault]:
     out = []
+    deeper = {item["loc"][:i] for item in error.errors() for i in range(len(item["loc"]))}
     for item in error.errors():
         kind = item["type"]
+        if kind == "too_short" and item["loc"] in deeper:
+            continue  # items at fault were left out of the count: the row is as long as it should be
         context = item.get("ctx", {})
         given = item.get("input")
         problem = f"{json.dumps(given, default=str)[:60]} does not fit"

@@ -40,6 +40,12 @@ def _reserve_becomes_a_fraction(data: dict[str, Any]) -> dict[str, Any]:
     return out
 
 
+@migration(2)
+def _only_additions(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 added horizon, shade table, optimizers, losses by name and modules to come; nothing changed its meaning."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

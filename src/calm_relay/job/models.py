@@ -21,7 +21,7 @@ from calm_relay.units import (
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[2] = 2
+SCHEMA_VERSION: Literal[3] = 3
 
 Note = Annotated[str, Field(max_length=2000)]
 HourOfDay = ClockH
@@ -54,7 +54,7 @@ class Place(Record):
     """Where the job is. `utc_offset_h` is local standard time; daylight saving comes from `time_zone`."""
 
     name: Name
-    latitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-66, le=66)]
+    latitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-80, le=80)]
     longitude_deg: Annotated[float, Quantity("angle_deg"), Field(ge=-180, le=180)]
     altitude_m: Annotated[float, Quantity("altitude_m"), Field(ge=-400, le=5000)]
     time_zone: Annotated[str, Field(min_length=1, max_length=60)]
@@ -90,7 +90,15 @@ class WeatherFile(Record):
     seed: Annotated[int, Quantity("count"), Field(ge=0, le=2**31)] = 1
 
 
-Weather = Annotated[MonthlyWeather | WeatherFile, Field(discriminator="kind")]
+class ClearSkyWeather(Record):
+    """Nothing known yet: clear sky times a plain choice of cloudiness. A guess, and said so on whatever rests on it."""
+
+    kind: Literal["clear_sky"] = "clear_sky"
+    cloudiness: Literal["very_clear", "mixed", "mostly_cloudy"] = "mixed"
+    seed: Annotated[int, Quantity("count"), Field(ge=0, le=2**31)] = 1
+
+
+Weather = Annotated[MonthlyWeather | WeatherFile | ClearSkyWeather, Field(discriminator="kind")]
 
 
 class Supply(Record):
@@ -120,16 +128,35 @@ class Site(Record):
 
     place: Place
     supply: Supply
-    weather: Weather
+    weather: Weather = ClearSkyWeather()
     network: NetworkRule = NetworkRule()
     export_limit_w: PowerW | None = None
     import_limit_w: PowerW | None = None
+    dc_ceiling_v: VoltageV | None = Field(default=None, description="highest DC voltage the local rule allows here; None: none")
     record_low_c: TemperatureC | None = None
+    low_method: Literal["record_low", "lowest_expected", "mean_yearly_minimum"] = "record_low"
     design_high_c: TemperatureC | None = None
 
 
+class HorizonPoint(Record):
+    """One point of what stands around a face: seen at this azimuth, it hides the sky up to this elevation."""
+
+    azimuth_deg: Annotated[float, Quantity("angle_deg"), Field(ge=0, lt=360)]
+    elevation_deg: Annotated[float, Quantity("angle_deg"), Field(ge=0, le=85)]
+
+
+ShadeTable = Annotated[
+    tuple[Annotated[tuple[Fraction, ...], Field(min_length=24, max_length=24)], ...], Field(min_length=12, max_length=12)
+]
+
+
 class Face(Record):
-    """A roof face. Azimuth is degrees clockwise from north, tilt 0 is flat; shade is a plain loss of irradiance."""
+    """A roof face. Azimuth is degrees clockwise from north, tilt 0 is flat.
+
+    Shade comes three ways, which add up: `horizon` hides sun and sky for the whole face, points joined by straight lines all
+    round; `shade_table` is the part of the face that lies in shadow, by month and hour of local standard time;
+    `shade_loss_frac` is a plain loss of irradiance.
+    """
 
     id: Id
     name: Name
@@ -137,6 +164,11 @@ class Face(Record):
     azimuth_deg: Annotated[float, Quantity("angle_deg"), Field(ge=0, lt=360)]
     mounting: Literal["rack", "ventilated", "close_roof", "insulated"] = "ventilated"
     shade_loss_frac: Share = 0.0
+    horizon: Annotated[tuple[HorizonPoint, ...], Field(max_length=73)] = ()
+    shade_table: ShadeTable | None = None
+    rear_ratio_frac: Annotated[float, Quantity("fraction"), Field(ge=0, le=0.5)] | None = Field(
+        default=None, description="light on the rear over the front, for bifacial modules; None: by mounting, common practice"
+    )
     room_modules: Annotated[int, Quantity("count"), Field(ge=0, le=2000)] | None = None
 
 
@@ -211,6 +243,27 @@ class Tariff(Record):
     standing_per_day: Annotated[float, Quantity("price_per_day"), Field(ge=0)] = 0.0
 
 
+class NamedLosses(Record):
+    """What a string loses, by name; they multiply. With module-level electronics the mismatch is left out."""
+
+    soiling_frac: Annotated[tuple[Share, ...], Field(min_length=12, max_length=12)] = (0.02,) * 12
+    mismatch_frac: Share = 0.02
+    wiring_frac: Share = 0.02
+    connections_frac: Share = 0.005
+    light_induced_frac: Share = 0.015
+    nameplate_frac: Share = 0.01
+    availability_frac: Share = 0.03
+
+
+class MeasuredString(Record):
+    """What was measured on a string of the group, one string alone, and under which sun."""
+
+    voc_v: VoltageV
+    isc_a: CurrentA
+    irradiance_w_per_m2: Annotated[float, Quantity("irradiance_w_per_m2"), Field(ge=200, le=1400)]
+    module_c: TemperatureC
+
+
 class StringGroup(Record):
     """`parallel_strings` strings of `modules_per_string` modules on one tracker (numbered from 1)."""
 
@@ -223,6 +276,9 @@ class StringGroup(Record):
     age_years: Annotated[float, Quantity("years"), Field(ge=0, le=50)] = 0.0
     other_loss_frac: Share = 0.05
     fuse_a: CurrentA | None = Field(default=None, description="string fuse fitted in each string; None: none")
+    optimizer: Id | None = Field(default=None, description="an optimizer card on every module; None: none")
+    losses: NamedLosses | None = Field(default=None, description="losses by name, in place of `other_loss_frac`")
+    measured: MeasuredString | None = None
 
 
 class BatteryChoice(Record):
@@ -245,6 +301,8 @@ class Node(Record):
     count: Annotated[int, Quantity("count"), Field(ge=1, le=200)] = 1
     strings: Annotated[tuple[StringGroup, ...], Field(max_length=24)] = ()
     battery: BatteryChoice | None = None
+    branches: Annotated[int, Quantity("count"), Field(ge=1, le=40)] = 1
+    branch_breaker_a: CurrentA | None = Field(default=None, description="breaker of each branch circuit of module-level inverters")
 
 
 class Slot(Record):
@@ -287,6 +345,15 @@ class CostLine(Record):
     amount: Money
 
 
+class LaterModules(Record):
+    """Modules that may come: how many, when, what each costs, and what the second visit costs."""
+
+    modules: Annotated[int, Quantity("count"), Field(ge=1, le=400)] = 4
+    after_years: Annotated[float, Quantity("years"), Field(ge=0, le=30)] = 3.0
+    module_cost: Annotated[float, Quantity("money"), Field(ge=0)] = 0.0
+    visit_cost: Annotated[float, Quantity("money"), Field(ge=0)] = 0.0
+
+
 class Plan(Record):
     """A whole system as it would stand. The graph is derived; there are no free edges to wire wrongly."""
 
@@ -299,6 +366,7 @@ class Plan(Record):
     controls: Controls = Controls()
     costs: Annotated[tuple[CostLine, ...], Field(max_length=60)] = ()
     waived: Annotated[tuple[Waiver, ...], Field(max_length=60)] = ()
+    later: LaterModules | None = None
 
     @property
     def backed_up(self) -> frozenset[str] | None:
@@ -341,7 +409,7 @@ class Brief(Record):
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[2] = SCHEMA_VERSION
+    schema_version: Literal[3] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False

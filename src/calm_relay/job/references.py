@@ -42,6 +42,10 @@ def _near(name: object, known: list[str]) -> str:
     return "use one of: " + ", ".join(known) if known else "add it first"
 
 
+def _a(noun: object) -> str:
+    return f"{'an' if str(noun)[:1] in 'aeiou' else 'a'} {noun}"
+
+
 def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
     """Return every fault of reference in a job given as plain data."""
     faults: list[Fault] = []
@@ -54,6 +58,12 @@ def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
     appliances = _names(data.get("house", {}), "appliances")
     known_cards = _names(data, "library")
     plans = _rows(data, "plans")
+    for face in _rows(data, "faces"):
+        rows = face.get("horizon")
+        given = [p.get("azimuth_deg") for p in rows if isinstance(p, dict)] if isinstance(rows, list | tuple) else []
+        for azimuth in sorted({a for a in given if isinstance(a, int | float) and given.count(a) > 1}):
+            problem = f"the horizon has {given.count(azimuth)} points at {azimuth:g}°"
+            fault(f"faces[{face.get('id')}].horizon", problem, "give each azimuth once")
     for where, ids in (
         ("library", known_cards),
         ("faces", faces),
@@ -98,7 +108,7 @@ def _plan_faults(
             yield field, f"there is no card '{card_id}' in the job's library", _near(card_id, fitting)
         elif card_id in cards and cards[card_id].get("kind") not in kinds:
             kind = cards[card_id].get("kind")
-            yield field, f"the card '{card_id}' is a {kind}, not a {' or '.join(kinds)}", _near(card_id, fitting)
+            yield field, f"the card '{card_id}' is {_a(kind)}, not {_a(' or '.join(kinds))}", _near(card_id, fitting)
 
     battery_side = 0
     for node in nodes:
@@ -127,6 +137,10 @@ def _plan_faults(
         for string in strings:
             at = f"{place}.strings[{string.get('id')}]"
             yield from card(string.get("module"), ("module",), f"{at}.module")
+            if string.get("optimizer") is not None:
+                yield from card(string["optimizer"], ("optimizer",), f"{at}.optimizer")
+                if kind == "module_inverter":
+                    yield f"{at}.optimizer", "a module-level inverter is its own optimizer", "take one of the two out"
             if isinstance(string.get("face"), str) and string["face"] not in faces:
                 yield f"{at}.face", f"there is no roof face '{string['face']}'", _near(string["face"], faces)
             tracker = string.get("tracker")

@@ -21,6 +21,7 @@ from calm_relay.job.models import (
 )
 
 CLEARNESS = 0.47  # of extraterrestrial radiation: a mixed sky, common practice; a guess until means are typed
+COOLER_K_PER_M = 0.0065  # of the standard atmosphere
 LOW_SUN_WH = 1500.0  # below about this much a day the sun is so low that clear skies give far less
 _MID_MONTH_DAY = (17, 47, 75, 105, 135, 162, 198, 228, 258, 288, 318, 344)
 
@@ -40,14 +41,18 @@ def extraterrestrial_wh_per_m2_day(latitude_deg: float, day: int) -> float:
     return max(0.0, 24.0 / math.pi * near * up)
 
 
+def assumed_temperatures_c(latitude_deg: float, altitude_m: float = 0.0) -> tuple[float, ...]:
+    """Return twelve monthly means from latitude and altitude alone: a plain seasonal swing, ours. [°C]"""
+    mean, swing = 27.0 - 0.35 * abs(latitude_deg) - COOLER_K_PER_M * max(0.0, altitude_m), 0.18 * abs(latitude_deg)
+    warmest = 6.5 if latitude_deg >= 0 else 0.5  # July or January
+    return tuple(round(mean + swing * math.cos(2 * math.pi * (m - warmest) / 12), 1) for m in range(12))
+
+
 def assumed_weather(latitude_deg: float) -> MonthlyWeather:
     """Return a guess of a place's weather from its latitude alone: a mixed sky, and a plain seasonal swing of temperature."""
     outside = [extraterrestrial_wh_per_m2_day(latitude_deg, day) for day in _MID_MONTH_DAY]
     ghi = tuple(round(CLEARNESS * (1.0 - math.exp(-wh / LOW_SUN_WH)) * wh, -1) for wh in outside)
-    mean, swing = 27.0 - 0.35 * abs(latitude_deg), 0.18 * abs(latitude_deg)
-    warmest = 6.5 if latitude_deg >= 0 else 0.5  # July or January
-    temperature = tuple(round(mean + swing * math.cos(2 * math.pi * (m - warmest) / 12), 1) for m in range(12))
-    return MonthlyWeather(ghi_wh_per_m2_day=ghi, temperature_mean_c=temperature)
+    return MonthlyWeather(ghi_wh_per_m2_day=ghi, temperature_mean_c=assumed_temperatures_c(latitude_deg))
 
 
 def new_job(name: str = "New job", latitude_deg: float = 45.0) -> Job:
@@ -59,7 +64,6 @@ def new_job(name: str = "New job", latitude_deg: float = 45.0) -> Job:
         site=Site(
             place=Place(name="Place not typed yet", latitude_deg=latitude_deg, longitude_deg=0.0, altitude_m=50.0, time_zone="UTC"),
             supply=Supply(service_a=63.0),
-            weather=assumed_weather(latitude_deg),
         ),
         faces=(Face(id="face-1", name="Face 1", tilt_deg=30.0, azimuth_deg=180.0 if latitude_deg >= 0 else 0.0, room_modules=16),),
         house=House(background=ProfileLoad(energy_wh_per_day=(9000.0,) * 12)),

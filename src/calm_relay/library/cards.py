@@ -45,11 +45,28 @@ class ModuleCard(CardBase):
     series_fuse_max_a: CurrentA | None = None
     length_m: LengthM
     width_m: LengthM
+    bifaciality_frac: Fraction | None = Field(default=None, description="rear over front response; None: one-sided")
 
     @property
     def efficiency_frac(self) -> float:
         """Module efficiency at STC (power over area at 1000 W/m²)."""
         return self.power_stc_w / (1000.0 * self.length_m * self.width_m)
+
+
+class OptimizerCard(CardBase):
+    """A module-level optimizer. `string_voltage_v` is the fixed string voltage, None where the inverter's window rules."""
+
+    kind: Literal["optimizer"] = "optimizer"
+    input_voltage_max_v: VoltageV
+    input_current_max_a: CurrentA
+    power_max_w: Annotated[float, Quantity("power_w"), Field(gt=0)]
+    output_current_max_a: CurrentA
+    string_voltage_v: VoltageV | None = None
+    modules_min: Annotated[int, Quantity("count"), Field(ge=1, le=60)] = 1
+    modules_max: Annotated[int, Quantity("count"), Field(ge=1, le=60)] = 60
+    string_power_max_w: PowerW | None = None
+    unequal_strings: bool = Field(default=False, description="strings of different length may be paralleled")
+    loss_frac: Annotated[float, Quantity("fraction"), Field(ge=0, lt=1)] = 0.015
 
 
 class Tracker(Record):
@@ -86,6 +103,8 @@ class PvInverterCard(AcUnit):
     kind: Literal["pv_inverter"] = "pv_inverter"
     dc_voltage_max_v: VoltageV
     trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=8)
+    trackers_paralleled: bool = Field(default=False, description="trackers joined inside: strings on them count as parallel")
+    back_feed_a: CurrentA | None = Field(default=None, description="what the unit may feed back into a faulted string")
     dc_ac_ratio_max: Ratio | None = None
     controllable: bool = True
 
@@ -98,6 +117,9 @@ class ModuleInverterCard(AcUnit):
     trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=1)
     dc_ac_ratio_max: Ratio | None = None
     controllable: bool = False
+    branch_units_max: Annotated[int, Quantity("count"), Field(ge=1)] | None = Field(
+        default=None, description="units on one branch circuit; None: by the breaker"
+    )
 
 
 class BatterySideUnit(AcUnit):
@@ -130,6 +152,8 @@ class HybridCard(BatterySideUnit):
     kind: Literal["hybrid"] = "hybrid"
     dc_voltage_max_v: VoltageV
     trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=8)
+    trackers_paralleled: bool = Field(default=False, description="trackers joined inside: strings on them count as parallel")
+    back_feed_a: CurrentA | None = Field(default=None, description="what the unit may feed back into a faulted string")
     dc_ac_ratio_max: Ratio | None = None
     dc_ac_ratio_max_with_battery: Ratio | None = None
     pv_to_battery_max_w: PowerW | None = None
@@ -173,7 +197,14 @@ class TransferCard(CardBase):
 
 
 Card = Annotated[
-    ModuleCard | PvInverterCard | ModuleInverterCard | HybridCard | BatteryInverterCard | BatteryCard | TransferCard,
+    ModuleCard
+    | OptimizerCard
+    | PvInverterCard
+    | ModuleInverterCard
+    | HybridCard
+    | BatteryInverterCard
+    | BatteryCard
+    | TransferCard,
     Field(discriminator="kind"),
 ]
 InverterCard = PvInverterCard | ModuleInverterCard | HybridCard | BatteryInverterCard

@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from calm_relay.library.cards import ModuleCard
+
+if TYPE_CHECKING:
+    from calm_relay.job.models import Face
 
 # Heat loss coefficient by mounting, W/(m²·K): common practice.
 MOUNTING_U_W_PER_M2_K = {"rack": 29.0, "ventilated": 25.0, "close_roof": 20.0, "insulated": 15.0}
 ABSORBED_FRAC = 0.9
+# Light on the rear over light on the front where none is typed: 0.10 to 0.15 on a rack, common practice; little close to a roof.
+REAR_RATIO_FRAC = {"rack": 0.12, "ventilated": 0.0, "close_roof": 0.0, "insulated": 0.0}
 
 # NEC table 690.7(A), crystalline silicon, from memory: (lowest temperature of the band in °C, factor).
 COLD_VOC_FACTORS: tuple[tuple[float, float], ...] = (
@@ -46,3 +53,26 @@ def beta_vmp_per_c(module: ModuleCard) -> float:
 def hot_vmp_v(module: ModuleCard, modules: int, cell_c: float) -> float:
     """Return a string's working voltage at a hot cell temperature. [V]"""
     return modules * module.vmp_stc_v * (1.0 + beta_vmp_per_c(module) * (cell_c - 25.0))
+
+
+def rear_gain_frac(module: ModuleCard, face: Face) -> float:
+    """Return what light on the rear adds to power and current: rear ratio × bifaciality; 0 for one-sided modules."""
+    ratio = REAR_RATIO_FRAC[face.mounting] if face.rear_ratio_frac is None else face.rear_ratio_frac
+    return ratio * (module.bifaciality_frac or 0.0)
+
+
+def short_circuit_a(module: ModuleCard, face: Face) -> float:
+    """Return a string's short-circuit current at STC, light on the rear counted in. [A]"""
+    return module.isc_stc_a * (1.0 + rear_gain_frac(module, face))
+
+
+def working_a(module: ModuleCard, face: Face) -> float:
+    """Return a string's working current at STC, light on the rear counted in. [A]"""
+    return module.imp_stc_a * (1.0 + rear_gain_frac(module, face))
+
+
+def start_voltage_v(module: ModuleCard, modules: int, cell_c: float) -> float | None:
+    """Return a string's open-circuit voltage at a hot cell temperature; None without the module's coefficient. [V]"""
+    if module.beta_voc_per_c is None:
+        return None
+    return modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (cell_c - 25.0))

@@ -17,6 +17,7 @@ from calm_relay.library.cards import (
     PvInverterCard,
     TransferCard,
 )
+from calm_relay.pv.roof import group_stc_w
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
 
@@ -153,7 +154,7 @@ def _trackers(job: Job, node: Node, cards: dict[str, Card]) -> tuple[TrackerStat
         for group in groups:
             module = cards[group.module]
             assert isinstance(module, ModuleCard)
-            stc += group.modules_per_string * group.parallel_strings * module.power_stc_w
+            stc += group_stc_w(group, cards)
             volts = max(volts, group.modules_per_string * module.vmp_stc_v)
             times = f"{group.parallel_strings} × " if group.parallel_strings > 1 else ""
             texts.append(f"{times}{group.modules_per_string} × {module.power_stc_w:g} W")

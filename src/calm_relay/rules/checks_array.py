@@ -10,8 +10,9 @@ from collections.abc import Iterator
 
 from calm_relay.job.models import Node, StringGroup
 from calm_relay.library.cards import AcUnit, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker
-from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k
-from calm_relay.rules.checks_strings import WithTrackers, _count_path, _subject, string_rows
+from calm_relay.pv.roof import group_stc_w
+from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, start_voltage_v, working_a
+from calm_relay.rules.checks_strings import WithTrackers, array_stc_w, count_path, isc_a, string_rows, string_subject, voltage_rows
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
@@ -33,7 +34,8 @@ def _tracker(row: Row) -> Tracker:
     return row[1].trackers[row[2].tracker - 1]
 
 
-def _name(row: Row) -> str:
+def tracker_name(row: Row) -> str:
+    """Return the subject of a finding about a tracker."""
     return f"{row[0].name}, tracker {row[2].tracker}"
 
 
@@ -44,8 +46,8 @@ def _name(row: Row) -> str:
 def start_voltage(c: CheckContext) -> Iterator[Finding]:
     """Open-circuit voltage at the hot cell temperature against the voltage the tracker needs to start."""
     high = c.job.site.design_high_c
-    for node, card, group, module in string_rows(c):
-        subject, tracker = _subject(node, group), card.trackers[group.tracker - 1]
+    for node, card, group, module in voltage_rows(c):
+        subject, tracker = string_subject(node, group), card.trackers[group.tracker - 1]
         if high is None or tracker.start_v is None or module.beta_voc_per_c is None:
             missing = (
                 "type the site's design high temperature"
@@ -55,10 +57,10 @@ def start_voltage(c: CheckContext) -> Iterator[Finding]:
             yield unknown(c, "string.start-voltage", subject, missing)
             continue
         cell = high + cell_rise_k(1000.0, module.efficiency_frac, c.job.face(group.face).mounting)
-        each = module.voc_stc_v * (1.0 + module.beta_voc_per_c * (cell - 25.0))
+        each = start_voltage_v(module, 1, cell) or 0.0
         volts, least = group.modules_per_string * each, int(-(-tracker.start_v // each))
         line = f"{group.modules_per_string} × {each:.1f} V open at {cell:.0f} °C = {volts:.0f} V, starts at {tracker.start_v:g} V"
-        edit = Edit(_count_path(c, node, group), least)
+        edit = Edit(count_path(c, node, group), least)
         yield finding(
             c, "string.start-voltage", subject, "voltage_v", volts, tracker.start_v, "least", line,
             remedies=[Remedy(f"{least} modules instead of {group.modules_per_string}", (edit,))],
@@ -72,15 +74,15 @@ def start_voltage(c: CheckContext) -> Iterator[Finding]:
 def cold_vmp(c: CheckContext) -> Iterator[Finding]:
     """Working voltage at the record low against the top of the tracker's window; passing it costs energy on cold bright days."""
     low = c.job.site.record_low_c
-    for node, card, group, module in string_rows(c):
-        subject, top = _subject(node, group), card.trackers[group.tracker - 1].mppt_max_v
+    for node, card, group, module in voltage_rows(c):
+        subject, top = string_subject(node, group), card.trackers[group.tracker - 1].mppt_max_v
         if low is None:
             yield unknown(c, "string.cold-vmp", subject, "type the site's record low temperature")
             continue
         each = module.vmp_stc_v * (1.0 + beta_vmp_per_c(module) * (low - 25.0))
         volts, most = group.modules_per_string * each, int(top / each + 1e-9)
         line = f"{group.modules_per_string} × {each:.1f} V working at {low:g} °C = {volts:.0f} V of {top:g} V"
-        edit = Edit(_count_path(c, node, group), max(1, most))
+        edit = Edit(count_path(c, node, group), max(1, most))
         yield finding(
             c, "string.cold-vmp", subject, "voltage_v", volts, top, "most", line, soft=True,
             remedies=[Remedy(f"{most} modules instead of {group.modules_per_string}", (edit,))] if most >= 1 else [],
@@ -95,13 +97,14 @@ def working_current(c: CheckContext) -> Iterator[Finding]:
     """Working current of all strings on a tracker against what it takes; above it current is cut and energy lost."""
     for rows in by_tracker(c).values():
         limit = _tracker(rows[0]).working_current_a
-        amps = sum(group.parallel_strings * module.imp_stc_a for _, _, group, module in rows)
-        parts = " + ".join(f"{group.parallel_strings} × {module.imp_stc_a:g} A" for _, _, group, module in rows)
+        each = [(group.parallel_strings, _imp_a(c, group, module)) for _, _, group, module in rows]
+        amps = sum(count * imp for count, imp in each)
+        parts = " + ".join(f"{count} × {imp:.4g} A" for count, imp in each)
         cost = ""
         if c.facts is not None and amps > limit and c.facts.tracker_lost_wh >= 500:
             cost = f"trackers lose {show(c.facts.tracker_lost_wh, 'energy_wh', 0)} a year"
         yield finding(
-            c, "tracker.working-current", _name(rows[0]), "current_a", amps, limit, "most",
+            c, "tracker.working-current", tracker_name(rows[0]), "current_a", amps, limit, "most",
             f"{parts} = {amps:.1f} A of {limit:g} A", soft=True, cost=cost,
         )  # fmt: skip
 
@@ -116,18 +119,22 @@ def tracker_power(c: CheckContext) -> Iterator[Finding]:
         limit = _tracker(rows[0]).power_max_w
         if limit is None:
             continue
-        watts = sum(g.modules_per_string * g.parallel_strings * m.power_stc_w for _, _, g, m in rows)
+        watts = sum(group_stc_w(g, c.cards) for _, _, g, _ in rows)
         line = f"{show(watts, 'power_w')}p on a tracker that takes {show(limit, 'power_w')}"
-        yield finding(c, "tracker.power", _name(rows[0]), "power_w", watts, limit, "most", line, soft=True)
+        yield finding(c, "tracker.power", tracker_name(rows[0]), "power_w", watts, limit, "most", line, soft=True)
+
+
+def _imp_a(c: CheckContext, group: StringGroup, module: ModuleCard) -> float:
+    return working_a(module, c.job.face(group.face))
 
 
 def _fused(rows: list[Row]) -> bool:
     return all(group.fuse_a is not None for _, _, group, _ in rows)
 
 
-def _fuse_for(module: ModuleCard, factor: float) -> float | None:
+def _fuse_for(module: ModuleCard, isc: float, factor: float) -> float | None:
     """Return the smallest standard fuse that a string of this module may have; None where there is none."""
-    least, most = factor * module.isc_stc_a, module.series_fuse_max_a or 0.0
+    least, most = factor * isc, module.series_fuse_max_a or 0.0
     return next((size for size in FUSE_SIZES_A if least - 1e-9 <= size <= most), None)
 
 
@@ -138,27 +145,38 @@ def _fuse_for(module: ModuleCard, factor: float) -> float | None:
 def reverse_current(c: CheckContext) -> Iterator[Finding]:
     """Current the other strings push into a faulted one against the module's rating; string fuses clear it."""
     factor = c.pack.value("short_circuit_factor")
-    for rows in by_tracker(c).values():
+    for rows in _joined(c):
         strings = sum(group.parallel_strings for _, _, group, _ in rows)
-        weakest = min(rows, key=lambda row: row[3].series_fuse_max_a or 0.0)
-        module = weakest[3]
+        _, card, weakest, module = min(rows, key=lambda row: row[3].series_fuse_max_a or 0.0)
         if strings < 2 or _fused(rows):
             continue
         if module.series_fuse_max_a is None:
-            yield unknown(c, "tracker.reverse-current", _name(rows[0]), "the module's maximum series fuse: see the data sheet")
+            yield unknown(
+                c, "tracker.reverse-current", tracker_name(rows[0]), "the module's maximum series fuse: see the data sheet"
+            )
             continue
-        total = sum(g.parallel_strings * m.isc_stc_a for _, _, g, m in rows)
-        amps = factor * (total - module.isc_stc_a)
-        line = f"{strings} strings: {total - module.isc_stc_a:.1f} A × {factor:g} = {amps:.1f} A of {module.series_fuse_max_a:g} A"
+        others = sum(g.parallel_strings * isc_a(c, g, m) for _, _, g, m in rows) - isc_a(c, weakest, module)
+        back = getattr(card, "back_feed_a", None) or 0.0
+        amps = factor * others + back
+        more = f" + {back:g} A fed back" if back else ""
+        line = f"{strings} strings: {others:.1f} A × {factor:g}{more} = {amps:.1f} A of {module.series_fuse_max_a:g} A"
         remedies = []
-        sizes = {row[2].id: _fuse_for(row[3], c.pack.value("string_fuse_factor")) for row in rows}
+        sizes = {row[2].id: _fuse_for(row[3], isc_a(c, row[2], row[3]), c.pack.value("string_fuse_factor")) for row in rows}
         if all(sizes.values()):
-            edits = tuple(Edit(_count_path(c, row[0], row[2], "fuse_a"), sizes[row[2].id]) for row in rows)
+            edits = tuple(Edit(count_path(c, row[0], row[2], "fuse_a"), sizes[row[2].id]) for row in rows)
             remedies.append(Remedy(f"a string fuse of {next(iter(sizes.values())):g} A, of DC type, in every string", edits))
         yield finding(
-            c, "tracker.reverse-current", _name(rows[0]), "current_a", amps, module.series_fuse_max_a, "most", line,
+            c, "tracker.reverse-current", tracker_name(rows[0]), "current_a", amps, module.series_fuse_max_a, "most", line,
             remedies=remedies,
         )  # fmt: skip
+
+
+def _joined(c: CheckContext) -> list[list[Row]]:
+    """Return strings by what they are in parallel with: their tracker, or all trackers that the inverter joins inside."""
+    out: dict[tuple[str, int], list[Row]] = defaultdict(list)
+    for (node_id, number), rows in by_tracker(c).items():
+        out[node_id, 0 if getattr(rows[0][1], "trackers_paralleled", False) else number] += rows
+    return list(out.values())
 
 
 @check(
@@ -171,20 +189,21 @@ def fuse_size(c: CheckContext) -> Iterator[Finding]:
     for node, _, group, module in string_rows(c):
         if group.fuse_a is None:
             continue
-        subject, least = _subject(node, group), factor * module.isc_stc_a
+        subject, isc = string_subject(node, group), isc_a(c, group, module)
+        least, highest = factor * isc, c.pack.value("string_fuse_factor_most") * isc
         if module.series_fuse_max_a is None:
             yield unknown(c, "string.fuse-size", subject, "the module's maximum series fuse: see the data sheet")
             continue
-        size = _fuse_for(module, factor)
+        size = _fuse_for(module, isc, factor)
         remedy = (
             []
             if size is None
-            else [Remedy(f"{size:g} A instead of {group.fuse_a:g} A", (Edit(_count_path(c, node, group, "fuse_a"), size),))]
+            else [Remedy(f"{size:g} A instead of {group.fuse_a:g} A", (Edit(count_path(c, node, group, "fuse_a"), size),))]
         )
         small = group.fuse_a < least
-        limit = least if small else module.series_fuse_max_a
-        most = f"at most {module.series_fuse_max_a:g} A"
-        line = f"{group.fuse_a:g} A, at least {factor:g} × {module.isc_stc_a:g} A = {least:.1f} A, {most}"
+        limit = least if small else min(module.series_fuse_max_a, highest)
+        most = f"at most {module.series_fuse_max_a:g} A and {highest:.1f} A"
+        line = f"{group.fuse_a:g} A, at least {factor:g} × {isc:.4g} A = {least:.1f} A, {most}"
         yield finding(
             c, "string.fuse-size", subject, "current_a", group.fuse_a, limit, "least" if small else "most", line,
             remedies=remedy, tight="count",
@@ -204,9 +223,9 @@ def strings_alike(c: CheckContext) -> Iterator[Finding]:
         line = (
             f"{len(lengths)} string length{'s' if len(lengths) > 1 else ''} on this tracker: {', '.join(map(str, lengths))} modules"
         )
-        edits = tuple(Edit(_count_path(c, row[0], row[2]), lengths[0]) for row in rows if row[2].modules_per_string != lengths[0])
+        edits = tuple(Edit(count_path(c, row[0], row[2]), lengths[0]) for row in rows if row[2].modules_per_string != lengths[0])
         yield finding(
-            c, "tracker.strings-alike", _name(rows[0]), "count", len(lengths), 1, "most", line, tight="ratio-within",
+            c, "tracker.strings-alike", tracker_name(rows[0]), "count", len(lengths), 1, "most", line, tight="ratio-within",
             remedies=[Remedy(f"{lengths[0]} modules in every string of this tracker", edits)],
         )  # fmt: skip
 
@@ -223,7 +242,9 @@ def one_face(c: CheckContext) -> Iterator[Finding]:
             continue
         faces = ", ".join(dict.fromkeys(c.job.face(group.face).name for _, _, group, _ in rows))
         line = f"{len(kinds)} kind{'s' if len(kinds) > 1 else ''} of string on this tracker: {faces}"
-        yield finding(c, "tracker.one-face", _name(rows[0]), "count", len(kinds), 1, "most", line, soft=True, tight="ratio-within")
+        yield finding(
+            c, "tracker.one-face", tracker_name(rows[0]), "count", len(kinds), 1, "most", line, soft=True, tight="ratio-within"
+        )
 
 
 @check("roof.room", "Room on the roof face", needs={"plan"}, short="Roof room", source="the room typed for each face")
@@ -249,19 +270,13 @@ def roof_room(c: CheckContext) -> Iterator[Finding]:
             remedies.append(
                 Remedy(
                     f"{left} modules in string {group.id} instead of {group.modules_per_string}",
-                    (Edit(_count_path(c, node, group), left),),
+                    (Edit(count_path(c, node, group), left),),
                 )
             )
         line = f"{modules} modules on a face with room for {face.room_modules}"
         yield finding(
             c, "roof.room", face.name, "count", modules, face.room_modules, "most", line, remedies=remedies, tight="ratio-within"
         )
-
-
-def _array_stc_w(c: CheckContext, node: Node, units: int = 1) -> float:
-    return (
-        sum(g.modules_per_string * g.parallel_strings * m.power_stc_w for n, _, g, m in string_rows(c) if n.id == node.id) * units
-    )
 
 
 @check(
@@ -277,7 +292,7 @@ def under_used(c: CheckContext) -> Iterator[Finding]:
         card = c.cards[node.card]
         if not isinstance(card, PvInverterCard | HybridCard) or not node.strings:
             continue
-        array = _array_stc_w(c, node)
+        array = array_stc_w(c, node)
         ratio = array / card.ac_rated_w
         line = f"{array / 1000:.2f} kWp on {card.ac_rated_w / 1000:.2f} kW = {ratio:.2f}, at least {limit:g} uses it well"
         yield finding(c, "array.under-used", node.name, "ratio", ratio, limit, "least", line, soft=True, tight="ratio-within")
@@ -298,7 +313,7 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
         if node.strings and isinstance(card, AcUnit):
             units = node.count if isinstance(card, ModuleInverterCard) else 1
             rated += card.ac_rated_w * units
-            array += _array_stc_w(c, node, units)
+            array += array_stc_w(c, node)
     if rated <= 0:
         return
     value = array / rated

@@ -8,11 +8,11 @@ from calm_relay.job.models import Appliance, Node
 from calm_relay.library.cards import (
     AcUnit,
     BatterySideUnit,
-    ModuleCard,
     ModuleInverterCard,
     PvInverterCard,
     TransferCard,
 )
+from calm_relay.pv.roof import group_stc_w
 from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.motors import START_S, motor_start, soft_start_counts
@@ -207,12 +207,7 @@ def _ease(c: CheckContext, appliance: Appliance, value: float, limit: float) -> 
 
 def _own_pv_w(c: CheckContext, node: Node) -> float:
     """Return the STC watts on a node's own DC side: its strings charge first, the AC side adds what they leave."""
-    total = 0.0
-    for group in node.strings:
-        module = c.cards[group.module]
-        if isinstance(module, ModuleCard):
-            total += group.modules_per_string * group.parallel_strings * module.power_stc_w
-    return total
+    return sum(group_stc_w(group, c.cards) for group in node.strings)
 
 
 @check(

@@ -6,11 +6,11 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker
-from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v
+from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, OptimizerCard, PvInverterCard, Tracker
+from calm_relay.pv.roof import ratio_limit
+from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, short_circuit_a
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.simulation.chain import pv_ratio_limit
 from calm_relay.units import format_quantity as show
 
 WithTrackers = PvInverterCard | ModuleInverterCard | HybridCard
@@ -27,12 +27,47 @@ def string_rows(c: CheckContext) -> Iterator[tuple[Node, WithTrackers, StringGro
                     yield node, card, group, module
 
 
-def _subject(node: Node, group: StringGroup) -> str:
+def optimizer_of(c: CheckContext, group: StringGroup) -> OptimizerCard | None:
+    """Return the optimizer on a group's modules, if any."""
+    card = c.cards.get(group.optimizer or "")
+    return card if isinstance(card, OptimizerCard) else None
+
+
+def voltage_rows(c: CheckContext) -> Iterator[tuple[Node, WithTrackers, StringGroup, ModuleCard]]:
+    """Yield the string groups whose volts are the sum of their modules' volts; optimizers with a fixed string voltage are not."""
+    for row in string_rows(c):
+        optimizer = optimizer_of(c, row[2])
+        if optimizer is None or optimizer.string_voltage_v is None:
+            yield row
+
+
+def isc_a(c: CheckContext, group: StringGroup, module: ModuleCard) -> float:
+    """Return the short-circuit current of one string of a group, light on the rear counted in. [A]"""
+    return short_circuit_a(module, c.job.face(group.face))
+
+
+def array_stc_w(c: CheckContext, node: Node) -> float:
+    """Return the STC power of a node's strings; of module-level inverters, of all units. [W]"""
+    units = node.count if isinstance(c.cards[node.card], ModuleInverterCard) else 1
+    return units * sum(
+        g.modules_per_string * g.parallel_strings * m.power_stc_w for n, _, g, m in string_rows(c) if n.id == node.id
+    )
+
+
+def ceiling_v(c: CheckContext, card: WithTrackers, module: ModuleCard) -> float:
+    """Return the lowest of inverter input, module system voltage and the site's own ceiling. [V]"""
+    local = c.job.site.dc_ceiling_v
+    return min(card.dc_voltage_max_v, module.system_voltage_max_v, *(() if local is None else (local,)))
+
+
+def string_subject(node: Node, group: StringGroup) -> str:
+    """Return the subject of a finding about a string."""
     shared = sum(other.tracker == group.tracker for other in node.strings) > 1
     return f"{node.name}, tracker {group.tracker}" + (f", string {group.id}" if shared else "")
 
 
-def _count_path(c: CheckContext, node: Node, group: StringGroup, field: str = "modules_per_string") -> str:
+def count_path(c: CheckContext, node: Node, group: StringGroup, field: str = "modules_per_string") -> str:
+    """Return the path of a string's field."""
     return c.path(f"nodes[{node.id}].strings[{group.id}].{field}")
 
 
@@ -46,8 +81,8 @@ def _count_path(c: CheckContext, node: Node, group: StringGroup, field: str = "m
 def cold_voc(c: CheckContext) -> Iterator[Finding]:
     """Open-circuit voltage at the record low against the least of inverter input and module system voltage."""
     low = c.job.site.record_low_c
-    for node, card, group, module in string_rows(c):
-        subject = _subject(node, group)
+    for node, card, group, module in voltage_rows(c):
+        subject = string_subject(node, group)
         if low is None:
             yield unknown(c, "string.cold-voc", subject, "type the site's record low temperature")
             continue
@@ -55,7 +90,7 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
         if volts is None:
             yield unknown(c, "string.cold-voc", subject, "the table ends at −40 °C: enter the module's Voc coefficient")
             continue
-        limit = min(card.dc_voltage_max_v, module.system_voltage_max_v)
+        limit = ceiling_v(c, card, module)
         each = volts / group.modules_per_string
         most = int(limit / each + 1e-9)
         if module.beta_voc_per_c is not None:
@@ -66,7 +101,7 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
         line = f"{group.modules_per_string} × {module.voc_stc_v:g} V × {how} = {volts:.0f} V of {limit:.0f} V"
         remedies = []
         if most >= 1:
-            edit = Edit(_count_path(c, node, group), most)
+            edit = Edit(count_path(c, node, group), most)
             remedies.append(Remedy(f"{most} modules instead of {group.modules_per_string}", (edit,)))
         yield finding(c, "string.cold-voc", subject, "voltage_v", volts, limit, "most", line, remedies=remedies, source=source)
 
@@ -82,8 +117,8 @@ def hot_vmp(c: CheckContext) -> Iterator[Finding]:
     """Working voltage at the design high against the tracker's minimum with a margin for ageing."""
     high = c.job.site.design_high_c
     margin = c.pack.value("hot_voltage_margin_frac")
-    for node, card, group, module in string_rows(c):
-        subject = _subject(node, group)
+    for node, card, group, module in voltage_rows(c):
+        subject = string_subject(node, group)
         if high is None:
             yield unknown(c, "string.hot-vmp", subject, "type the site's design high temperature")
             continue
@@ -97,7 +132,7 @@ def hot_vmp(c: CheckContext) -> Iterator[Finding]:
             f"{group.modules_per_string} × {module.vmp_stc_v:g} V × (1 + ({beta_vmp_per_c(module) * 100:.2f} %/°C)·"
             f"({cell:.0f} − 25)) = {volts:.0f} V, at least {tracker.mppt_min_v:g} V + {margin * 100:g} % for ageing"
         )
-        edit = Edit(_count_path(c, node, group), least)
+        edit = Edit(count_path(c, node, group), least)
         remedies = [Remedy(f"{least} modules instead of {group.modules_per_string}", (edit,))] if least <= 60 else []
         yield finding(c, "string.hot-vmp", subject, "voltage_v", volts, limit, "least", line, remedies=remedies)
 
@@ -121,9 +156,10 @@ def short_circuit(c: CheckContext) -> Iterator[Finding]:
         if tracker.short_circuit_current_a is None:
             yield unknown(c, "tracker.short-circuit", subject, "the card gives no short-circuit rating: see the data sheet")
             continue
-        amps = factor * sum(group.parallel_strings * module.isc_stc_a for _, _, group, module in rows)
+        each = [(group.parallel_strings, isc_a(c, group, module)) for _, _, group, module in rows]
+        amps = factor * sum(count * isc for count, isc in each)
         limit = tracker.short_circuit_current_a
-        parts = " + ".join(f"{group.parallel_strings} × {module.isc_stc_a:g} A" for _, _, group, module in rows)
+        parts = " + ".join(f"{count} × {isc:.4g} A" for count, isc in each)
         line = f"({parts}) × {factor:g} = {amps:.1f} A of {limit:g} A"
         yield finding(
             c, "tracker.short-circuit", subject, "current_a", amps, limit, "most", line,
@@ -136,10 +172,11 @@ def _fewer_strings(
 ) -> list[Remedy]:
     """Return the remedy that leaves fewer strings in parallel on the group with the most of them."""
     node, _, group, module = max(rows, key=lambda row: row[2].parallel_strings)
-    others = amps - factor * group.parallel_strings * module.isc_stc_a
-    most = int((limit - others) / (factor * module.isc_stc_a) + 1e-9)
+    isc = isc_a(c, group, module)
+    others = amps - factor * group.parallel_strings * isc
+    most = int((limit - others) / (factor * isc) + 1e-9)
     if most >= 1:
-        edit = Edit(_count_path(c, node, group, "parallel_strings"), most)
+        edit = Edit(count_path(c, node, group, "parallel_strings"), most)
         return [Remedy(f"{most} string(s) in parallel instead of {group.parallel_strings} on this tracker", (edit,))]
     if len(rows) > 1 and most <= 0:
         keep = [g.model_dump() for g in node.strings if g.id != group.id]
@@ -155,13 +192,9 @@ def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
         if not isinstance(card, WithTrackers) or not node.strings:
             continue
         rated = card.ac_rated_w * (node.count if isinstance(card, ModuleInverterCard) else 1)
-        array = sum(
-            g.modules_per_string * g.parallel_strings * m.power_stc_w * (n.count if isinstance(card, ModuleInverterCard) else 1)
-            for n, _, g, m in string_rows(c)
-            if n.id == node.id
-        )
+        array = array_stc_w(c, node)
         battery = node.battery is not None
-        limit = pv_ratio_limit(card, battery) if isinstance(card, HybridCard) else card.dc_ac_ratio_max
+        limit = ratio_limit(card, battery)
         word = "with battery" if battery else "without battery"
         if limit is None:
             yield unknown(c, "array.dc-ac-ratio", node.name, f"the card gives no oversizing limit {word}: see the data sheet")
@@ -172,6 +205,29 @@ def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
             c, "array.dc-ac-ratio", node.name, "ratio", value, limit, "most", line,
             remedies=_smaller_array(c, node, array, limit * rated), cost=c.cost(f"ac_limit:{node.id}"),
         )  # fmt: skip
+
+
+@check(
+    "string.system-voltage", "Module system voltage", needs={"plan"}, short="System voltage",
+    source="the module card's maximum system voltage; cold voltage as for the inverter input",
+)  # fmt: skip
+def system_voltage(c: CheckContext) -> Iterator[Finding]:
+    """Open-circuit voltage at the record low against what the modules' insulation is rated for."""
+    low = c.job.site.record_low_c
+    for node, _, group, module in voltage_rows(c):
+        volts = None if low is None else cold_voc_v(module, group.modules_per_string, low)
+        if volts is None:
+            yield unknown(
+                c, "string.system-voltage", string_subject(node, group), "record low temperature, or the module's Voc coefficient"
+            )
+            continue
+        limit = module.system_voltage_max_v
+        most = int(limit / (volts / group.modules_per_string) + 1e-9)
+        line = f"{group.modules_per_string} modules at {low:g} °C = {volts:.0f} V, the module allows {limit:.0f} V"
+        remedy = Remedy(f"{most} modules instead of {group.modules_per_string}", (Edit(count_path(c, node, group), max(1, most)),))
+        yield finding(
+            c, "string.system-voltage", string_subject(node, group), "voltage_v", volts, limit, "most", line, remedies=[remedy]
+        )
 
 
 def _smaller_array(c: CheckContext, node: Node, array_w: float, allowed_w: float) -> list[Remedy]:
@@ -185,7 +241,7 @@ def _smaller_array(c: CheckContext, node: Node, array_w: float, allowed_w: float
         fewer = min(int(-(-excess // each)), group.modules_per_string - 1)
         if fewer > 0:
             left = group.modules_per_string - fewer
-            edits.append(Edit(_count_path(c, node, group), left))
+            edits.append(Edit(count_path(c, node, group), left))
             words.append(f"{left} modules instead of {group.modules_per_string} in string {group.id}")
             excess -= fewer * each
     text = "; ".join(words) or f"an array of at most {show(allowed_w, 'power_w')}"

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from calm_relay.job.models import BatteryChoice
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, HybridCard, LossTerms
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, LossTerms
 from calm_relay.pv.array import dc_from_ac_w
 
 
@@ -121,10 +121,3 @@ def soc_window(battery: BatteryCard, choice: BatteryChoice) -> tuple[float, floa
     low = battery.soc_min_frac if choice.soc_min_frac is None else max(choice.soc_min_frac, battery.soc_min_frac)
     high = battery.soc_max_frac if choice.soc_max_frac is None else min(choice.soc_max_frac, battery.soc_max_frac)
     return low, high
-
-
-def pv_ratio_limit(card: HybridCard, has_battery: bool) -> float | None:
-    """Return the card's DC-to-AC limit with or without a battery; None where the card has none."""
-    if has_battery and card.dc_ac_ratio_max_with_battery is not None:
-        return card.dc_ac_ratio_max_with_battery
-    return card.dc_ac_ratio_max

@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from calm_relay.cli_pages import layout_words
+from calm_relay.cli_roof import layout_words
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.models import Node
 from calm_relay.job.parts import put_strings

@@ -15,9 +15,10 @@ from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.errors import BadInput
 from calm_relay.job.container import OpenedJob, save_job
 from calm_relay.job.history import Document
-from calm_relay.job.models import Job, MonthlyWeather, Plan
+from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.recovery import Recovery
 from calm_relay.rules.edits import Edit, apply_edits
+from calm_relay.rules.pack import international
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
 from calm_relay.ui.clock import Clock
 from calm_relay.ui.dialogs import Dialogs
@@ -227,7 +228,7 @@ class Session(QObject):
         """Put a weather file in place, as one named entry; a fault is told and changes nothing."""
         try:
             read = read_weather(path)
-            job = with_weather(self.job, read, self.store, self.calendar().utc_offset_h)
+            job = with_weather(self.job, read, self.store, self.calendar().utc_offset_h, international().value("assumed_margin_k"))
             self.document.edit(f"Weather from {path.name}", lambda _: job)
         except BadInput as error:
             self.problem.emit(str(error))
@@ -237,7 +238,7 @@ class Session(QObject):
     def monthly_means(self) -> MonthlyWeather | None:
         """Return the monthly means of the weather file in use; None where means are typed."""
         weather = self.job.site.weather
-        if isinstance(weather, MonthlyWeather):
+        if not isinstance(weather, WeatherFile):
             return None
         ghi, air = weather.ghi.sha256 or "", weather.air.sha256 or ""
         return monthly_means(self.store.get(ghi), self.store.get(air)) if ghi in self.store and air in self.store else None

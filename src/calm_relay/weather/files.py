@@ -20,8 +20,9 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_DAYS
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import Job, MonthlyWeather, SeriesRef, WeatherFile
+from calm_relay.job.models import FieldMark, Job, MonthlyWeather, SeriesRef, WeatherFile
 from calm_relay.job.series import SeriesStore
+from calm_relay.weather.plausible import refuse_sun_at_night
 from calm_relay.weather.refine import FileYear
 
 Array = NDArray[Any]
@@ -34,6 +35,7 @@ COLUMNS = {  # names a plain CSV may use, folded
     "air": ("air_c", "temp_air", "temperature", "t2m", "dry-bulb (c)", "temp_c"),
 }
 FAR_KM, FAR_M = 50.0, 300.0
+POLAR_DEG = 65.0
 Format = Literal["EPW", "TMY3", "PVGIS", "CSV"]
 
 
@@ -265,10 +267,8 @@ def _year(path: Path, offset_h: float, ghi: Any, dni: Any, dhi: Any, air: Any) -
             path,
             "",
             f"it has {count} rows; a year has 8760 hours{hint}",
-            "give one whole year of hours, half hours, quarters or 5 min",
+            "give one whole year of hours, half hours, quarters, 5 min or minutes",
         )
-    if count == HOURS * 60:
-        raise _bad(path, "", "one-minute weather is not simulated yet", "give 5-min means")
     assert arrays[0] is not None
     assert arrays[3] is not None
     return FileYear(offset_h, arrays[0], arrays[1], arrays[2], arrays[3])
@@ -298,7 +298,8 @@ def _check(read: WeatherRead, path: Path) -> None:
     months = read.monthly_kwh_per_m2()
     if sum(months) < 50:
         raise _bad(path, "", f"the year has only {sum(months):.1f} kWh/m²", "GHI belongs in W/m²; these look like kW or MJ")
-    empty = [i + 1 for i, kwh in enumerate(months) if kwh <= 0]
+    polar = read.latitude_deg is not None and abs(read.latitude_deg) > POLAR_DEG  # where a month without sun is right
+    empty = [] if polar else [i + 1 for i, kwh in enumerate(months) if kwh <= 0]
     if empty:
         raise _bad(path, f"month {empty[0]}", "it has no sun at all", "the month is missing: give a whole year")
     per_day = len(year.ghi_w_per_m2) // DAYS
@@ -311,12 +312,6 @@ def _check(read: WeatherRead, path: Path) -> None:
             f"{len(same)} days repeat the day before to the last digit",
             "duplicated hours: export it again",
         )
-
-
-def night_share_frac(read: WeatherRead, zenith_deg: Array) -> float:
-    """Return the share of GHI that falls while the sun is down: above about 2 % the zone or the labels are wrong."""
-    total = float(read.year.ghi_w_per_m2.sum())
-    return float(read.year.ghi_w_per_m2[zenith_deg > 92.0].sum()) / total if total else 0.0
 
 
 def distance_words(read: WeatherRead | WeatherFile, latitude_deg: float, longitude_deg: float, altitude_m: float) -> str:
@@ -349,8 +344,17 @@ def monthly_means(ghi_w_per_m2: Array, air_c: Array) -> MonthlyWeather:
     )
 
 
-def with_weather(job: Job, read: WeatherRead, store: SeriesStore, job_offset_h: float) -> Job:
-    """Return the job with a file's weather in place of what it had; its series go into `store`."""
+def with_weather(job: Job, read: WeatherRead, store: SeriesStore, job_offset_h: float, margin_k: float = 5.0) -> Job:
+    """Return the job with a file's weather in place of what it had; its series go into `store`.
+
+    Record low and design high that nobody typed become the file's extremes with a margin, marked assumed: a typical year's
+    minimum is not a record low.
+
+    Raises
+    ------
+    BadInput
+        When much of its sun falls at night: zone or labels are wrong.
+    """
     year = read.year
     rows = len(year.ghi_w_per_m2)
     step = 86_400 * DAYS // rows
@@ -359,6 +363,12 @@ def with_weather(job: Job, read: WeatherRead, store: SeriesStore, job_offset_h: 
         return None if values is None else SeriesRef(sha256=store.put(values), rows=rows, step_s=step, unit=unit, column=column)
 
     offset = job_offset_h if math.isnan(year.utc_offset_h) else year.utc_offset_h
+    place = job.site.place
+    if read.latitude_deg is None or read.longitude_deg is None:
+        where = (place.latitude_deg, place.longitude_deg, place.altitude_m)
+    else:
+        where = (read.latitude_deg, read.longitude_deg, read.altitude_m or 0.0)
+    refuse_sun_at_night(read.name, year.ghi_w_per_m2, offset, *where)
     ghi, air = ref(year.ghi_w_per_m2, "W/m2", "ghi_w_per_m2"), ref(year.air_c, "°C", "air_c")
     assert ghi is not None
     assert air is not None
@@ -367,5 +377,12 @@ def with_weather(job: Job, read: WeatherRead, store: SeriesStore, job_offset_h: 
         latitude_deg=read.latitude_deg, longitude_deg=read.longitude_deg, altitude_m=read.altitude_m, ghi=ghi, air=air,
         dni=ref(year.dni_w_per_m2, "W/m2", "dni_w_per_m2"), dhi=ref(year.dhi_w_per_m2, "W/m2", "dhi_w_per_m2"),
     )  # fmt: skip
-    marks = tuple(mark for mark in job.marks if not mark.path.startswith("site.weather"))
-    return job.model_copy(update={"site": job.site.model_copy(update={"weather": weather}), "marks": marks})
+    marks = [mark for mark in job.marks if not mark.path.startswith("site.weather")]
+    guesses = {"record_low_c": math.floor(year.air_c.min() - margin_k), "design_high_c": math.ceil(year.air_c.max() + margin_k)}
+    site: dict[str, Any] = {"weather": weather}
+    for name, value in guesses.items():
+        path = f"site.{name}"
+        if getattr(job.site, name) is None or job.mark_of(path) == "assumed":
+            site[name] = float(value)
+            marks = [mark for mark in marks if mark.path != path] + [FieldMark(path=path, source="assumed")]
+    return job.model_copy(update={"site": job.site.model_copy(update=site), "marks": tuple(marks)})

@@ -60,6 +60,7 @@ def refine_year(file: FileYear, calendar: YearCalendar, sun: Sun, seed: int) -> 
     ValueError
         When the file's step is no multiple of the job's.
     """
+    file = _at_most_as_fine(file, calendar.steps)
     rows, steps = len(file.ghi_w_per_m2), calendar.steps
     if steps % rows:
         raise ValueError(f"{rows} rows do not fit {steps} steps")
@@ -80,6 +81,21 @@ def refine_year(file: FileYear, calendar: YearCalendar, sun: Sun, seed: int) -> 
     dni, dhi = _beam_and_diffuse(file, ghi, zenith, to_file(sun.dni_extra_w_per_m2), to_file(calendar.day.astype(float)), per_row)
     air = _between_middles(file.air_c, per_row)
     return Refined(WeatherYear(to_job(ghi), to_job(dni), to_job(dhi), to_job(air)), unplaced)
+
+
+def _at_most_as_fine(file: FileYear, steps: int) -> FileYear:
+    """Return the file's year in means of the job's step, where its rows are finer."""
+    rows = len(file.ghi_w_per_m2)
+    if rows <= steps or rows % steps:
+        return file
+
+    def means(values: Array | None) -> Array | None:
+        return None if values is None else values.reshape(steps, -1).mean(axis=1)
+
+    ghi, air = means(file.ghi_w_per_m2), means(file.air_c)
+    assert ghi is not None
+    assert air is not None
+    return FileYear(file.utc_offset_h, ghi, means(file.dni_w_per_m2), means(file.dhi_w_per_m2), air)
 
 
 def _between_middles(values: Array, per_row: int) -> Array:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar, dates
 
 Array = NDArray[np.float64]
+_SKY_PARTS = ("poa_circumsolar", "poa_isotropic")  # pvlib's names
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,14 +80,26 @@ def split_diffuse(ghi_w_per_m2: Array, zenith_deg: Array, day_of_year: NDArray[A
 
 @dataclass(frozen=True, eq=False)
 class PlaneOfArray:
-    """Irradiance on a face in W/m²: beam after the incidence-angle loss, and diffuse with ground reflection."""
+    """Irradiance on a face in W/m²: beam after the incidence-angle loss with the sky's bright ring around the sun, and the rest.
+
+    What hides the sun hides both parts of `beam`; `diffuse` is the even sky and the ground.
+    """
 
     beam_w_per_m2: Array
     diffuse_w_per_m2: Array
 
 
 def plane_of_array(
-    tilt_deg: float, azimuth_deg: float, sun: Sun, ghi: Array, dni: Array, dhi: Array, albedo_frac: float = 0.2
+    tilt_deg: float,
+    azimuth_deg: float,
+    sun: Sun,
+    ghi: Array,
+    dni: Array,
+    dhi: Array,
+    albedo_frac: float = 0.2,
+    *,
+    hidden: NDArray[np.bool_] | None = None,
+    sky_view_frac: float = 1.0,
 ) -> PlaneOfArray:
     """Return plane-of-array irradiance by Hay and Davies (1980), beam with the physical incidence-angle loss.
 
@@ -96,6 +109,10 @@ def plane_of_array(
     sun : Sun
     ghi, dni, dhi : ndarray, shape (steps,), [W/m²]
     albedo_frac : float, default 0.2 (common practice for grass and soil)
+    hidden : ndarray of bool, shape (steps,), or None
+        Where the sun stands behind the face's horizon: beam and circumsolar light are gone.
+    sky_view_frac : float, default 1
+        What the horizon leaves of the even diffuse sky.
     """
     from pvlib import iam, irradiance
 
@@ -104,7 +121,13 @@ def plane_of_array(
     incidence = irradiance.aoi(tilt_deg, azimuth_deg, zenith, sun.azimuth_deg)
     beam = np.where(up, dni * np.maximum(0.0, np.cos(np.radians(incidence))), 0.0)
     beam = beam * np.nan_to_num(np.asarray(iam.physical(incidence)))
-    sky = irradiance.haydavies(tilt_deg, azimuth_deg, dhi, dni, sun.dni_extra_w_per_m2, zenith, sun.azimuth_deg)
+    sky = irradiance.haydavies(
+        tilt_deg, azimuth_deg, dhi, dni, sun.dni_extra_w_per_m2, zenith, sun.azimuth_deg, return_components=True
+    )
+    ring, even = (np.maximum(0.0, np.nan_to_num(np.asarray(sky[name]))) for name in _SKY_PARTS)
     ground = irradiance.get_ground_diffuse(tilt_deg, ghi, albedo_frac)
-    diffuse = np.where(up, np.nan_to_num(np.asarray(sky)) + np.asarray(ground), 0.0)
+    beam = beam + np.where(up, ring, 0.0)
+    diffuse = np.where(up, even * sky_view_frac + np.asarray(ground), 0.0)
+    if hidden is not None:
+        beam = np.where(hidden, 0.0, beam)
     return PlaneOfArray(beam, np.maximum(0.0, diffuse))

@@ -1,0 +1,156 @@
+"""Questions about a roof that take the study: yield of faces, other tilts and directions, when strings are at their limits."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay import stages
+from calm_relay.errors import Cancelled
+from calm_relay.job.models import Face, Job, Plan, StringGroup
+from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard
+from calm_relay.library.shipped import shipped_card
+from calm_relay.pv.array import GroupInput, group_dc_w
+from calm_relay.pv.shade import SunPath, sky_view_frac, sun_hidden, sun_paths
+from calm_relay.pv.when import StringYear, string_year
+from calm_relay.study import Cancel, Study
+from calm_relay.weather.solar import Sun, plane_of_array
+
+Array = NDArray[np.float64]
+EVERY = 6  # a map of directions is made of every sixth step: half hours at the usual 5 min
+MAP_TILTS_DEG = (0.0, 10.0, 20.0, 30.0, 40.0, 50.0, 60.0, 75.0, 90.0)
+MAP_AZIMUTHS_DEG = tuple(float(a) for a in range(0, 360, 30))
+USUAL_MODULE = "module-430"
+
+
+def module_on(job: Job, face_id: str) -> ModuleCard:
+    """Return the module most used on a face in all plans; a usual one where none lies there."""
+    count = Counter[str]()
+    for plan in job.plans:
+        for node in plan.nodes:
+            for group in node.strings:
+                if group.face == face_id:
+                    count[group.module] += group.modules_per_string * group.parallel_strings
+    card = job.card(count.most_common(1)[0][0]) if count else shipped_card(USUAL_MODULE)
+    assert isinstance(card, ModuleCard)
+    return card
+
+
+def _one(face: Face, module: ModuleCard) -> StringGroup:
+    return StringGroup(id="one", face=face.id, module=module.id, tracker=1, modules_per_string=1)
+
+
+@dataclass(frozen=True)
+class FaceYield:
+    """DC energy of one kilowatt of modules on a face, losses of a string as usual (5 %), by month. [kWh/kWp]"""
+
+    face: str
+    module: str
+    months_kwh_per_kwp: tuple[float, ...]
+
+    @property
+    def year_kwh_per_kwp(self) -> float:
+        """The year's yield."""
+        return sum(self.months_kwh_per_kwp)
+
+
+def face_yield(study: Study, job: Job, face_id: str) -> FaceYield:
+    """Return what a kilowatt of modules gives on a face in a year."""
+    face, module = job.face(face_id), module_on(job, face_id)
+    made = stages.group_input(
+        job, {**job.cards(), module.id: module}, _one(face, module), study.light(job, face_id), study.calendar(job)
+    )
+    assert made is not None
+    power, _ = group_dc_w(made, study.weather(job).air_c)
+    months = study.calendar(job).by_month_wh(power)
+    return FaceYield(face_id, module.name, tuple(wh / module.power_stc_w for wh in months))
+
+
+@dataclass(frozen=True)
+class DirectionMap:
+    """Yield by tilt and direction at a place, with a face's mounting and without its shade. [°], [kWh/kWp]"""
+
+    tilts_deg: tuple[float, ...]
+    azimuths_deg: tuple[float, ...]
+    kwh_per_kwp: tuple[tuple[float, ...], ...]
+
+    @property
+    def best(self) -> tuple[float, float, float]:
+        """Tilt, azimuth and yield of the best direction of the map."""
+        rows = [
+            (value, tilt, azimuth)
+            for tilt, row in zip(self.tilts_deg, self.kwh_per_kwp, strict=True)
+            for azimuth, value in zip(self.azimuths_deg, row, strict=True)
+        ]
+        value, tilt, azimuth = max(rows, key=lambda row: row[0])
+        return tilt, azimuth, value
+
+
+class _Sky:
+    """Sun and weather of every sixth step, for quick looks at many directions."""
+
+    def __init__(self, study: Study, job: Job) -> None:
+        calendar, weather, sun = study.calendar(job), study.weather(job), study.sun(job)
+        keep = slice(EVERY // 2, None, EVERY)
+        self.sun = Sun(**{name: values[keep] for name, values in vars(sun).items()})
+        self.ghi, self.dni, self.dhi, self.air = (
+            v[keep] for v in (weather.ghi_w_per_m2, weather.dni_w_per_m2, weather.dhi_w_per_m2, weather.air_c)
+        )
+        self.step_h = calendar.step_h * EVERY
+
+    def yield_kwh_per_kwp(self, face: Face, module: ModuleCard) -> float:
+        """Return a year's yield on a face; its horizon counts, its table of shade does not."""
+        light = plane_of_array(
+            face.tilt_deg, face.azimuth_deg, self.sun, self.ghi, self.dni, self.dhi,
+            hidden=sun_hidden(face.horizon, self.sun) if face.horizon else None,
+            sky_view_frac=sky_view_frac(face.horizon, face.tilt_deg, face.azimuth_deg),
+        )  # fmt: skip
+        power, _ = group_dc_w(GroupInput(_one(face, module), face, module, light), self.air)
+        return float(power.sum()) * self.step_h / module.power_stc_w
+
+
+def direction_map(study: Study, job: Job, face_id: str, cancelled: Cancel = lambda: False) -> DirectionMap:
+    """Return what another tilt, or a further face in another direction, would give at this place, free of shade.
+
+    Raises
+    ------
+    Cancelled
+        When `cancelled` said so.
+    """
+    sky, module = _Sky(study, job), module_on(job, face_id)
+    bare = job.face(face_id).model_copy(update={"shade_loss_frac": 0.0, "horizon": (), "shade_table": None})
+    rows = []
+    for tilt in MAP_TILTS_DEG:
+        if cancelled():
+            raise Cancelled("cancelled before the map of directions was whole")
+        if tilt == 0.0:
+            flat = sky.yield_kwh_per_kwp(bare.model_copy(update={"tilt_deg": 0.0}), module)
+            rows.append((flat,) * len(MAP_AZIMUTHS_DEG))
+            continue
+        turned = [bare.model_copy(update={"tilt_deg": tilt, "azimuth_deg": azimuth}) for azimuth in MAP_AZIMUTHS_DEG]
+        rows.append(tuple(sky.yield_kwh_per_kwp(face, module) for face in turned))
+    return DirectionMap(MAP_TILTS_DEG, MAP_AZIMUTHS_DEG, tuple(rows))
+
+
+def paths(study: Study, job: Job) -> tuple[SunPath, ...]:
+    """Return the sun's ways over the job's place."""
+    return sun_paths(study.sun(job), study.calendar(job))
+
+
+def string_years(study: Study, job: Job, plan: Plan) -> tuple[StringYear, ...]:
+    """Return when in the simulated year each string of a plan is at its highest and lowest."""
+    cards, calendar, air_c = job.cards(), study.calendar(job), study.weather(job).air_c
+    out = []
+    for node in plan.nodes:
+        card = cards[node.card]
+        if not isinstance(card, PvInverterCard | HybridCard | ModuleInverterCard):
+            continue
+        level = isinstance(card, ModuleInverterCard)
+        for group in node.strings:
+            made = stages.group_input(job, cards, group, study.light(job, group.face), calendar, module_level=level)
+            if made is not None:
+                out.append(string_year(made, node.id, card.trackers[group.tracker - 1], air_c, calendar))
+    return tuple(out)

@@ -1,0 +1,97 @@
+"""What the string planner may use of a roof: the room left, the strings that stay, or the modules that stand, to be rewired."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from typing import Literal
+
+from calm_relay.errors import NotFeasible
+from calm_relay.job.models import Job, Plan, StringGroup
+from calm_relay.library.cards import Card, HybridCard, ModuleCard, ModuleInverterCard, OptimizerCard, PvInverterCard
+from calm_relay.pv.planner import FaceRoom, Setup
+from calm_relay.pv.voltage import rear_gain_frac
+
+MOST_ROOM = 40  # modules offered on a face whose room is not typed
+Mode = Literal["anew", "keep", "rewire"]
+MODES: tuple[tuple[Mode, str], ...] = (
+    ("anew", "all strings of this inverter anew"),
+    ("keep", "keep its strings, add to them"),
+    ("rewire", "rewire the modules that stand today"),
+)
+
+
+def group_stc_w(group: StringGroup, cards: Mapping[str, Card]) -> float:
+    """Return the STC power of a string group. [W]"""
+    module = cards[group.module]
+    return group.modules_per_string * group.parallel_strings * (module.power_stc_w if isinstance(module, ModuleCard) else 0.0)
+
+
+def ratio_limit(card: PvInverterCard | HybridCard | ModuleInverterCard, has_battery: bool) -> float | None:
+    """Return the card's DC-to-AC limit with or without a battery; None where the card has none."""
+    if isinstance(card, HybridCard) and has_battery and card.dc_ac_ratio_max_with_battery is not None:
+        return card.dc_ac_ratio_max_with_battery
+    return card.dc_ac_ratio_max
+
+
+def modules_by_face(plan: Plan, cards: Mapping[str, Card], *, module: str | None = None, without_node: str = "") -> Counter[str]:
+    """Return how many modules a plan has on each face, of one card where `module` names it."""
+    count = Counter[str]()
+    for node in plan.nodes:
+        units = node.count if isinstance(cards[node.card], ModuleInverterCard) else 1
+        for group in node.strings if node.id != without_node else ():
+            if module in (None, group.module):
+                count[group.face] += group.modules_per_string * group.parallel_strings * units
+    return count
+
+
+def planner_setup(
+    job: Job, plan: Plan, node_id: str, module: ModuleCard, cards: Mapping[str, Card], mode: Mode, optimizer: str = ""
+) -> tuple[Setup, StringGroup]:
+    """Return what the planner works on, and a string group whose age and losses the new strings have.
+
+    ``anew`` plans all of the inverter's trackers on the room that the plan's other inverters leave; ``keep`` leaves its strings
+    where they are and fills other trackers and the room left; ``rewire`` takes exactly the modules of this card that stand in
+    today's system, face by face, in new strings.
+
+    Raises
+    ------
+    NotFeasible
+        When the inverter has no trackers, a temperature the voltages need is not known, or there is nothing to rewire.
+    """
+    node = next(n for n in plan.nodes if n.id == node_id)
+    card, worn = cards[node.card], cards.get(optimizer)
+    if not isinstance(card, PvInverterCard | HybridCard):
+        raise NotFeasible(f"{node.name} takes no strings", "choose an inverter with trackers")
+    low, high = job.site.record_low_c, job.site.design_high_c
+    if low is None or high is None:
+        raise NotFeasible("the record low or the design high is not known", "type both on Site & roof")
+    like = StringGroup(id="one", face=job.faces[0].id, module=module.id, tracker=1, modules_per_string=1)
+    if mode == "rewire":
+        room = modules_by_face(job.plans[0], cards, module=module.id)
+        if not room:
+            raise NotFeasible(f"no {module.name} stands in today's system", "choose the module that stands, or plan anew")
+        old = next(g for n in job.plans[0].nodes for g in n.strings if g.module == module.id)
+        like = old.model_copy(update={"id": "one", "fuse_a": None, "measured": None})
+    else:
+        taken = modules_by_face(plan, cards, without_node=node_id if mode == "anew" else "")
+        room = Counter({f.id: max(0, (MOST_ROOM if f.room_modules is None else f.room_modules) - taken[f.id]) for f in job.faces})
+    if isinstance(worn, OptimizerCard):
+        like = like.model_copy(update={"optimizer": worn.id})
+    kept = node.strings if mode == "keep" else ()
+    setup = Setup(
+        module,
+        tuple(FaceRoom(f.id, f.name, room[f.id], f.mounting, rear_gain_frac(module, f)) for f in job.faces),
+        card.trackers,
+        card.dc_voltage_max_v,
+        card.ac_rated_w,
+        card.loss,
+        ratio_limit(card, node.battery is not None),
+        low,
+        high,
+        local_ceiling_v=job.site.dc_ceiling_v,
+        optimizer=worn if isinstance(worn, OptimizerCard) else None,
+        closed=frozenset(g.tracker for g in kept),
+        kept_stc_w=sum(group_stc_w(g, cards) for g in kept),
+    )
+    return setup, like
