@@ -1,11 +1,12 @@
-"""Roof and sky through the study: horizons and tables of shade, guessed weather, far north, other tilts, strings anew and rewired."""
+"""Roof and sky through the study: horizons and shade tables, guessed weather, far north, other tilts, strings anew and rewired."""
 
 from __future__ import annotations
 
 import numpy as np
 import pytest
 
-from calm_relay.decision.oversizing import clip_rows, more_modules, now_or_later, ratio_rows, with_more_modules
+from calm_relay.decision.gains import clip_rows, ratio_rows
+from calm_relay.decision.oversizing import more_modules, now_or_later, with_more_modules
 from calm_relay.decision.roofs import direction_map, face_yield, string_years
 from calm_relay.decision.words import guess_words
 from calm_relay.errors import BadInput, NotFeasible
@@ -133,7 +134,7 @@ def test_the_next_module_gives_less_the_more_there_are(demo, quarter):
 
 def test_clipping_by_tracker_and_inverter_sums_to_the_years(demo, quarter):
     plan, facts = demo.plan(D), quarter.facts(demo, demo.plan(D))
-    rows = clip_rows(quarter, demo, plan)
+    rows = clip_rows(facts, plan)
     assert sum(r.year_wh for r in rows if r.kind == "tracker") == pytest.approx(facts.tracker_lost_wh)
     assert sum(r.year_wh for r in rows if r.kind == "AC limit") == pytest.approx(facts.clipped_wh)
     assert {(r.subject, r.limit) for r in ratio_rows(demo, plan)} == {("Shed inverter", 1.5), ("the plan", None)}

@@ -7,7 +7,8 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from typing import Any
 
-from calm_relay.decision.oversizing import clip_rows, inverters_with_strings, more_modules, now_or_later, ratio_rows
+from calm_relay.decision.gains import clip_rows, inverters_with_strings, ratio_rows
+from calm_relay.decision.oversizing import more_modules, now_or_later
 from calm_relay.decision.pictures import duration
 from calm_relay.decision.roofs import direction_map, face_yield, paths, string_years
 from calm_relay.decision.words import weather_guessed, weather_words
@@ -103,6 +104,11 @@ def site_text(data: dict[str, Any]) -> list[str]:
         f"  weather is {data['weather']}",
         f"  sun on the flat {data['ghi_annual_kwh_per_m2']:.0f} kWh/m² a year, {data['of_clear_sky_frac'] * 100:.0f} % of a clear "
         f"sky; by month {months}",
+        *(
+            [f"  {data['unplaced_kwh_per_m2']:.0f} kWh/m² of the file fit no step under this sky and are left out"]
+            if data["unplaced_kwh_per_m2"] >= 1
+            else []
+        ),
         f"  air {data['air_min_c']:.1f} to {data['air_max_c']:.1f} °C in the year used",
         f"  the sun at its highest: {noon}",
     ]
@@ -243,7 +249,7 @@ def oversizing_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
         "plan": plan.id,
         "letter": plan.letter,
         "ratios": [vars(row) for row in ratio_rows(job, plan)],
-        "clipped": [{**vars(row), "year_wh": row.year_wh} for row in clip_rows(study, job, plan)],
+        "clipped": [{**vars(row), "year_wh": row.year_wh} for row in clip_rows(study.facts(job, plan), plan)],
         "clipping_is": "a lower bound",
         "next_module": [{**asdict(gain), "used_wh_per_module": gain.used_wh_per_module} for gain in gains],
         "now_or_later": later,

@@ -12,6 +12,7 @@ from calm_relay.job.models import (
     Controls,
     CostLine,
     Face,
+    HorizonPoint,
     House,
     Job,
     MonthlyWeather,
@@ -223,6 +224,12 @@ def _plans() -> tuple[Plan, ...]:
     )  # fmt: skip
 
 
+def _hill() -> tuple[HorizonPoint, ...]:
+    """Return what the north-west face looks at: a wooded hill over the bay to the west, a mast to the north."""
+    points = ((0, 4), (20, 6), (40, 3), (90, 2), (180, 2), (230, 6), (260, 14), (285, 19), (300, 16), (320, 9), (345, 5))
+    return tuple(HorizonPoint(azimuth_deg=azimuth, elevation_deg=elevation) for azimuth, elevation in points)
+
+
 def demo_job() -> Job:
     """Return the demo job. Every person, place and product in it is made up."""
     ids = (
@@ -243,7 +250,7 @@ def demo_job() -> Job:
             Face(id="north-east", name="North-east face", tilt_deg=24, azimuth_deg=45, mounting="ventilated", room_modules=16),
             Face(
                 id="north-west", name="North-west face", tilt_deg=24, azimuth_deg=315, mounting="ventilated",
-                shade_loss_frac=0.04, room_modules=14,
+                shade_loss_frac=0.01, room_modules=14, horizon=_hill(),
             ),
         ),
         house=_house(),

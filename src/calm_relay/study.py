@@ -36,7 +36,7 @@ Array = NDArray[np.float64]
 Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
 # A stage's number goes up when its computation changes, so that nothing kept on disk outlives its code.
-VERSIONS = {"sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 1, "flow": 1, "facts": 2, "bill": 1, "sky": 1}
+VERSIONS = {"sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 1, "flow": 1, "facts": 2, "bill": 1, "sky": 1, "directions": 1}
 
 
 def _quiet(_: str) -> None:
@@ -77,6 +77,10 @@ class Study:
 
         return self.cache.get(key, counted, size)
 
+    def keep(self, name: str, inputs: Any, make: Callable[[], Any], size: int = 4_000) -> Any:
+        """Return a small answer kept by all that it reads; `inputs` is plain data, keys of stages among it."""
+        return self._stage(name, content_key(name, VERSIONS[name], inputs), make, lambda _: size)
+
     # --- shared by all plans
     def calendar(self, job: Job) -> YearCalendar:
         """Return the job's calendar."""
@@ -100,12 +104,13 @@ class Study:
         found: Sun = self._stage("sun", key, make, lambda s: array_bytes(vars(s)))
         return found
 
-    def _weather_key(self, job: Job) -> str:
+    def weather_key(self, job: Job) -> str:
+        """Return what the weather year is kept by: all that it reads."""
         return content_key("weather", VERSIONS["weather"], stages.select_weather(job), self._sun_key(job))
 
     def weather(self, job: Job) -> WeatherYear:
         """Return the weather year; kept on disk."""
-        key = self._weather_key(job)
+        key = self.weather_key(job)
 
         def make() -> WeatherYear:
             def arrays() -> dict[str, Array]:
@@ -125,12 +130,15 @@ class Study:
 
     def sky_facts(self, job: Job) -> SkyFacts:
         """Return the weather in figures, beside the clear sky of the place."""
-        key = content_key("sky", VERSIONS["sky"], self._weather_key(job))
 
         def make() -> SkyFacts:
-            return sky_facts(self.weather(job), self.sun(job), self.calendar(job))
+            weather, file_sum = job.site.weather, None
+            if isinstance(weather, WeatherFile):
+                ghi = self.file_year(weather).ghi_w_per_m2
+                file_sum = float(ghi.sum()) * 8760 / len(ghi) / 1000
+            return sky_facts(self.weather(job), self.sun(job), self.calendar(job), file_sum)
 
-        found: SkyFacts = self._stage("sky", key, make, lambda _: 2_000)
+        found: SkyFacts = self.keep("sky", self.weather_key(job), make)
         return found
 
     def file_year(self, weather: WeatherFile) -> FileYear:
@@ -145,7 +153,7 @@ class Study:
         return FileYear(weather.utc_offset_h, ghi, values(weather.dni), values(weather.dhi), air)
 
     def _light_key(self, job: Job, face_id: str) -> str:
-        return content_key("light", VERSIONS["light"], stages.select_face_light(job, face_id), self._weather_key(job))
+        return content_key("light", VERSIONS["light"], stages.select_face_light(job, face_id), self.weather_key(job))
 
     def light(self, job: Job, face_id: str) -> PlaneOfArray:
         """Return plane-of-array irradiance of a face; kept on disk."""
@@ -196,7 +204,7 @@ class Study:
     def _dc_key(self, job: Job, plan: Plan, cards: dict[str, Any], index: int) -> str:
         node = plan.nodes[index]
         faces = [self._light_key(job, g.face) for g in node.strings]
-        return content_key("dc", VERSIONS["dc"], stages.select_node_dc(job, node, cards), faces, self._weather_key(job))
+        return content_key("dc", VERSIONS["dc"], stages.select_node_dc(job, node, cards), faces, self.weather_key(job))
 
     def _flow_key(self, job: Job, plan: Plan) -> str:
         cards = job.cards()

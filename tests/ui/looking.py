@@ -24,11 +24,15 @@ from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.views.carpet import CarpetView
 from calm_relay.ui.views.charts import Chart
 from calm_relay.ui.views.day_view import DayView
+from calm_relay.ui.views.direction_map import DirectionMapView
 from calm_relay.ui.views.headroom_row import HeadroomRow
+from calm_relay.ui.views.horizon_view import HorizonView
 from calm_relay.ui.views.ladder_view import LadderView
+from calm_relay.ui.views.limit_bars import LimitBars
 from calm_relay.ui.views.plan_tabs import PlanTab
 from calm_relay.ui.views.relay_view import RelayView
 from calm_relay.ui.views.ribbon_view import RibbonView
+from calm_relay.ui.views.shade_table import ShadeTableView
 from calm_relay.ui.views.work_order import OrderButton
 from calm_relay.ui.widgets import Swatch
 from tests.test_relay import check_picture
@@ -48,8 +52,13 @@ LEAVES = (
     LadderView,
     Chart,
     Swatch,
+    HorizonView,
+    ShadeTableView,
+    DirectionMapView,
+    LimitBars,
 )
 CUSTOM = (RelayView, CarpetView, DayView, RibbonView, LadderView, Chart)
+PAINTED = (HorizonView, ShadeTableView, DirectionMapView, LimitBars)
 
 
 def shown(window: QWidget) -> Iterator[QWidget]:
@@ -139,6 +148,8 @@ def cut_view(widget: QWidget) -> str:
         places = [(text, rect) for rect, text, _, _ in widget.labels()]
     if isinstance(widget, LadderView):
         places = [(text, rect) for rect, text, _, _ in widget.labels()]
+    if isinstance(widget, PAINTED):
+        places = [(text, rect) for rect, text, _ in widget.labels()]
     outside = [
         text for text, r in places if r.x() < -SLACK or r.right() > widget.width() + 6 or r.bottom() > widget.height() + SLACK
     ]

@@ -267,7 +267,7 @@ def test_a_dropped_job_is_opened(window, qapp, tmp_path):
 
 
 def test_a_weather_file_is_read_shown_undone_and_a_bad_one_told(window, qapp, answers, tmp_path):
-    rows = "".join(f"{max(0, 800 - 90 * abs(h % 24 - 12) + h % 7)},{10 + h % 5}\n" for h in range(8760))
+    rows = "".join(f"{max(0, 800 - 160 * abs(h % 24 - 12) + h % 7)},{10 + h % 5}\n" for h in range(8760))
     good, bad = tmp_path / "year.csv", tmp_path / "bad.csv"
     good.write_text("ghi,air_c\n" + rows)
     bad.write_text("sun,air_c\n" + rows)
@@ -278,15 +278,16 @@ def test_a_weather_file_is_read_shown_undone_and_a_bad_one_told(window, qapp, an
     assert wait_idle(qapp, window)
     site = window.page("site")
     assert window.shown == "site"
-    words = site._sun_words.text()
-    total = sum(max(0, 800 - 90 * abs(h % 24 - 12) + h % 7) for h in range(8760)) / 1000
-    assert words.startswith(f"Sun on the flat {total:.0f} kWh/m² a year")
+    words = site.place.sun_words.text()
+    total = sum(max(0, 800 - 160 * abs(h % 24 - 12) + h % 7) for h in range(8760)) / 1000
+    used, left_out = (int(words.split(mark)[0].split()[-1]) for mark in (" kWh/m² a year", " kWh/m² of the file"))
+    assert used + left_out == pytest.approx(total, abs=1.5), "what no step could take is said"
     assert "site.weather.ghi_wh_per_m2_day" not in site.rows
     answers.path = tmp_path / "job.crjob"
     assert window.save_as()
     opened = read_job(answers.path)
     assert opened.job.site.weather.name == "year.csv"
-    site._typed_means()
+    site.place.typed_means()
     assert wait_idle(qapp, window)
     assert sum(window.session.job.site.weather.ghi_wh_per_m2_day) * 365 / 12 == pytest.approx(total * 1000, rel=0.02)
     window.undo()
@@ -297,7 +298,7 @@ def test_a_weather_file_is_read_shown_undone_and_a_bad_one_told(window, qapp, an
 def test_proposed_strings_are_taken_and_undone(window, qapp, answers):
     choose(window, qapp, "C")
     window.show_page("site")
-    window.page("site")._propose("hyb")
+    window.page("site").strings.propose("hyb")
     dialog = answers.dialog
     for _ in range(400):
         qapp.processEvents()
@@ -444,8 +445,8 @@ def test_an_empty_job_teaches_and_leads_to_a_comparison(window, qapp):
     assert window.shown == "site"
     assert window.order_buttons["site"].mark.state == "untouched"
     site = window.page("site")
-    site._add_node("string-inverter-5k")
-    site._add_string("inverter-1")
+    site.strings.add_node("string-inverter-5k")
+    site.strings.add_string("inverter-1")
     latitude = site.cells["site.place.latitude_deg"].editor
     latitude.setFocus()
     latitude.selectAll()
@@ -453,8 +454,12 @@ def test_an_empty_job_teaches_and_leads_to_a_comparison(window, qapp):
     QTest.keyClick(latitude, Qt.Key.Key_Return)
     assert window.session.job.site.place.latitude_deg == -41.1
     assert window.session.job.mark_of("site.place.latitude_deg") == "typed"
+    assert wait_idle(qapp, window)
+    assert "a guess" in site.place.sun_words.text()
+    site.place.typed_means()
+    assert wait_idle(qapp, window)
     ghi = window.session.job.site.weather.ghi_wh_per_m2_day
-    assert ghi[0] > 2 * ghi[6], "the guess of the weather moved south with the latitude"
+    assert ghi[0] > 2 * ghi[6], "typed means begin with the guess of the place, which is south"
     assert window.order_buttons["site"].mark.state == "assumed"
     window.draft("ac-add-on")
     assert wait_idle(qapp, window)

@@ -40,10 +40,13 @@ def tab_round(window) -> list[QWidget]:
     return seen
 
 
-@pytest.mark.parametrize("page", ["site", "house"])
+@pytest.mark.parametrize("page", ["site", "site faces", "site strings", "site oversizing", "house"])
 def test_every_field_of_a_page_is_reached_by_tab(window, qapp, page):
     window.session.choose("hybrid-alongside")
+    page, _, part = page.partition(" ")
     window.show_page(page)
+    if part:
+        window.page(page).show_part(part)
     assert wait_idle(qapp, window)
     window.activateWindow()
     window.order_buttons[page].setFocus()
@@ -123,7 +126,13 @@ def test_every_field_of_a_page_is_edited_and_undone(still, qapp, answers, name, 
     window = still
     window.show_page(name)
     page = window.page(name)
-    edit_and_undo_each(page.cells, window, answers)
+    if name == "site":
+        for part in ("strings", "faces", "place"):
+            page.show_part(part)
+            qapp.processEvents()
+            assert edit_and_undo_each(page.cells, window, answers) > 5
+    else:
+        edit_and_undo_each(page.cells, window, answers)
     for month, field in enumerate(page.rows[months].fields):
         before = read_path(window.session.job, months)[month]
         field.setFocus()

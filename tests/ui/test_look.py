@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import pytest
 from PySide6.QtWidgets import QLabel
 
@@ -10,6 +12,7 @@ from calm_relay.demo import demo_job
 from calm_relay.job.container import OpenedJob
 from calm_relay.job.models import Job
 from calm_relay.job.series import SeriesStore
+from calm_relay.ui.pages.site import PARTS
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import wait_idle
 from calm_relay.ui.theme import DARK, LIGHT, Theme
@@ -68,8 +71,7 @@ def test_nothing_is_cut_or_covered_on_any_page(window, qapp, width, height, scal
         window.resize(width, height)
         for letter in ("C", "D") if theme == "light" else ("A",):
             window.session.choose(window.session.job.plan(letter).id)
-            for page, _ in PAGES:
-                window.show_page(page)
+            for page in every_page(window):
                 assert wait_idle(qapp, window)
                 found += [f"{theme} {letter} {page}: {fault}" for fault in faults(window)]
         window.show_page("plans")
@@ -105,11 +107,21 @@ def test_the_measure_sees_planted_faults(window, qapp):
 
 def test_every_input_and_view_has_a_name(window, qapp):
     found = []
-    for page, _ in PAGES:
-        window.show_page(page)
+    for _ in every_page(window):
         assert wait_idle(qapp, window)
         found += unnamed(window)
     assert not found, found
+
+
+def every_page(window) -> Iterator[str]:
+    """Show every page, and every part of those that have parts."""
+    for page, _ in PAGES:
+        window.show_page(page)
+        parts = [key for key, _ in PARTS] if page == "site" else [""]
+        for part in parts:
+            if part:
+                window.page(page).show_part(part)
+            yield f"{page} {part}".strip()
 
 
 def luminance(hex_color: str) -> float:

@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay import stages
+from calm_relay.decision.directions import DirectionMap, FaceYield
 from calm_relay.errors import Cancelled
 from calm_relay.job.models import Face, Job, Plan, StringGroup
 from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.pv.array import GroupInput, group_dc_w
-from calm_relay.pv.shade import SunPath, sky_view_frac, sun_hidden, sun_paths
+from calm_relay.pv.shade import SunPath, sun_paths
 from calm_relay.pv.when import StringYear, string_year
 from calm_relay.study import Cancel, Study
 from calm_relay.weather.solar import Sun, plane_of_array
@@ -43,20 +43,6 @@ def _one(face: Face, module: ModuleCard) -> StringGroup:
     return StringGroup(id="one", face=face.id, module=module.id, tracker=1, modules_per_string=1)
 
 
-@dataclass(frozen=True)
-class FaceYield:
-    """DC energy of one kilowatt of modules on a face, losses of a string as usual (5 %), by month. [kWh/kWp]"""
-
-    face: str
-    module: str
-    months_kwh_per_kwp: tuple[float, ...]
-
-    @property
-    def year_kwh_per_kwp(self) -> float:
-        """The year's yield."""
-        return sum(self.months_kwh_per_kwp)
-
-
 def face_yield(study: Study, job: Job, face_id: str) -> FaceYield:
     """Return what a kilowatt of modules gives on a face in a year."""
     face, module = job.face(face_id), module_on(job, face_id)
@@ -67,26 +53,6 @@ def face_yield(study: Study, job: Job, face_id: str) -> FaceYield:
     power, _ = group_dc_w(made, study.weather(job).air_c)
     months = study.calendar(job).by_month_wh(power)
     return FaceYield(face_id, module.name, tuple(wh / module.power_stc_w for wh in months))
-
-
-@dataclass(frozen=True)
-class DirectionMap:
-    """Yield by tilt and direction at a place, with a face's mounting and without its shade. [°], [kWh/kWp]"""
-
-    tilts_deg: tuple[float, ...]
-    azimuths_deg: tuple[float, ...]
-    kwh_per_kwp: tuple[tuple[float, ...], ...]
-
-    @property
-    def best(self) -> tuple[float, float, float]:
-        """Tilt, azimuth and yield of the best direction of the map."""
-        rows = [
-            (value, tilt, azimuth)
-            for tilt, row in zip(self.tilts_deg, self.kwh_per_kwp, strict=True)
-            for azimuth, value in zip(self.azimuths_deg, row, strict=True)
-        ]
-        value, tilt, azimuth = max(rows, key=lambda row: row[0])
-        return tilt, azimuth, value
 
 
 class _Sky:
@@ -102,12 +68,8 @@ class _Sky:
         self.step_h = calendar.step_h * EVERY
 
     def yield_kwh_per_kwp(self, face: Face, module: ModuleCard) -> float:
-        """Return a year's yield on a face; its horizon counts, its table of shade does not."""
-        light = plane_of_array(
-            face.tilt_deg, face.azimuth_deg, self.sun, self.ghi, self.dni, self.dhi,
-            hidden=sun_hidden(face.horizon, self.sun) if face.horizon else None,
-            sky_view_frac=sky_view_frac(face.horizon, face.tilt_deg, face.azimuth_deg),
-        )  # fmt: skip
+        """Return a year's yield on a face free of shade."""
+        light = plane_of_array(face.tilt_deg, face.azimuth_deg, self.sun, self.ghi, self.dni, self.dhi)
         power, _ = group_dc_w(GroupInput(_one(face, module), face, module, light), self.air)
         return float(power.sum()) * self.step_h / module.power_stc_w
 
@@ -120,15 +82,22 @@ def direction_map(study: Study, job: Job, face_id: str, cancelled: Cancel = lamb
     Cancelled
         When `cancelled` said so.
     """
-    sky, module = _Sky(study, job), module_on(job, face_id)
-    bare = job.face(face_id).model_copy(update={"shade_loss_frac": 0.0, "horizon": (), "shade_table": None})
+    module = module_on(job, face_id)
+    bare = job.face(face_id).model_copy(
+        update={"tilt_deg": 0.0, "azimuth_deg": 0.0, "shade_loss_frac": 0.0, "horizon": (), "shade_table": None}
+    )
+    reads = [study.weather_key(job), bare.mounting, bare.rear_ratio_frac, module.model_dump(exclude={"id", "name", "source"})]
+    found: DirectionMap = study.keep("directions", reads, lambda: _direction_map(_Sky(study, job), bare, module, cancelled))
+    return found
+
+
+def _direction_map(sky: _Sky, bare: Face, module: ModuleCard, cancelled: Cancel) -> DirectionMap:
     rows = []
     for tilt in MAP_TILTS_DEG:
         if cancelled():
             raise Cancelled("cancelled before the map of directions was whole")
         if tilt == 0.0:
-            flat = sky.yield_kwh_per_kwp(bare.model_copy(update={"tilt_deg": 0.0}), module)
-            rows.append((flat,) * len(MAP_AZIMUTHS_DEG))
+            rows.append((sky.yield_kwh_per_kwp(bare, module),) * len(MAP_AZIMUTHS_DEG))
             continue
         turned = [bare.model_copy(update={"tilt_deg": tilt, "azimuth_deg": azimuth}) for azimuth in MAP_AZIMUTHS_DEG]
         rows.append(tuple(sky.yield_kwh_per_kwp(face, module) for face in turned))

@@ -132,3 +132,17 @@ def weather_guessed(job: Job) -> bool:
     if isinstance(weather, ClearSkyWeather):
         return True
     return isinstance(weather, MonthlyWeather) and job.mark_of("site.weather.ghi_wh_per_m2_day") == "assumed"
+
+
+def card_words(job: Job, card_id: str) -> str:
+    """Return a card's figures as lines, and which plans use it."""
+    card = job.card(card_id)
+    users = [p.letter for p in job.plans if any(card_id in (n.card, n.battery.card if n.battery else "") for n in p.nodes)]
+    users += [p.letter for p in job.plans if any(g.module == card_id for n in p.nodes for g in n.strings) and p.letter not in users]
+    rows = [
+        f"{name.replace('_', ' ')}: {value}"
+        for name, value in card.model_dump(exclude={"id", "kind", "name"}).items()
+        if value is not None
+    ]
+    used = f"Used in: {', '.join(users)}" if users else "Not used in any plan"
+    return "\n".join([used, *rows])

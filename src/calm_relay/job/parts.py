@@ -130,15 +130,34 @@ def has_battery_terminals(card: Card) -> bool:
     return isinstance(card, BatterySideUnit)
 
 
-def put_strings(job: Job, plan_id: str, node_id: str, module: Card, rows: Iterable[tuple[int, str, int, int]]) -> Job:
-    """Return the job with an inverter's strings replaced; rows are (tracker, face, modules in series, strings in parallel)."""
+def put_strings(
+    job: Job,
+    plan_id: str,
+    node_id: str,
+    module: Card,
+    rows: Iterable[tuple[int, str, int, int]],
+    *,
+    mode: str = "anew",
+    optimizer: Card | None = None,
+) -> Job:
+    """Return the job with strings put on an inverter; rows are (tracker, face, modules in series, strings in parallel).
+
+    ``anew`` and ``rewire`` replace its strings, ``keep`` adds to them; rewired modules keep the age and the losses that they have
+    in today's system.
+    """
     plan = job.plan(plan_id)
     node = next(n for n in plan.nodes if n.id == node_id)
+    groups = list(node.strings) if mode == "keep" else []
     others = {g.id for n in plan.nodes if n.id != node_id for g in n.strings}
-    groups: list[StringGroup] = []
+    old = [g for n in job.plans[0].nodes for g in n.strings if g.module == module.id]
+    like = {name: getattr(old[0], name) for name in ("age_years", "other_loss_frac", "losses")} if mode == "rewire" and old else {}
     for tracker, face, modules, strings in rows:
         made = free_id("string", others | {g.id for g in groups})
         groups.append(
-            StringGroup(id=made, face=face, module=module.id, tracker=tracker, modules_per_string=modules, parallel_strings=strings)
-        )
-    return _with_node(with_cards(job, [module]), plan_id, node.model_copy(update={"strings": tuple(groups)}))
+            StringGroup(
+                id=made, face=face, module=module.id, tracker=tracker, modules_per_string=modules, parallel_strings=strings,
+                optimizer=None if optimizer is None else optimizer.id, **like,
+            )
+        )  # fmt: skip
+    cards = [module] if optimizer is None else [module, optimizer]
+    return _with_node(with_cards(job, cards), plan_id, node.model_copy(update={"strings": tuple(groups)}))

@@ -63,6 +63,11 @@ class Dialogs:
         )
         return Path(name) if name else None
 
+    def ask_shade(self) -> Path | None:
+        """Ask for a horizon or a table of shade."""
+        name, _ = QFileDialog.getOpenFileName(self._parent, "Read shade", "", "Tables (*.csv *.txt);;All files (*)")
+        return Path(name) if name else None
+
     def ask_save(self, job_name: str) -> Path | None:
         """Ask where to save."""
         start = job_name.lower().replace(" ", "-") + SUFFIX

@@ -34,11 +34,12 @@ class FlowLayout(QLayout):
         return True
 
     def heightForWidth(self, width: int) -> int:
-        return self._place(QRect(0, 0, width, 0), move=False)
+        m = self.contentsMargins()
+        return self._place(QRect(0, 0, width - m.left() - m.right(), 0), move=False) + m.top() + m.bottom()
 
     def setGeometry(self, rect: QRect) -> None:
         super().setGeometry(rect)
-        self._place(rect, move=True)
+        self._place(rect.marginsRemoved(self.contentsMargins()), move=True)
 
     def sizeHint(self) -> QSize:
         return self.minimumSize()
@@ -47,7 +48,8 @@ class FlowLayout(QLayout):
         size = QSize()
         for item in self._items:
             size = size.expandedTo(item.minimumSize())
-        return size
+        m = self.contentsMargins()
+        return size + QSize(m.left() + m.right(), m.top() + m.bottom())
 
     def _place(self, rect: QRect, *, move: bool) -> int:
         y = rect.y()

@@ -18,10 +18,11 @@ from PySide6.QtWidgets import (
 from calm_relay.cli_roof import layout_words
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.models import Node
-from calm_relay.job.parts import put_strings
-from calm_relay.library.cards import ModuleCard
+from calm_relay.job.parts import put_strings, with_cards
+from calm_relay.library.cards import ModuleCard, OptimizerCard
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.pv.planner import Layout, Proposal
+from calm_relay.pv.roof import MODES
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
@@ -47,6 +48,7 @@ class ProposalDialog(QDialog):
         letter = self.fontMetrics().averageCharWidth()
         self.resize(min(96 * letter, 1000), min(68 * letter, 660))
         self._proposal: Proposal | None = None
+        self._asked = 0
         column = QVBoxLayout(self)
         column.addWidget(label(f"Strings for {node.name}", "heading"))
         row = QHBoxLayout()
@@ -61,6 +63,25 @@ class ProposalDialog(QDialog):
         self.module.setCurrentIndex(max(0, self.module.findData(used)))
         self.module.activated.connect(lambda _: self.ask())
         row.addWidget(self.module)
+        row.addStretch()
+        column.addLayout(row)
+        row = QHBoxLayout()
+        row.addWidget(label("Roof", "quiet"))
+        self.mode = QComboBox()
+        self.mode.setAccessibleName("What to do with the strings that stand")
+        for key, words in MODES:
+            self.mode.addItem(words, key)
+        self.mode.activated.connect(lambda _: self.ask())
+        row.addWidget(self.mode)
+        row.addWidget(label("Optimizers", "quiet"))
+        self.optimizer = QComboBox()
+        self.optimizer.setAccessibleName("Optimizers on every module")
+        self._optimizers = {c.id: c for c in (*session.job.library, *shipped_cards()) if isinstance(c, OptimizerCard)}
+        self.optimizer.addItem("none", "")
+        for worn in self._optimizers.values():
+            self.optimizer.addItem(worn.name, worn.id)
+        self.optimizer.activated.connect(lambda _: self.ask())
+        row.addWidget(self.optimizer)
         row.addStretch()
         column.addLayout(row)
         self.words = label("", "quiet", wrap=True)
@@ -85,14 +106,26 @@ class ProposalDialog(QDialog):
         self.use.clicked.connect(self._take)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
-        session.runner.proposed.connect(self._show)
+        session.runner.found.connect(self._answered)
         self.ask()
 
     def ask(self) -> None:
         """Ask the planner for the chosen module."""
         self.use.setEnabled(False)
         self.words.setText("Trying every layout…")
-        self.session.runner.propose(self.session.job, self.session.chosen, self.node.id, self._modules[self.module.currentData()])
+        module = self._modules[self.module.currentData()]
+        mode, worn = self.mode.currentData(), self.optimizer.currentData()
+        job = with_cards(self.session.job, [self._optimizers[worn]] if worn else [])
+        plan, node_id = job.plan(self.session.chosen), self.node.id
+        self._asked += 1
+        self.session.runner.later(
+            f"proposal {self._asked}",
+            lambda study, _: study.propose_strings(job, plan, node_id, module, mode=mode, optimizer=worn),
+        )
+
+    def _answered(self, key: str, _generation: int, answer: object) -> None:
+        if key == f"proposal {self._asked}":
+            self._show(answer)
 
     def _show(self, answer: object) -> None:
         if isinstance(answer, CalmRelayError):
@@ -134,9 +167,10 @@ class ProposalDialog(QDialog):
         if layout is None:
             return
         rows = [(o.tracker, o.face, o.modules, o.strings) for o in layout.options]
-        module = self._modules[self.module.currentData()]
+        module, mode = self._modules[self.module.currentData()], self.mode.currentData()
+        worn = self._optimizers.get(self.optimizer.currentData() or "")
         try:
-            job = put_strings(self.session.job, self.session.chosen, self.node.id, module, rows)
+            job = put_strings(self.session.job, self.session.chosen, self.node.id, module, rows, mode=mode, optimizer=worn)
             self.session.document.edit(f"{self.node.name}: {layout.modules} modules in {layout.strings} strings", lambda _: job)
         except CalmRelayError as error:
             self.session.problem.emit(str(error))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -16,11 +17,12 @@ if TYPE_CHECKING:
 
     from calm_relay.job.models import Job
     from calm_relay.job.series import SeriesStore
-    from calm_relay.library.cards import ModuleCard
     from calm_relay.load.house import HouseYear
     from calm_relay.stages import PlanFlow
     from calm_relay.study import PlanResult, Study
 
+Cancel = Callable[[], bool]
+Extra = Callable[["Study", Cancel], object]
 log = logging.getLogger(__name__)
 PAINT_FIRST_MS = 12  # the worker holds Python's lock now and then: what is known at once is painted before it starts
 RAISE_LATER_MS = 120  # likewise before limits are raised: the years that just came are painted first
@@ -47,7 +49,7 @@ class StudyRunner(QObject):
     progress = Signal(str)
     idle = Signal(int)
     raised = Signal(int, str, object)
-    proposed = Signal(object)
+    found = Signal(str, int, object)
 
     def __init__(self, store: SeriesStore, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -85,9 +87,9 @@ class StudyRunner(QObject):
             self._pool.start(_Work(self, self.generation, *self._question))
             self._question = None
 
-    def propose(self, job: Job, plan_id: str, node_id: str, module: ModuleCard) -> None:
-        """Ask the string planner; the answer comes by `proposed`, a CalmRelayError where there is none."""
-        self._pool.start(_Propose(self, job, plan_id, node_id, module))
+    def later(self, key: str, work: Extra) -> None:
+        """Ask the study something else; the answer comes by `found`, a CalmRelayError where there is none."""
+        self._pool.start(_Extra(self, key, self.generation, work))
 
     def cancel(self) -> None:
         """Drop the present question."""
@@ -116,21 +118,26 @@ class StudyRunner(QObject):
         return self._study
 
 
-class _Propose(QRunnable):
-    def __init__(self, runner: StudyRunner, job: Job, plan_id: str, node_id: str, module: ModuleCard) -> None:
+class _Extra(QRunnable):
+    def __init__(self, runner: StudyRunner, key: str, generation: int, work: Extra) -> None:
         super().__init__()
-        self._runner, self._asked = runner, (job, plan_id, node_id, module)
+        self._runner, self._key, self._generation, self._work = runner, key, generation, work
+
+    def _cancelled(self) -> bool:
+        return self._runner.generation != self._generation
 
     def run(self) -> None:
-        job, plan_id, node_id, module = self._asked
         try:
-            answer: object = self._runner.study().propose_strings(job, job.plan(plan_id), node_id, module)
+            answer: object = self._work(self._runner.study(), self._cancelled)
         except CalmRelayError as error:
             answer = error
+        except Exception as error:
+            log.exception("the study failed at %s", self._key)
+            answer = CalmRelayError(f"{type(error).__name__}: {error}")
         try:
-            self._runner.proposed.emit(answer)
+            self._runner.found.emit(self._key, self._generation, answer)
         except RuntimeError:
-            log.debug("the window closed while strings were planned")
+            log.debug("the window closed while %s was worked out", self._key)
 
 
 class _Work(QRunnable):

@@ -22,7 +22,7 @@ from calm_relay.rules.pack import international
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
 from calm_relay.ui.clock import Clock
 from calm_relay.ui.dialogs import Dialogs
-from calm_relay.ui.runner import Answer, StudyRunner
+from calm_relay.ui.runner import Answer, Extra, StudyRunner
 from calm_relay.weather.files import monthly_means, read_weather, with_weather
 
 if TYPE_CHECKING:
@@ -79,6 +79,9 @@ class Session(QObject):
         self.runner.idle.connect(self._idle)
         self.runner.raised.connect(self._raised)
         self.document.observe(self._document_changed)
+        self._extras: dict[str, tuple[int, object]] = {}
+        self._wanted: dict[str, int] = {}
+        self.runner.found.connect(self._found)
         self._keep = QTimer(self)
         self._keep.setSingleShot(True)
         self._keep.setInterval(KEEP_MS)
@@ -186,7 +189,34 @@ class Session(QObject):
     @property
     def busy(self) -> bool:
         """Whether figures are still to come, or to be shown."""
-        return self.runner.busy or self._gather.isActive()
+        waiting = any(generation == self.runner.generation for generation in self._wanted.values())
+        return self.runner.busy or self._gather.isActive() or waiting
+
+    def extra(self, key: str, work: Extra) -> object | None:
+        """Return another answer of the study for the present state; where there is none yet it is asked for, and comes later.
+
+        `key` names the question with all that it depends on beside job and chosen plan. A fault is the answer as it is.
+        """
+        generation = self.runner.generation
+        kept = self._extras.get(key)
+        if kept is not None and kept[0] == generation:
+            return kept[1]
+        if self._wanted.get(key) != generation and not self.runner.busy:
+            self._wanted[key] = generation
+            self.runner.later(key, work)
+        return None
+
+    def last_extra(self, key: str) -> object | None:
+        """Return the last answer to a question, of whatever state."""
+        kept = self._extras.get(key)
+        return None if kept is None else kept[1]
+
+    def _found(self, key: str, generation: int, answer: object) -> None:
+        if self._wanted.get(key) == generation:
+            del self._wanted[key]
+        if generation == self.runner.generation:
+            self._extras[key] = (generation, answer)
+            self.answers_changed.emit()
 
     def _failed(self, generation: int, plan_id: str, message: str) -> None:
         if generation == self.runner.generation:

@@ -26,6 +26,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     os.environ.pop("WAYLAND_DISPLAY", None)
     os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-")  # nobody's unsaved work is on a picture
     app = make_app()
+    from calm_relay.ui.pages.site import SitePage
     from calm_relay.ui.proposal import ProposalDialog
     from calm_relay.ui.start_page import StartPage
     from calm_relay.ui.window import MainWindow
@@ -60,7 +61,21 @@ def main(argv: Sequence[str] | None = None) -> int:
     window.plans.toggle_grid()
     take("check", "C", "plans", check)
     window.headroom.open(None)
+    site = window.page("site")
+    assert isinstance(site, SitePage)
+
+    def show(part: str, view: str = "") -> None:
+        site.show_part(part)
+        wait_idle(app, window)
+        if view:
+            window.scroll_to("site", getattr(getattr(site, part), view))
+
     take("site", "B", "site")
+    take("faces", "B", "site", lambda: show("faces"))
+    take("shade", "B", "site", lambda: show("faces", "horizon"))
+    take("string-ladder", "D", "site", lambda: show("strings", "ladder"))
+    take("oversizing", "D", "site", lambda: show("oversizing"))
+    site.show_part("place")
     proposal = ProposalDialog(window.session, window.session.plan.nodes[0], window)
     proposal.show()
     wait_for(app, proposal.use.isEnabled)

@@ -6,6 +6,8 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QScrollArea, QSizePolicy, QWidget
 
+from calm_relay.ui.theme import hatch_brush
+
 
 def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
     """Return a label in one of the style sheet's roles: title, heading, head, strong, quiet, small, caution."""
@@ -59,6 +61,6 @@ class Swatch(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         side = min(11.0, self.height() - 4.0)
-        brush = QBrush(self._color, Qt.BrushStyle.BDiagPattern if self._hatch else Qt.BrushStyle.SolidPattern)
+        brush = hatch_brush(self._color) if self._hatch else QBrush(self._color)
         painter.fillRect(QRectF(0, (self.height() - side) / 2, side, side), brush)
         painter.drawText(self.rect().adjusted(16, 0, 0, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self._text)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, QSize, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
@@ -22,14 +21,16 @@ from PySide6.QtWidgets import (
 from calm_relay.decision.index import Entry, entries
 from calm_relay.decision.marks import PAGES, work_order
 from calm_relay.decision.patterns import draft_plan
+from calm_relay.decision.words import card_words
 from calm_relay.errors import BadInput, CalmRelayError
 from calm_relay.job.container import OpenedJob, is_job_file, read_job
-from calm_relay.job.models import Job, Plan
+from calm_relay.job.models import Plan
 from calm_relay.job.plans import duplicate_plan, move_plan, remove_plan, rename_plan
 from calm_relay.ui.actions import Actions
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.goto import GoTo
 from calm_relay.ui.pages.base import FieldPage
+from calm_relay.ui.pages.make import make_page
 from calm_relay.ui.pages.plans import PlansPage
 from calm_relay.ui.session import Session
 from calm_relay.ui.settings import Settings
@@ -41,6 +42,8 @@ from calm_relay.ui.views.plan_tabs import PlanTabs
 from calm_relay.ui.views.work_order import OrderButton
 from calm_relay.ui.widgets import label, scrolled
 from calm_relay.units import use_units
+
+SITE_FIELDS = ("site.place", "site.weather", "site.record", "site.design", "site.low", "site.dc", "faces", "calendar")
 
 NARROW_PX = 860
 WITH_STRIP = ("plans", "year", "house")
@@ -162,7 +165,7 @@ class MainWindow(QMainWindow):
     def page(self, name: str) -> QWidget:
         """Return a page, built when it is first asked for: charts and their library are loaded only then."""
         if name not in self._built:
-            made = _make_page(name, self.session, self.theme)
+            made = make_page(name, self.session, self.theme)
             made.set_theme(self.theme, self.text_scale)  # type: ignore[attr-defined]
             self._built[name] = made
             self._holders[name] = scrolled(made)
@@ -320,7 +323,7 @@ class MainWindow(QMainWindow):
             self.fold_headroom(True)
             self.headroom.open((rest[0], rest[1]))
         elif kind == "card":
-            self.dialogs.say(entry.title, _card_words(self.session.job, rest[0]))
+            self.dialogs.say(entry.title, card_words(self.session.job, rest[0]))
         else:
             self.go_to_field(rest[0])
 
@@ -328,10 +331,7 @@ class MainWindow(QMainWindow):
         """Show the page a field is on and put the focus on it."""
         if path.startswith(("house",)):
             target = "house"
-        elif (
-            path.startswith(("site.place", "site.weather", "site.record", "site.design", "faces", "calendar"))
-            or ".strings[" in path
-        ):
+        elif path.startswith(SITE_FIELDS) or any(part in path for part in (".strings[", ".later", ".branch")):
             target = "site"
         else:
             target = "plans"
@@ -348,6 +348,11 @@ class MainWindow(QMainWindow):
         elif isinstance(page, PlansPage) and page.focus_path(path):
             return
         self.statusBar().showMessage("This field is set in the job file; no page shows it yet.", 6000)
+
+    def scroll_to(self, page: str, widget: QWidget) -> None:
+        """Bring the top of a widget of a page into sight."""
+        bar = self._holders[page].verticalScrollBar()
+        bar.setValue(max(0, widget.mapTo(self.page(page), QPoint(0, 0)).y() - 90))
 
     # --- doing
     def undo(self) -> None:
@@ -493,52 +498,9 @@ class MainWindow(QMainWindow):
         event.accept()
 
 
-def _make_page(name: str, session: Session, theme: Theme) -> QWidget:
-    """Make a page; its module is imported here, so that charts cost nothing before they are shown."""
-
-    def site() -> QWidget:
-        from calm_relay.ui.pages.site import SitePage
-
-        return SitePage(session, theme)
-
-    def house() -> QWidget:
-        from calm_relay.ui.pages.house import HousePage
-
-        return HousePage(session, theme)
-
-    def year() -> QWidget:
-        from calm_relay.ui.pages.year import YearPage
-
-        return YearPage(session, theme)
-
-    def decide() -> QWidget:
-        from calm_relay.ui.pages.decide import DecidePage
-
-        return DecidePage(session, theme)
-
-    makers: dict[str, Callable[[], QWidget]] = {
-        "site": site, "house": house, "plans": lambda: PlansPage(session, theme), "year": year, "decide": decide,
-    }  # fmt: skip
-    return makers[name]()
-
-
 def _dropped_file(event: QDropEvent) -> Path | None:
     for url in event.mimeData().urls():
         path = Path(url.toLocalFile())
         if url.isLocalFile() and path.suffix.lower() in (".crjob", ".json", ".epw", ".csv", ".txt"):
             return path
     return None
-
-
-def _card_words(job: Job, card_id: str) -> str:
-    """Return a card's figures as lines, and which plans use it."""
-    card = job.card(card_id)
-    users = [p.letter for p in job.plans if any(card_id in (n.card, n.battery.card if n.battery else "") for n in p.nodes)]
-    users += [p.letter for p in job.plans if any(g.module == card_id for n in p.nodes for g in n.strings) and p.letter not in users]
-    rows = [
-        f"{name.replace('_', ' ')}: {value}"
-        for name, value in card.model_dump(exclude={"id", "kind", "name"}).items()
-        if value is not None
-    ]
-    used = f"Used in: {', '.join(users)}" if users else "Not used in any plan"
-    return "\n".join([used, *rows])

@@ -31,6 +31,7 @@ class SkyFacts:
     air_max_c: float
     diffuse_frac: float
     at_night_frac: float
+    unplaced_kwh_per_m2: float = 0.0
 
     @property
     def of_clear_frac(self) -> float:
@@ -49,8 +50,12 @@ class SkyFacts:
         return f"{share * 100:.0f} % of a clear sky's year"
 
 
-def sky_facts(weather: WeatherYear, sun: Sun, calendar: YearCalendar) -> SkyFacts:
-    """Return the figures of a year of weather at the job's step."""
+def sky_facts(weather: WeatherYear, sun: Sun, calendar: YearCalendar, file_kwh_per_m2: float | None = None) -> SkyFacts:
+    """Return the figures of a year of weather at the job's step.
+
+    `file_kwh_per_m2` is the sum of the file it comes from: what of it no step could take, above 1.2 of a clear sky or with the
+    sun down, is `unplaced_kwh_per_m2`.
+    """
     total = float(weather.ghi_w_per_m2.sum())
     starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * calendar.steps_per_day
     air = np.add.reduceat(weather.air_c, starts) / (np.array(MONTH_DAYS) * calendar.steps_per_day)
@@ -63,6 +68,7 @@ def sky_facts(weather: WeatherYear, sun: Sun, calendar: YearCalendar) -> SkyFact
         float(weather.air_c.max()),
         float(weather.dhi_w_per_m2.sum()) / total if total > 0 else 0.0,
         float(night.sum()) / total if total > 0 else 0.0,
+        0.0 if file_kwh_per_m2 is None else max(0.0, file_kwh_per_m2 - total * calendar.step_h / 1000),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QMen
 
 from calm_relay.errors import BadInput
 from calm_relay.job.fields import FieldInfo, describe
+from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.rules.edits import Edit, read_path
 from calm_relay.rules.sources import base_path, mark_edits, typed_edits
@@ -48,6 +49,7 @@ class FieldCell(QWidget):
         chars: int | None = None,
         card_kind: str | tuple[str, ...] = "",
         options: Callable[[], list[tuple[str, str]]] | None = None,
+        offered: Callable[[], Sequence[Card]] | None = None,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
@@ -55,7 +57,7 @@ class FieldCell(QWidget):
         self.info = describe(session.job, path)
         self.caption = caption or self.info.label
         self._card_kinds = (card_kind,) if isinstance(card_kind, str) and card_kind else card_kind
-        self._options = options
+        self._options, self._offered = options, offered
         self.setObjectName("cell")
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         column = QVBoxLayout(self)
@@ -159,7 +161,8 @@ class FieldCell(QWidget):
         assert isinstance(self.editor, QComboBox)
         value: Any = self.editor.itemData(index)
         before: tuple[Edit, ...] = ()
-        if self._card_kinds and value not in self.session.job.cards():
+        value = None if value == "" and self.info.optional else value
+        if (self._card_kinds or self._offered) and value is not None and value not in self.session.job.cards():
             card = next(card for card in shipped_cards() if card.id == value)
             before = (Edit("library[+]", card.model_dump()),)
         self._commit(value, f"{self.caption}: {self.editor.itemText(index)}", before)
@@ -180,7 +183,7 @@ class FieldCell(QWidget):
                 editor.show_value(value)
             elif isinstance(editor, QComboBox):
                 self._fill_choice(editor)
-                editor.setCurrentIndex(editor.findData(value))
+                editor.setCurrentIndex(editor.findData("" if value is None else value))
                 editor.setToolTip(editor.currentText() if len(editor.currentText()) > LONG_CHOICE else "")
             elif isinstance(editor, QCheckBox):
                 editor.setChecked(bool(value))

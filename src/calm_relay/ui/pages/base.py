@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.models import Job
@@ -75,6 +75,8 @@ class FieldPage(QWidget):
         self.refresh()
 
     def _clear(self) -> None:
+        for cell in self.cells.values():  # a field that goes must not commit once more what was just undone
+            cell.editor.blockSignals(True)
         self.cells, self.rows = {}, {}
         clear_layout(self._column)
 
@@ -95,17 +97,29 @@ class FieldPage(QWidget):
         if note:
             self._column.addWidget(label(note, "quiet", wrap=True))
 
-    def heading(self, text: str, *buttons: tuple[str, Callable[[], None]]) -> None:
-        """Add a section's heading with its buttons."""
+    def add(self, widget: QWidget) -> None:
+        """Add a widget across the page."""
+        self._column.addWidget(widget)
+
+    def words(self, text: str, role: str = "quiet") -> QLabel:
+        """Add a line of words that wraps."""
+        made = label(text, role, wrap=True)
+        self._column.addWidget(made)
+        return made
+
+    def heading(self, text: str, *buttons: tuple[str, Callable[[], None]]) -> QLabel:
+        """Add a section's heading with its buttons; returns the heading."""
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 6, 0, 0)
         row.setSpacing(8)
-        row.addWidget(label(text, "heading"))
+        head = label(text, "heading")
+        row.addWidget(head)
         for words, act in buttons:
             row.addWidget(self.button(words, act))
         row.addStretch()
         self._column.addWidget(holder)
+        return head
 
     def button(self, words: str, act: Callable[[], None], name: str = "") -> QPushButton:
         """Return a button that does something to the job; faults are shown, nothing is lost."""

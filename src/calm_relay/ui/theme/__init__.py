@@ -7,8 +7,19 @@ from functools import cache
 from importlib import resources
 from pathlib import Path
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QFontMetricsF, QGuiApplication, QPalette
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QFont,
+    QFontDatabase,
+    QFontMetricsF,
+    QGuiApplication,
+    QPainter,
+    QPalette,
+    QPen,
+    QPixmap,
+)
 from PySide6.QtWidgets import QApplication
 
 FAMILY = "Inter"
@@ -56,6 +67,37 @@ DARK = Theme(
     "#6fc3cb", "#e0ac55", "#f08c74", "#b9aed6", "#d9a548", "#62ab8b", "#7d9fd0", "#b08fc6", "#e07a63", "#b9c4c9",
     "#93b2dd", "#c0a3d3",
 )  # fmt: skip
+
+
+def mixed(low: QColor, high: QColor, part: float) -> QColor:
+    """Return a colour between two: 0 is the first, 1 the second."""
+    rows = zip((low.redF(), low.greenF(), low.blueF()), (high.redF(), high.greenF(), high.blueF()), strict=True)
+    return QColor.fromRgbF(*(a + (b - a) * part for a, b in rows))
+
+
+HATCH_PX = 7
+
+
+@cache
+def _hatch_tile(rgb: int) -> QPixmap:
+    tile = QPixmap(HATCH_PX, HATCH_PX)
+    tile.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(tile)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor.fromRgb(rgb), 1.2))
+    for shift in (-HATCH_PX, 0, HATCH_PX):
+        painter.drawLine(QPointF(shift, HATCH_PX), QPointF(shift + HATCH_PX, 0))
+    painter.end()
+    return tile
+
+
+def hatch_brush(color: QColor) -> QBrush:
+    """Return the hatch that means 'lost' or 'past its limit', in a colour.
+
+    A tile of our own: Qt's pattern brushes came out black at times when several colours were on one picture.
+    """
+    return QBrush(_hatch_tile(color.rgb()))
+
 
 VERDICT_ROLE = {"within": "within", "tight": "tight", "over": "over", "not known": "unknown", "note": "quiet"}
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTH_DAYS, MONTHS
 from calm_relay.ui.clock import STEPS_PER_DAY, Clock
-from calm_relay.ui.theme import Theme, ui_font, ui_metrics
+from calm_relay.ui.theme import Theme, mixed, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
 
 ROWS = 96  # quarter hours
@@ -65,7 +65,7 @@ class CarpetView(QWidget):
         self._buffer = np.ascontiguousarray(np.pad(shade.T[::-1], ((0, 0), (0, 3))))  # rows of an image are 4-byte aligned
         image = QImage(self._buffer.data, 365, ROWS, 368, QImage.Format.Format_Indexed8)
         low, high = self._theme.color("track"), self._theme.color(self._hue)
-        image.setColorTable([_mix(low, high, i / 255.0).rgb() for i in range(256)])
+        image.setColorTable([mixed(low, high, i / 255.0).rgb() for i in range(256)])
         self._image = image.copy()
         self.update()
 
@@ -159,11 +159,3 @@ class CarpetView(QWidget):
                 out.append((rect, f"{hour} h", Qt.AlignmentFlag.AlignRight))
                 last = rect.y()
         return out
-
-
-def _mix(low: QColor, high: QColor, part: float) -> QColor:
-    return QColor.fromRgbF(
-        low.redF() + (high.redF() - low.redF()) * part,
-        low.greenF() + (high.greenF() - low.greenF()) * part,
-        low.blueF() + (high.blueF() - low.blueF()) * part,
-    )

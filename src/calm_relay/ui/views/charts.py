@@ -8,15 +8,29 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QBrush, QColor
+from PySide6.QtGui import QBrush, QColor, QPainter
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTHS
 from calm_relay.decision.pictures import Duration, Stack
-from calm_relay.ui.theme import Theme, ui_font
+from calm_relay.ui.theme import Theme, hatch_brush, mixed, ui_font
 
 Array = NDArray[np.float64]
 pg.setConfigOptions(antialias=True)
+
+
+class _Hatched(pg.FillBetweenItem):
+    """A fill whose hatch keeps its size whatever the scale of the axes."""
+
+    def paint(self, painter: QPainter, *_: object) -> None:
+        """Fill the path with the hatch in pixels of the screen."""
+        brush = QBrush(self.brush())
+        back, ok = painter.worldTransform().inverted()
+        if ok:
+            brush.setTransform(back)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(brush)
+        painter.drawPath(self.path())
 
 
 class Chart(pg.PlotWidget):
@@ -52,10 +66,10 @@ class Chart(pg.PlotWidget):
 
     def area(self, x: Array, low: Array, high: Array, color: QColor, *, hatch: bool = False) -> None:
         """Fill between two curves."""
-        brush = QBrush(color, Qt.BrushStyle.BDiagPattern) if hatch else QBrush(color)
         none = pg.mkPen(None)
         one, other = pg.PlotCurveItem(x, low, pen=none), pg.PlotCurveItem(x, high, pen=none)
-        self.addItem(pg.FillBetweenItem(one, other, brush=brush))
+        fill = _Hatched if hatch else pg.FillBetweenItem
+        self.addItem(fill(one, other, brush=hatch_brush(color) if hatch else QBrush(color)))
 
     def curve(self, x: Array, y: Array, color: QColor, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:
         """Draw a line."""
@@ -78,15 +92,7 @@ class Chart(pg.PlotWidget):
 def stack_colors(theme: Theme, count: int) -> list[QColor]:
     """Return `count` shades for a stack, darkest last."""
     base, paper = theme.color("house"), theme.color("panel")
-    out = []
-    for i in range(count):
-        part = 0.25 + 0.75 * (i + 1) / max(1, count)
-        rgb = [
-            p + (b - p) * part
-            for p, b in ((paper.redF(), base.redF()), (paper.greenF(), base.greenF()), (paper.blueF(), base.blueF()))
-        ]
-        out.append(QColor.fromRgbF(*rgb))
-    return out
+    return [mixed(paper, base, 0.25 + 0.75 * (i + 1) / max(1, count)) for i in range(count)]
 
 
 class StackChart(Chart):

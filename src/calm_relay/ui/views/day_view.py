@@ -11,7 +11,7 @@ from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.ui.clock import STEPS_PER_DAY, Clock
-from calm_relay.ui.theme import Theme, ui_font, ui_metrics
+from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 
 if TYPE_CHECKING:
     from calm_relay.decision.pictures import DayPicture
@@ -77,7 +77,7 @@ class DayView(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(t.color("sun"))
             painter.drawPolygon(self._area(frame, d.pv_used_w, none))
-            painter.setBrush(QBrush(t.color("lost"), Qt.BrushStyle.BDiagPattern))
+            painter.setBrush(hatch_brush(t.color("lost")))
             painter.drawPolygon(self._area(frame, d.pv_w, d.pv_used_w))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             rows = [(d.load_w, "house", Qt.PenStyle.SolidLine), (d.import_w, "grid", Qt.PenStyle.DashLine)]
@@ -119,7 +119,8 @@ class DayView(QWidget):
         for rect, text, hue in self.legend_labels():
             y = rect.center().y()
             if hue in ("sun", "lost"):
-                brush = QBrush(self._theme.color(hue), Qt.BrushStyle.BDiagPattern if hue == "lost" else Qt.BrushStyle.SolidPattern)
+                color = self._theme.color(hue)
+                brush = hatch_brush(color) if hue == "lost" else QBrush(color)
                 painter.fillRect(QRectF(rect.x() - 13, y - 3, 10, 7), brush)
             else:
                 painter.setPen(QPen(self._theme.color(hue), 1.8, styles.get(hue, Qt.PenStyle.SolidLine)))

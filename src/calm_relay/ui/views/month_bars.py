@@ -17,18 +17,19 @@ STEP_PX, BARS_PX = 21.0, 34.0
 class MonthBars(QWidget):
     """Paints a value a month on a scale shared with its neighbours; the words beside it carry the sum."""
 
-    def __init__(self, name: str, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
+    def __init__(self, name: str, theme: Theme, scale: float, parent: QWidget | None = None, *, hue: str = "sun") -> None:
         super().__init__(parent)
-        self._theme, self._scale = theme, scale
+        self._theme, self._scale, self._hue = theme, scale, hue
         self._values: tuple[float, ...] = ()
+        self._behind: tuple[float, ...] = ()
         self._top = 1.0
         self.setAccessibleName(name)
         self._letters_px = ui_metrics(7.5 * scale).height()
         self.setFixedSize(round(12 * STEP_PX * scale), round(BARS_PX * scale + self._letters_px + 2))
 
-    def show_months(self, values: Sequence[float], top: float, unit: str) -> None:
-        """Show twelve values; the tallest bar on the page stands for `top`."""
-        self._values, self._top = tuple(values), max(top, 1e-9)
+    def show_months(self, values: Sequence[float], top: float, unit: str, behind: Sequence[float] = ()) -> None:
+        """Show twelve values, before twelve others drawn as outlines; the tallest bar on the page stands for `top`."""
+        self._values, self._behind, self._top = tuple(values), tuple(behind), max(top, 1e-9)
         said = ", ".join(f"{month} {value:.0f}" for month, value in zip(MONTHS, values, strict=True))
         self.setAccessibleDescription(f"{said} {unit}")
         self.setToolTip(f"{said} {unit}")
@@ -42,8 +43,12 @@ class MonthBars(QWidget):
         painter.setFont(ui_font(7.5 * self._scale))
         step, base = STEP_PX * self._scale, BARS_PX * self._scale
         for i, value in enumerate(self._values):
+            if self._behind:
+                tall = base * self._behind[i] / self._top
+                painter.setPen(self._theme.color("quiet"))
+                painter.drawRect(QRectF(i * step + 2, base - tall, step - 4, tall))
             tall = base * value / self._top
-            painter.fillRect(QRectF(i * step + 2, base - tall, step - 4, tall), self._theme.color("sun"))
+            painter.fillRect(QRectF(i * step + 2, base - tall, step - 4, tall), self._theme.color(self._hue))
             painter.setPen(self._theme.color("quiet"))
             place = QRectF(i * step, base + 1, step, self._letters_px)
             painter.drawText(place, Qt.AlignmentFlag.AlignCenter, MONTHS[i][0])

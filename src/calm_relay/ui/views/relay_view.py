@@ -6,7 +6,6 @@ from collections.abc import Mapping
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
-    QBrush,
     QColor,
     QFontMetricsF,
     QKeyEvent,
@@ -23,7 +22,7 @@ from calm_relay.relay.graph import PlanGraph
 from calm_relay.relay.layout import lay_out
 from calm_relay.relay.picture import HAIRLINE_PX, POST_PX, Band, Gate, RelayPicture, Station
 from calm_relay.relay.values import RelayValues
-from calm_relay.ui.theme import Theme, ui_font, ui_metrics
+from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 
 ROLES = {"label": (8.25, False), "value": (9.25, True), "head": (7.5, True), "small": (8.0, False)}
 TONES = {"ink": "ink", "quiet": "quiet", "over": "over", "grid": "grid_text", "house": "house_text", "lost": "over"}
@@ -230,7 +229,7 @@ class RelayView(QWidget):
             painter.drawLine(QPointF(gate.x - 10, gate.y + min(half, 12)), QPointF(gate.x + 6, gate.y - min(half, 12)))
         if gate.spill > 0.2:
             lost, high = self._theme.color("lost"), max(3.0, gate.spill)
-            painter.fillRect(QRectF(gate.x - 72, gate.y - half - high, 36, high), QBrush(lost, Qt.BrushStyle.BDiagPattern))
+            painter.fillRect(QRectF(gate.x - 72, gate.y - half - high, 36, high), hatch_brush(lost))
 
 
 def _rect(rect: object) -> QRectF:

@@ -7,7 +7,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.decision.pictures import Ribbon
-from calm_relay.ui.theme import Theme, ui_font, ui_metrics
+from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
 
 HUES = {
@@ -95,7 +95,7 @@ class RibbonView(QWidget):
             right_at[to] += thick
         for name, rect in bars.items():
             color = self._theme.color(HUES[name])
-            painter.fillRect(rect, QBrush(color, Qt.BrushStyle.BDiagPattern) if name in LOSSES else QBrush(color))
+            painter.fillRect(rect, hatch_brush(color) if name in LOSSES else QBrush(color))
         for rect, text, align, role in self.labels():
             painter.setFont(ui_font(8.25 * self._scale, bold=role == "ink"))
             painter.setPen(self._theme.color(role))
@@ -133,5 +133,5 @@ class RibbonView(QWidget):
         path.cubicTo(QPointF(middle, b.y() + thick), QPointF(middle, a.y() + thick), QPointF(a.x(), a.y() + thick))
         path.closeSubpath()
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QBrush(color, Qt.BrushStyle.BDiagPattern) if hatch else QBrush(color))
+        painter.setBrush(hatch_brush(color) if hatch else QBrush(color))
         painter.drawPath(path)

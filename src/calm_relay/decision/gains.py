@@ -1,0 +1,121 @@
+"""Oversizing as plain data: ratios against each limit by name, what clips where and when, what more modules bring."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from calm_relay.job.models import Job, LaterModules, Node, Plan
+from calm_relay.library.cards import AcUnit, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard
+from calm_relay.pv.roof import group_stc_w, ratio_limit
+
+if TYPE_CHECKING:
+    from calm_relay.decision.facts import YearFacts
+
+WithTrackers = PvInverterCard | HybridCard | ModuleInverterCard
+
+
+@dataclass(frozen=True)
+class RatioRow:
+    """A DC-to-AC ratio (definitions D12) and one limit of it; None where the card or the rule names none."""
+
+    subject: str
+    limit_name: str
+    ratio: float
+    limit: float | None
+    in_force: bool
+
+
+def ratio_rows(job: Job, plan: Plan) -> tuple[RatioRow, ...]:
+    """Return every inverter's ratio against its card with and without battery, and the plan's against the network's limit."""
+    cards = job.cards()
+    out, array, rated = [], 0.0, 0.0
+    for node in plan.nodes:
+        card = cards[node.card]
+        if not isinstance(card, WithTrackers) or not node.strings:
+            continue
+        units = node.count if isinstance(card, ModuleInverterCard) else 1
+        stc = units * sum(group_stc_w(group, cards) for group in node.strings)
+        array, rated = array + stc, rated + units * card.ac_rated_w
+        ratio, battery = stc / (units * card.ac_rated_w), node.battery is not None
+        out.append(RatioRow(node.name, "card, without battery", ratio, ratio_limit(card, has_battery=False), not battery))
+        if isinstance(card, HybridCard):
+            out.append(RatioRow(node.name, "card, with battery", ratio, ratio_limit(card, has_battery=True), battery))
+    if rated > 0:
+        out.append(RatioRow("the plan", "network or rebate", array / rated, job.site.network.dc_ac_ratio_max, in_force=True))
+    return tuple(out)
+
+
+@dataclass(frozen=True)
+class ClipRow:
+    """What one tracker or inverter lost to its limit in each month. [Wh]"""
+
+    subject: str
+    kind: str
+    months_wh: tuple[float, ...]
+    hours_h: float
+
+    @property
+    def year_wh(self) -> float:
+        """The year's loss."""
+        return sum(self.months_wh)
+
+
+def clip_rows(facts: YearFacts, plan: Plan) -> tuple[ClipRow, ...]:
+    """Return what each tracker and each inverter clipped, by month; at 5 min a lower bound."""
+    out = []
+    for node in plan.nodes:
+        if not node.strings:
+            continue
+        for tracker in facts.trackers.get(node.id, ()):
+            out.append(ClipRow(f"{node.name}, tracker {tracker.number}", "tracker", tracker.limited_wh, tracker.limited_h))
+        months = facts.clipped_by_month_wh.get(node.id)
+        use = facts.limits.get(f"ac_limit:{node.id}")
+        if months is not None:
+            out.append(ClipRow(node.name, "AC limit", months, use.hours_h if use else 0.0))
+    return tuple(out)
+
+
+@dataclass(frozen=True)
+class MoreModules:
+    """What some more modules on one inverter bring in a year. [Wh]; `saving` is of the bill."""
+
+    node_id: str
+    node: str
+    modules: int
+    offered_wh: float
+    used_wh: float
+    clipped_wh: float
+    saving: float
+
+    @property
+    def used_wh_per_module(self) -> float:
+        """Energy that reaches house, battery or grid, a module and a year."""
+        return self.used_wh / self.modules
+
+
+@dataclass(frozen=True)
+class NowOrLater:
+    """Modules now against the same modules later, summed over `years`; money in the job's currency, nothing discounted."""
+
+    more: MoreModules
+    later: LaterModules
+    now_net: float
+    later_net: float
+    years: int
+
+    @property
+    def words(self) -> str:
+        """What the figures say."""
+        gap = self.now_net - self.later_net
+        return f"{'now' if gap >= 0 else 'later'} comes out ahead by {abs(gap):,.0f} over {self.years} years"
+
+
+def inverters_with_strings(job: Job, plan: Plan) -> tuple[Node, ...]:
+    """Return the inverters of a plan that carry modules."""
+    cards = job.cards()
+    return tuple(
+        n
+        for n in plan.nodes
+        if isinstance(cards[n.card], AcUnit) and any(isinstance(cards[g.module], ModuleCard) for g in n.strings)
+    )
