@@ -150,9 +150,10 @@ class FieldPage(QWidget):
         self.cells[path] = made
         return made
 
-    def month_row(self, path: str) -> None:
+    def month_row(self, path: str, indent_px: int = 0) -> None:
         """Add a row of twelve values."""
         made = MonthRow(self.session, path)
+        made.setContentsMargins(indent_px, 0, 0, 0)
         self.rows[path] = made
         self._column.addWidget(made)
 

@@ -104,7 +104,7 @@ class StringsPart:
         page.flow(*line).setContentsMargins(14, 0, 0, 0)
         if group.losses is not None:
             page.flow(*(page.cell(f"{at}.losses.{loss}_frac", chars=6) for loss in LOSSES)).setContentsMargins(28, 0, 0, 0)
-            page.month_row(f"{at}.losses.soiling_frac")
+            page.month_row(f"{at}.losses.soiling_frac", 28)
         if group.measured is not None:
             page.flow(*(page.cell(f"{at}.measured.{field}", chars=10) for field in MEASURED)).setContentsMargins(28, 0, 0, 0)
         words = label("", "quiet", wrap=True)

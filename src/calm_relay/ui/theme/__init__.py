@@ -7,7 +7,7 @@ from functools import cache
 from importlib import resources
 from pathlib import Path
 
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -15,10 +15,7 @@ from PySide6.QtGui import (
     QFontDatabase,
     QFontMetricsF,
     QGuiApplication,
-    QPainter,
     QPalette,
-    QPen,
-    QPixmap,
 )
 from PySide6.QtWidgets import QApplication
 
@@ -75,28 +72,9 @@ def mixed(low: QColor, high: QColor, part: float) -> QColor:
     return QColor.fromRgbF(*(a + (b - a) * part for a, b in rows))
 
 
-HATCH_PX = 7
-
-
-@cache
-def _hatch_tile(rgb: int) -> QPixmap:
-    tile = QPixmap(HATCH_PX, HATCH_PX)
-    tile.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(tile)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(QPen(QColor.fromRgb(rgb), 1.2))
-    for shift in (-HATCH_PX, 0, HATCH_PX):
-        painter.drawLine(QPointF(shift, HATCH_PX), QPointF(shift + HATCH_PX, 0))
-    painter.end()
-    return tile
-
-
 def hatch_brush(color: QColor) -> QBrush:
-    """Return the hatch that means 'lost' or 'past its limit', in a colour.
-
-    A tile of our own: Qt's pattern brushes came out black at times when several colours were on one picture.
-    """
-    return QBrush(_hatch_tile(color.rgb()))
+    """Return the hatch that means 'lost' or 'past its limit', in a colour."""
+    return QBrush(color, Qt.BrushStyle.BDiagPattern)
 
 
 VERDICT_ROLE = {"within": "within", "tight": "tight", "over": "over", "not known": "unknown", "note": "quiet"}

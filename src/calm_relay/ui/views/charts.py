@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QBrush, QColor, QPainter
+from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTHS
@@ -17,20 +17,6 @@ from calm_relay.ui.theme import Theme, hatch_brush, mixed, ui_font
 
 Array = NDArray[np.float64]
 pg.setConfigOptions(antialias=True)
-
-
-class _Hatched(pg.FillBetweenItem):
-    """A fill whose hatch keeps its size whatever the scale of the axes."""
-
-    def paint(self, painter: QPainter, *_: object) -> None:
-        """Fill the path with the hatch in pixels of the screen."""
-        brush = QBrush(self.brush())
-        back, ok = painter.worldTransform().inverted()
-        if ok:
-            brush.setTransform(back)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(brush)
-        painter.drawPath(self.path())
 
 
 class Chart(pg.PlotWidget):
@@ -68,8 +54,7 @@ class Chart(pg.PlotWidget):
         """Fill between two curves."""
         none = pg.mkPen(None)
         one, other = pg.PlotCurveItem(x, low, pen=none), pg.PlotCurveItem(x, high, pen=none)
-        fill = _Hatched if hatch else pg.FillBetweenItem
-        self.addItem(fill(one, other, brush=hatch_brush(color) if hatch else QBrush(color)))
+        self.addItem(pg.FillBetweenItem(one, other, brush=hatch_brush(color) if hatch else QBrush(color)))
 
     def curve(self, x: Array, y: Array, color: QColor, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:
         """Draw a line."""
