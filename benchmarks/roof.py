@@ -10,15 +10,15 @@ from collections.abc import Callable
 
 os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-bench-")
 
-from calm_relay import stages  # noqa: E402
-from calm_relay.decision.roofs import direction_map  # noqa: E402
-from calm_relay.demo import demo_job  # noqa: E402
-from calm_relay.job.models import Face, Job  # noqa: E402
-from calm_relay.library.cards import HybridCard, ModuleCard  # noqa: E402
-from calm_relay.library.shipped import shipped_card  # noqa: E402
-from calm_relay.pv.array import group_dc_w  # noqa: E402
-from calm_relay.rules.edits import Edit, apply_edits  # noqa: E402
-from calm_relay.study import Study  # noqa: E402
+from calm_relay import stages
+from calm_relay.decision.roofs import direction_map
+from calm_relay.demo import demo_job
+from calm_relay.job.models import Face, Job
+from calm_relay.library.cards import HybridCard, ModuleCard
+from calm_relay.library.shipped import shipped_card
+from calm_relay.pv.array import group_dc_w
+from calm_relay.rules.edits import Edit, apply_edits
+from calm_relay.study import Study
 
 
 def seconds(work: Callable[[], object]) -> float:

@@ -134,7 +134,14 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "not known": (C, [Edit("faces[north-west].room_modules", None)]),
     },
     "array.under-used": {
-        "tight": (B, [Edit(f"{HYB}.strings[{s}].modules_per_string", 4) for s in ("ne1", "ne2")]),
+        "tight": (
+            B,
+            [
+                Edit("library[+]", shipped_card("hybrid-8k").model_dump()),
+                Edit(f"{HYB}.card", "hybrid-8k"),
+                *(Edit(f"{HYB}.strings[{s}].modules_per_string", 6) for s in ("ne1", "ne2")),
+            ],
+        ),
         "within": (B, []),
     },
     "array.network-ratio": {
@@ -273,11 +280,6 @@ NO_REMEDY = (
     "tracker.parallel-loss",
     "string.measured",
     "array.uncatchable",
-    "tracker.working-current",
-    "tracker.power",
-    "tracker.one-face",
-    "array.under-used",
-    "array.network-ratio",
     "array.clipped-share",
 )
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -10,12 +12,16 @@ from calm_relay.decision.oversizing import more_modules, now_or_later, with_more
 from calm_relay.decision.roofs import direction_map, face_yield, string_years
 from calm_relay.decision.words import guess_words
 from calm_relay.errors import BadInput, NotFeasible
-from calm_relay.job.models import ClearSkyWeather, HorizonPoint, Job, LaterModules, MeasuredString, StringGroup
+from calm_relay.job.models import ClearSkyWeather, Face, HorizonPoint, Job, LaterModules, MeasuredString, StringGroup
+from calm_relay.job.parts import put_strings
 from calm_relay.library.cards import ModuleCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.places import find_towns
+from calm_relay.pv.fit import face_room, fit_modules
+from calm_relay.pv.ladder import tracker_amps
 from calm_relay.pv.measured import compare_measured
 from calm_relay.pv.roof import modules_by_face
+from calm_relay.pv.voltage import cell_rise_k, cold_voc_v, hot_vmp_v
 from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
 
@@ -37,6 +43,7 @@ def year(study: Study, job: Job, face: str = "north-west") -> float:
 
 
 def test_a_horizon_takes_the_sun_below_it_and_its_part_of_the_sky(demo, quarter):
+    demo = apply_edits(demo, [Edit(f"{NW}.horizon", [])])
     clear = year(quarter, demo)
     lower = [year(quarter, apply_edits(demo, [horizon(h)])) for h in (0.0, 10.0, 25.0, 80.0)]
     assert lower[0] == pytest.approx(clear, rel=1e-6)
@@ -217,3 +224,68 @@ def test_keeping_strings_leaves_their_trackers_and_their_room_alone(demo, quarte
 def test_a_horizon_has_each_azimuth_once(demo):
     with pytest.raises(BadInput, match="2 points at 90"):
         apply_edits(demo, [Edit(f"{NW}.horizon", [HorizonPoint(azimuth_deg=90, elevation_deg=e).model_dump() for e in (1, 2)])])
+
+
+def test_modules_that_fit_by_hand():
+    # By hand: 10 × 6 m less 0.3 m all round is 9.4 × 5.4 m. Upright 1.134 × 1.722 m with 20 mm between: 8 across, 3 up, 24;
+    # lying: (9.4 + 0.02)/1.742 = 5 across, (5.4 + 0.02)/1.154 = 4 up, 20.
+    module = shipped_card("module-430")
+    assert isinstance(module, ModuleCard)
+    face = Face(id="f", name="F", tilt_deg=30, azimuth_deg=0, eave_m=10, slope_m=6, setback_m=0.3)
+    fit = fit_modules(face, module)
+    assert fit is not None
+    assert (fit.modules, fit.across, fit.up, fit.upright) == (24, 8, 3, True)
+    assert fit.power_stc_w == 24 * 430
+    assert face_room(face, module) == 24
+    assert face_room(face.model_copy(update={"room_modules": 20}), module) == 20
+    assert face_room(face.model_copy(update={"eave_m": None}), module) is None
+    assert fit_modules(face.model_copy(update={"setback_m": 3.0}), module).modules == 0
+
+
+def test_two_sided_modules_give_more_power_and_more_current(demo, quarter):
+    on_rack = [Edit(f"{NW}.mounting", "rack"), Edit("library[module-430].bifaciality_frac", 0.8)]
+    plain, both = apply_edits(demo, on_rack[:1]), apply_edits(demo, on_rack)
+    one, two = (float(quarter.dc(job, job.plan(C))["hyb"].offered_w.sum()) for job in (plain, both))
+    # Common practice: rear ratio 0.12 on a rack times bifaciality 0.8.
+    assert two / one == pytest.approx(1.096, abs=1e-6)
+    amps = [next(a for a in tracker_amps(job, job.plan(C)) if a.node_id == "hyb") for job in (plain, both)]
+    assert amps[1].short_circuit_a / amps[0].short_circuit_a == pytest.approx(1.096)
+    typed = apply_edits(both, [Edit(f"{NW}.rear_ratio_frac", 0.0)])
+    assert float(quarter.dc(typed, typed.plan(C))["hyb"].offered_w.sum()) == pytest.approx(one)
+
+
+def test_the_rewiring_worked_in_the_user_guide_is_what_the_core_computes(demo, quarter):
+    """Every figure of the guide's table, from the core; the hand sums stand in the guide itself."""
+    guide = (Path(__file__).parents[1] / "docs" / "user-guide.md").read_text(encoding="utf-8")
+    short = [
+        {"id": f"s{i}", "face": "north-east", "module": "module-385", "tracker": 1, "modules_per_string": 3, "age_years": 7.0}
+        for i in range(4)
+    ]
+    job = apply_edits(demo, [Edit("plans[today].nodes[old].strings", short)])
+    module, hybrid = job.card("module-385"), job.card("hybrid-5k")
+    assert isinstance(module, ModuleCard)
+    cold = cold_voc_v(module, 1, -4.0)
+    assert cold is not None
+    assert f"= {cold:.1f} V" in guide
+    assert f"600 / {cold:.1f} = {600 / cold:.1f}" in guide
+    cell = 30 + cell_rise_k(1000, module.efficiency_frac, "ventilated")
+    hot = hot_vmp_v(module, 1, cell)
+    assert f"= {cell:.0f} °C" in guide
+    assert f"= {hot:.1f} V" in guide
+    assert f"3 × {hot:.1f} = {3 * hot:.0f} V" in guide
+    assert 3 * hot > 1.05 * hybrid.trackers[0].mppt_min_v
+    on_hybrid = apply_edits(job, [Edit(f"plans[{B}].nodes[hyb].strings", short)])
+    found = {f.check: f for f in quarter.plan_result(on_hybrid, on_hybrid.plan(B)).findings}
+    assert found["tracker.working-current"].value == pytest.approx(38.1, abs=0.05)
+    assert found["tracker.short-circuit"].value == pytest.approx(50.5)
+    assert found["tracker.short-circuit"].verdict == "over"
+    assert found["tracker.reverse-current"].value == pytest.approx(37.9, abs=0.05)
+    assert found["tracker.reverse-current"].verdict == "over"
+    best = quarter.propose_strings(job, job.plan(B), "hyb", module, mode="rewire").layouts[0]
+    assert sorted((o.tracker, o.modules, o.strings) for o in best.options) == [(1, 6, 1), (2, 6, 1)]
+    rows = [(o.tracker, o.face, o.modules, o.strings) for o in best.options]
+    done = put_strings(job, B, "hyb", module, rows, mode="rewire")
+    assert {g.age_years for g in done.plan(B).nodes[0].strings} == {7.0}
+    after = {f.check: f for f in quarter.plan_result(done, done.plan(B)).findings if f.check.startswith(("string.", "tracker."))}
+    assert all(f.verdict == "within" for f in after.values()), {k: f.verdict for k, f in after.items()}
+    assert after["tracker.short-circuit"].value == pytest.approx(12.6, abs=0.05)

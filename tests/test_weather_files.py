@@ -196,6 +196,19 @@ def test_a_wrong_zone_is_refused_with_the_shift_that_would_fit(hours, hourly, tm
     assert job.read_bytes() == before
 
 
+def test_short_gaps_are_filled_from_the_days_around_and_said(hourly, tmp_path):
+    lines = as_plain(hourly).split("\n")
+    for i in (700, 701, 4000):
+        lines[i] = ("nan" if i == 700 else "") + lines[i][lines[i].index(",") :]
+    (tmp_path / "a.csv").write_text("\n".join(lines))
+    read = read_weather(tmp_path / "a.csv")
+    ghi = hourly["ghi"]
+    assert read.year.ghi_w_per_m2[699] == pytest.approx((ghi[699 - 24] + ghi[699 + 24]) / 2)  # row 700 of the file
+    assert "3 rows were missing" in read.notes[-1]
+    untouched = np.setdiff1d(np.arange(HOURS), (699, 700, 3999))
+    np.testing.assert_array_equal(read.year.ghi_w_per_m2[untouched], ghi[untouched])
+
+
 def test_extremes_of_a_file_stand_in_for_what_nobody_typed(hourly, tmp_path):
     """A typical year's minimum is no record low: 5 K of margin, and marked assumed; typed values stay."""
     (tmp_path / "a.epw").write_text(as_epw(hourly))
@@ -242,7 +255,8 @@ def broken(kind: str, text: str) -> bytes:
     if kind == "text in it":
         lines[700] = "cloudy" + lines[700][lines[700].index(",") :]
     if kind == "gap":
-        lines[700] = "nan" + lines[700][lines[700].index(",") :]
+        for i in range(700, 730):
+            lines[i] = "nan" + lines[i][lines[i].index(",") :]
     if kind == "negative":
         lines[700] = "-5" + lines[700][lines[700].index(",") :]
     if kind == "kilowatts":
@@ -261,7 +275,7 @@ def broken(kind: str, text: str) -> bytes:
     ("kind", "words"),
     [
         ("empty", "the file is empty"), ("binary", "not UTF-8"), ("not utf-8", "not UTF-8"), ("no ghi", "no column 'ghi'"),
-        ("short", "a year has 8760 hours"), ("text in it", "'cloudy' is not a number"), ("gap", "fill the gap"),
+        ("short", "a year has 8760 hours"), ("text in it", "'cloudy' is not a number"), ("gap", "missing for 30 rows, 30 h on end"),
         ("negative", "lies between 0 and 1600"), ("kilowatts", "these look like kW"), ("joules", "check the units"),
         ("month gone", "the month is missing"), ("days doubled", "repeat the day before"),
     ],

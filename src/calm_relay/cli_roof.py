@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from typing import Any
 
+from calm_relay.decision.directions import fit_words
 from calm_relay.decision.gains import clip_rows, inverters_with_strings, ratio_rows
 from calm_relay.decision.oversizing import more_modules, now_or_later
 from calm_relay.decision.pictures import duration
@@ -133,6 +134,7 @@ def faces_data(study: Study, job: Job, *, directions: bool = False) -> list[dict
             "sky_view_frac": sky_view_frac(face.horizon, face.tilt_deg, face.azimuth_deg),
             "horizon_points": len(face.horizon),
             "shade_table": face.shade_table is not None,
+            "fits": fit_words(job, face),
         }
         if directions:
             found = direction_map(study, job, face.id)
@@ -151,6 +153,8 @@ def faces_text(rows: Iterable[dict[str, Any]]) -> list[str]:
             f"{row['name']}: {row['light_annual_kwh_per_m2']:.0f} kWh/m² a year reach the cells, after shade; by month {months}"
         )
         out.append(f"  {row['yield_annual_kwh_per_kwp']:.0f} kWh/kWp a year with {row['module']}")
+        if row["fits"]:
+            out.append(f"  {row['fits']}")
         if "directions" in row:
             best = row["directions"]["best"]
             out.append(

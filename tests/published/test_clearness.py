@@ -1,12 +1,17 @@
-"""The synthetic year's hourly clearness against a published distribution, its months, and its seed."""
+"""Clearness of hours and cloud within them against published statistics; months of the synthetic year, and its seed."""
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
+import pvlib
 import pytest
 
 from calm_relay.calendar import MONTH_DAYS, year_calendar
 from calm_relay.job.models import MonthlyWeather
+from calm_relay.weather.files import read_weather
+from calm_relay.weather.refine import refine_year
 from calm_relay.weather.solar import sun_year
 from calm_relay.weather.synthetic import synthetic_year
 
@@ -63,3 +68,27 @@ def test_hours_are_as_clear_and_dull_as_the_published_distribution(name: str):
         theirs += published_share(float(index.mean()), k) * np.count_nonzero(here)
     # Stations themselves lie up to about a tenth from these curves; that is the tolerance.
     assert np.abs(ours - theirs).max() / theirs[-1] < 0.10
+
+
+# Skartveit and Olseth (1992), "The probability density and autocorrelation of short-term global and beam irradiance": standard
+# deviation of 5-min clear-sky index within an hour, 0.87·r²·(1 − r) + 0.39·√r·s3, s3 from the neighbouring hours (from memory).
+@pytest.mark.parametrize(("low", "high", "within"), [(0.2, 0.4, 0.25), (0.4, 0.6, 0.25), (0.6, 0.8, 0.25), (0.8, 0.95, 0.25)])
+def test_cloud_within_the_hour_is_as_broken_as_published(low: float, high: float, within: float):
+    station = read_weather(Path(pvlib.__file__).parent / "data" / "723170TYA.CSV")  # open data, NREL TMY3
+    calendar = year_calendar(2025, "Etc/GMT+5")
+    assert station.latitude_deg is not None
+    assert station.longitude_deg is not None
+    sun = sun_year(calendar, station.latitude_deg, station.longitude_deg, station.altitude_m or 0.0)
+    fine = refine_year(station.year, calendar, sun, 1).weather.ghi_w_per_m2.reshape(-1, 12)
+    clear = sun.clear_ghi_w_per_m2.reshape(-1, 12)
+    bright = clear.min(axis=1) > 50.0
+    index = np.where(clear > 0, fine / np.maximum(clear, 1.0), 0.0)
+    mean = fine.mean(axis=1) / np.maximum(clear.mean(axis=1), 1.0)
+    step = np.zeros_like(mean)
+    step[1:-1] = np.sqrt(((mean[1:-1] - mean[:-2]) ** 2 + (mean[1:-1] - mean[2:]) ** 2) / 2)
+    whole = bright.copy()
+    whole[1:-1] &= bright[:-2] & bright[2:]
+    here = whole & (mean >= low) & (mean < high)
+    assert np.count_nonzero(here) > 200
+    published = 0.87 * mean**2 * (1 - mean) + 0.39 * np.sqrt(mean) * step
+    assert index[here].std(axis=1).mean() == pytest.approx(published[here].mean(), rel=within)

@@ -42,6 +42,9 @@ class Answers(Dialogs):
     def ask_open(self) -> Path | None:
         return self.path
 
+    def ask_shade(self) -> Path | None:
+        return self.path
+
     def ask_save(self, job_name: str) -> Path | None:
         return self.path
 

@@ -4,6 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from calm_relay.job.models import Face, Job
+from calm_relay.library.cards import ModuleCard
+from calm_relay.library.shipped import shipped_cards
+from calm_relay.pv.fit import fit_modules
+
 
 @dataclass(frozen=True)
 class FaceYield:
@@ -37,3 +42,15 @@ class DirectionMap:
         ]
         value, tilt, azimuth = max(rows, key=lambda row: row[0])
         return tilt, azimuth, value
+
+
+def fit_words(job: Job, face: Face) -> str:
+    """Return how many modules fit on a face of typed size: of the card that lies there, and the most watts of any other."""
+    cards = {card.id: card for card in (*job.library, *shipped_cards()) if isinstance(card, ModuleCard)}
+    used = [g.module for plan in job.plans for node in plan.nodes for g in node.strings if g.face == face.id and g.module in cards]
+    if not cards or fit_modules(face, next(iter(cards.values()))) is None:
+        return ""
+    mine = cards[used[0]] if used else next(iter(cards.values()))
+    best = max(cards.values(), key=lambda card: fit.power_stc_w if (fit := fit_modules(face, card)) else 0.0)
+    parts = [f"{card.name}: {fit.words}" for card in dict.fromkeys((mine, best)) if (fit := fit_modules(face, card)) is not None]
+    return "fits " + "; ".join(parts)

@@ -19,7 +19,7 @@ COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
     ("own_use_frac", "Own use of PV", "fraction"),
     ("import_wh", "Import", "energy_wh"),
     ("export_wh", "Export", "energy_wh"),
-    ("clipped_wh", "Clipped", "energy_wh"),
+    ("clipped_wh", "Clipped, at least", "energy_wh"),
     ("caught_wh", "Caught by the battery", "energy_wh"),
     ("held_by_cap_wh", "Held by the export cap", "energy_wh"),
     ("usable_wh", "Usable battery", "energy_wh"),
@@ -106,7 +106,7 @@ def _against(row: PlanRow, open_rows: Sequence[PlanRow]) -> str:
         points.append(f"{row.evening_hours_over_h:.0f} evening hours a year are over what its batteries carry")
     lost = row.clipped_wh + row.held_by_cap_wh
     if lost > 50_000.0:
-        points.append(f"{show(lost, 'energy_wh', 0)} a year are clipped or held back")
+        points.append(f"{show(lost, 'energy_wh', 0)} a year or more are clipped or held back")
     return "; ".join(points[:2])
 
 

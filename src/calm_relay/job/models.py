@@ -13,6 +13,7 @@ from calm_relay.units import (
     EnergyWh,
     Fraction,
     HoursH,
+    LengthM,
     Money,
     PowerW,
     PricePerKwh,
@@ -169,7 +170,12 @@ class Face(Record):
     rear_ratio_frac: Annotated[float, Quantity("fraction"), Field(ge=0, le=0.5)] | None = Field(
         default=None, description="light on the rear over the front, for bifacial modules; None: by mounting, common practice"
     )
-    room_modules: Annotated[int, Quantity("count"), Field(ge=0, le=2000)] | None = None
+    room_modules: Annotated[int, Quantity("count"), Field(ge=0, le=2000)] | None = Field(
+        default=None, description="how many modules fit; None: worked out from the face's size, where it is typed"
+    )
+    eave_m: LengthM | None = None
+    slope_m: LengthM | None = None
+    setback_m: Annotated[float, Quantity("length_m"), Field(ge=0, le=5)] = 0.0
 
 
 class Motor(Record):

@@ -243,12 +243,12 @@ def _best_by_use(
     """Return the best layout of each of the `most` best uses of the roof; a use is a number of modules on each face.
 
     Tracker by tracker over a table of all uses: of layouts with the same use the one with more energy stays, then the one
-    with the larger margin, then the one with fewer strings.
+    with the larger margin, then the one with fewer strings, then the one whose strings are more alike in length.
     """
     shape = tuple(face.room + 1 for face in s.faces)
     energy = np.full(shape, -1.0)
     energy[(0,) * len(shape)] = 0.0
-    margin, strings = np.full(shape, 1e9), np.zeros(shape)
+    margin, strings, squares = np.full(shape, 1e9), np.zeros(shape), np.zeros(shape)
     allowed = np.ones(shape, dtype=bool)
     if s.ratio_max is not None:
         allowed = np.indices(shape).sum(axis=0) * s.module.power_stc_w + s.kept_stc_w <= s.ratio_max * s.ac_rated_w + 1e-6
@@ -256,7 +256,7 @@ def _best_by_use(
     used: list[list[tuple[Option, int, float]]] = []
     for number in s.open_trackers:
         mine = _best_of_tracker(s, number, feasible, kept, yearly)
-        after = (energy.copy(), margin.copy(), strings.copy())
+        after = (energy.copy(), margin.copy(), strings.copy(), squares.copy())
         choice = np.full(shape, -1, dtype=np.int16)
         for i, (o, axis, value) in enumerate(mine):
             low: list[slice] = [slice(None)] * len(shape)
@@ -264,14 +264,16 @@ def _best_by_use(
             low[axis], high[axis] = slice(0, shape[axis] - o.total), slice(o.total, None)
             at, to = tuple(low), tuple(high)
             e, m, n = energy[at] + value, np.minimum(margin[at], o.margin_frac), strings[at] + o.strings
+            q = squares[at] + o.strings * o.modules**2
             gain = e - after[0][to]
             even = np.abs(gain) <= 1e-6
-            better = (gain > 1e-6) | (even & ((m > after[1][to]) | ((m == after[1][to]) & (n < after[2][to]))))
+            alike = (n < after[2][to]) | ((n == after[2][to]) & (q < after[3][to]))
+            better = (gain > 1e-6) | (even & ((m > after[1][to]) | ((m == after[1][to]) & alike)))
             better &= (energy[at] >= 0) & allowed[to]
-            for table, new in zip(after, (e, m, n), strict=True):
+            for table, new in zip(after, (e, m, n, q), strict=True):
                 table[to][better] = new[better]
             choice[to][better] = i
-        energy, margin, strings = after
+        energy, margin, strings, squares = after
         choices.append(choice)
         used.append(mine)
     flat = np.argsort(-energy.ravel(), kind="stable")[: most + 1]

@@ -7,8 +7,9 @@ from collections.abc import Mapping
 from typing import Literal
 
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import Job, Plan, StringGroup
+from calm_relay.job.models import Face, Job, Plan, StringGroup
 from calm_relay.library.cards import Card, HybridCard, ModuleCard, ModuleInverterCard, OptimizerCard, PvInverterCard
+from calm_relay.pv.fit import face_room
 from calm_relay.pv.planner import FaceRoom, Setup
 from calm_relay.pv.voltage import rear_gain_frac
 
@@ -45,6 +46,11 @@ def modules_by_face(plan: Plan, cards: Mapping[str, Card], *, module: str | None
     return count
 
 
+def _room(face: Face, module: ModuleCard) -> int:
+    room = face_room(face, module)
+    return MOST_ROOM if room is None else room
+
+
 def planner_setup(
     job: Job, plan: Plan, node_id: str, module: ModuleCard, cards: Mapping[str, Card], mode: Mode, optimizer: str = ""
 ) -> tuple[Setup, StringGroup]:
@@ -75,7 +81,7 @@ def planner_setup(
         like = old.model_copy(update={"id": "one", "fuse_a": None, "measured": None})
     else:
         taken = modules_by_face(plan, cards, without_node=node_id if mode == "anew" else "")
-        room = Counter({f.id: max(0, (MOST_ROOM if f.room_modules is None else f.room_modules) - taken[f.id]) for f in job.faces})
+        room = Counter({f.id: max(0, _room(f, module) - taken[f.id]) for f in job.faces})
     if isinstance(worn, OptimizerCard):
         like = like.model_copy(update={"optimizer": worn.id})
     kept = node.strings if mode == "keep" else ()

@@ -5,14 +5,27 @@ Where exceeding a limit only costs energy the finding is at most 'tight': it war
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.library.cards import AcUnit, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker
+from calm_relay.library.cards import AcUnit, Card, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker
+from calm_relay.pv.fit import face_room
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, start_voltage_v, working_a
-from calm_relay.rules.checks_strings import WithTrackers, array_stc_w, count_path, isc_a, string_rows, string_subject, voltage_rows
+from calm_relay.rules.checks_battery import swap_card, swap_edits
+from calm_relay.rules.checks_strings import (
+    WithTrackers,
+    array_stc_w,
+    count_path,
+    isc_a,
+    optimizer_of,
+    smaller_array,
+    string_rows,
+    string_subject,
+    voltage_rows,
+)
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
@@ -105,7 +118,7 @@ def working_current(c: CheckContext) -> Iterator[Finding]:
             cost = f"trackers lose {show(c.facts.tracker_lost_wh, 'energy_wh', 0)} a year"
         yield finding(
             c, "tracker.working-current", tracker_name(rows[0]), "current_a", amps, limit, "most",
-            f"{parts} = {amps:.1f} A of {limit:g} A", soft=True, cost=cost,
+            f"{parts} = {amps:.1f} A of {limit:g} A", soft=True, cost=cost, remedies=_less_current(c, rows, limit),
         )  # fmt: skip
 
 
@@ -121,11 +134,42 @@ def tracker_power(c: CheckContext) -> Iterator[Finding]:
             continue
         watts = sum(group_stc_w(g, c.cards) for _, _, g, _ in rows)
         line = f"{show(watts, 'power_w')}p on a tracker that takes {show(limit, 'power_w')}"
-        yield finding(c, "tracker.power", tracker_name(rows[0]), "power_w", watts, limit, "most", line, soft=True)
+        node, _, group, module = max(rows, key=lambda row: row[2].modules_per_string)
+        spare = limit - watts + group_stc_w(group, c.cards)
+        fewer = int(spare / (module.power_stc_w * group.parallel_strings) + 1e-9)
+        edits = (Edit(count_path(c, node, group), fewer),) if fewer >= 1 else ()
+        remedy = Remedy(f"{fewer} modules instead of {group.modules_per_string} in string {group.id}", edits)
+        yield finding(
+            c, "tracker.power", tracker_name(rows[0]), "power_w", watts, limit, "most", line, soft=True,
+            remedies=[remedy] if edits else [Remedy("an inverter whose tracker takes more")],
+        )  # fmt: skip
 
 
 def _imp_a(c: CheckContext, group: StringGroup, module: ModuleCard) -> float:
     return working_a(module, c.job.face(group.face))
+
+
+def _less_current(c: CheckContext, rows: list[Row], limit: float) -> list[Remedy]:
+    """Return fewer strings in parallel, or a string moved to a free tracker; nothing where one string is too much already."""
+    node, _, group, module = max(rows, key=lambda row: row[2].parallel_strings)
+    each = _imp_a(c, group, module)
+    others = sum(g.parallel_strings * _imp_a(c, g, m) for _, _, g, m in rows) - group.parallel_strings * each
+    most = int((limit - others) / each + 1e-9)
+    if 1 <= most < group.parallel_strings:
+        edit = Edit(count_path(c, node, group, "parallel_strings"), most)
+        return [Remedy(f"{most} string(s) in parallel instead of {group.parallel_strings}", (edit,))]
+    return to_free_tracker(c, rows) if len(rows) == 2 else []
+
+
+def to_free_tracker(c: CheckContext, rows: list[Row]) -> list[Remedy]:
+    """Return the remedy that gives the last of several strings on a tracker the inverter's first free tracker, if it has one."""
+    node, card, group, _ = rows[-1]
+    used = {g.tracker for g in node.strings}
+    free = next((n for n in range(1, len(card.trackers) + 1) if n not in used), None)
+    if len(rows) < 2 or free is None:
+        return []
+    edit = Edit(count_path(c, node, group, "tracker"), free)
+    return [Remedy(f"string {group.id} on tracker {free}, which is free", (edit,))]
 
 
 def _fused(rows: list[Row]) -> bool:
@@ -219,6 +263,9 @@ def strings_alike(c: CheckContext) -> Iterator[Finding]:
     for rows in by_tracker(c).values():
         if sum(group.parallel_strings for _, _, group, _ in rows) < 2:
             continue
+        worn = [optimizer_of(c, group) for _, _, group, _ in rows]
+        if all(card is not None and card.unequal_strings for card in worn):
+            continue  # these optimizers bring unequal strings to one voltage by themselves
         lengths = sorted({group.modules_per_string for _, _, group, _ in rows})
         line = (
             f"{len(lengths)} string length{'s' if len(lengths) > 1 else ''} on this tracker: {', '.join(map(str, lengths))} modules"
@@ -243,11 +290,18 @@ def one_face(c: CheckContext) -> Iterator[Finding]:
         faces = ", ".join(dict.fromkeys(c.job.face(group.face).name for _, _, group, _ in rows))
         line = f"{len(kinds)} kind{'s' if len(kinds) > 1 else ''} of string on this tracker: {faces}"
         yield finding(
-            c, "tracker.one-face", tracker_name(rows[0]), "count", len(kinds), 1, "most", line, soft=True, tight="ratio-within"
-        )
+            c, "tracker.one-face", tracker_name(rows[0]), "count", len(kinds), 1, "most", line, soft=True, tight="ratio-within",
+            remedies=to_free_tracker(c, rows) if len(kinds) == len(rows) == 2 else [],
+        )  # fmt: skip
 
 
-@check("roof.room", "Room on the roof face", needs={"plan"}, short="Roof room", source="the room typed for each face")
+@check(
+    "roof.room",
+    "Room on the roof face",
+    needs={"plan"},
+    short="Roof room",
+    source="the room typed for each face, or what fits its typed size",
+)
 def roof_room(c: CheckContext) -> Iterator[Finding]:
     """Modules a plan puts on a face against what fits there."""
     count: dict[str, int] = defaultdict(int)
@@ -260,11 +314,13 @@ def roof_room(c: CheckContext) -> Iterator[Finding]:
             largest[group.face] = (node, group)
     for face_id, modules in count.items():
         face = c.job.face(face_id)
-        if face.room_modules is None:
-            yield unknown(c, "roof.room", face.name, "how many modules fit: type the room of this face")
-            continue
         node, group = largest[face_id]
-        left = group.modules_per_string - -(-(modules - face.room_modules) // group.parallel_strings)
+        module = c.cards[group.module]
+        room = face_room(face, module) if isinstance(module, ModuleCard) else None
+        if room is None:
+            yield unknown(c, "roof.room", face.name, "how many modules fit: type the room of this face, or its size")
+            continue
+        left = group.modules_per_string - -(-(modules - room) // group.parallel_strings)
         remedies = []
         if left >= 1:
             remedies.append(
@@ -273,10 +329,8 @@ def roof_room(c: CheckContext) -> Iterator[Finding]:
                     (Edit(count_path(c, node, group), left),),
                 )
             )
-        line = f"{modules} modules on a face with room for {face.room_modules}"
-        yield finding(
-            c, "roof.room", face.name, "count", modules, face.room_modules, "most", line, remedies=remedies, tight="ratio-within"
-        )
+        line = f"{modules} modules on a face with room for {room}"
+        yield finding(c, "roof.room", face.name, "count", modules, room, "most", line, remedies=remedies, tight="ratio-within")
 
 
 @check(
@@ -295,7 +349,24 @@ def under_used(c: CheckContext) -> Iterator[Finding]:
         array = array_stc_w(c, node)
         ratio = array / card.ac_rated_w
         line = f"{array / 1000:.2f} kWp on {card.ac_rated_w / 1000:.2f} kW = {ratio:.2f}, at least {limit:g} uses it well"
-        yield finding(c, "array.under-used", node.name, "ratio", ratio, limit, "least", line, soft=True, tight="ratio-within")
+        smaller = swap_card(c, node, _used_well(array, card, limit), lambda other: -getattr(other, "ac_rated_w", 0.0))
+        remedies = [] if smaller is None else [Remedy(f"{smaller.name} instead", swap_edits(c, node, smaller))]
+        yield finding(
+            c, "array.under-used", node.name, "ratio", ratio, limit, "least", line, soft=True, tight="ratio-within",
+            remedies=remedies or [Remedy("more modules, or a smaller inverter")],
+        )  # fmt: skip
+
+
+def _used_well(array_w: float, now: PvInverterCard | HybridCard, ratio_least: float) -> Callable[[Card], bool]:
+    """Return whether a card is smaller than the present one, takes its volts, and is used well by an array."""
+
+    def fits(card: Card) -> bool:
+        if not isinstance(card, PvInverterCard | HybridCard) or card.ac_rated_w >= now.ac_rated_w:
+            return False
+        most = card.dc_ac_ratio_max or math.inf
+        return ratio_least <= array_w / card.ac_rated_w <= most and card.dc_voltage_max_v >= now.dc_voltage_max_v
+
+    return fits
 
 
 @check(
@@ -318,8 +389,13 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
         return
     value = array / rated
     line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f} of {limit:g}"
-    remedy = Remedy(f"an array of at most {show(limit * rated, 'power_w')}p in this plan")
-    yield finding(c, "array.network-ratio", "plan", "ratio", value, limit, "most", line, remedies=[remedy])
+    with_strings = [node for node in c.plan.nodes if node.strings and not isinstance(c.cards[node.card], ModuleInverterCard)]
+    largest = max(with_strings, key=lambda node: array_stc_w(c, node), default=None)
+    remedies = [Remedy(f"an array of at most {show(limit * rated, 'power_w')}p in this plan")]
+    if largest is not None:
+        own = array_stc_w(c, largest)
+        remedies = smaller_array(c, largest, own, own - (array - limit * rated))
+    yield finding(c, "array.network-ratio", "plan", "ratio", value, limit, "most", line, remedies=remedies)
 
 
 @check(

@@ -10,7 +10,7 @@ from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCa
 from calm_relay.pv.measured import compare_measured
 from calm_relay.pv.roof import ratio_limit
 from calm_relay.pv.voltage import cold_voc_v, rear_gain_frac
-from calm_relay.rules.checks_array import by_tracker, tracker_name
+from calm_relay.rules.checks_array import by_tracker, to_free_tracker, tracker_name
 from calm_relay.rules.checks_strings import (
     WithTrackers,
     array_stc_w,
@@ -194,19 +194,11 @@ def old_and_new(c: CheckContext) -> Iterator[Finding]:
             continue
         apart = ages[-1] - ages[0]
         line = f"{apart:g} years between strings on this tracker, {limit:g} are let pass"
-        newest = min(rows, key=lambda row: row[2].age_years)
-        node, card = newest[0], newest[1]
-        used = {g.tracker for g in node.strings}
-        free = next((i for i in range(1, len(card.trackers) + 1) if i not in used), None)
-        remedy = Remedy("give the new strings a tracker of their own")
-        if free is not None:
-            edits = tuple(
-                Edit(count_path(c, node, row[2], "tracker"), free) for row in rows if row[2].age_years == newest[2].age_years
-            )
-            remedy = Remedy(f"put the newer strings on tracker {free}, which is free", edits)
+        newest = sorted(rows, key=lambda row: -row[2].age_years)
+        moved = to_free_tracker(c, newest) if len(rows) == 2 else []
         yield finding(
             c, "tracker.old-and-new", tracker_name(rows[0]), "years", apart, limit, "most", line, soft=True, tight="ratio-within",
-            remedies=[remedy],
+            remedies=moved or [Remedy("give the new strings a tracker of their own")],
         )  # fmt: skip
 
 

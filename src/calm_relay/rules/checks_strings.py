@@ -203,7 +203,7 @@ def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
         line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f}, the card allows {limit:g} {word}"
         yield finding(
             c, "array.dc-ac-ratio", node.name, "ratio", value, limit, "most", line,
-            remedies=_smaller_array(c, node, array, limit * rated), cost=c.cost(f"ac_limit:{node.id}"),
+            remedies=smaller_array(c, node, array, limit * rated), cost=c.cost(f"ac_limit:{node.id}"),
         )  # fmt: skip
 
 
@@ -230,7 +230,7 @@ def system_voltage(c: CheckContext) -> Iterator[Finding]:
         )
 
 
-def _smaller_array(c: CheckContext, node: Node, array_w: float, allowed_w: float) -> list[Remedy]:
+def smaller_array(c: CheckContext, node: Node, array_w: float, allowed_w: float) -> list[Remedy]:
     """Shorten strings, or leave parallel strings out, largest group first, until the array fits."""
     edits, words, excess = [], [], array_w - allowed_w
     rows = [(g, m) for n, _, g, m in string_rows(c) if n.id == node.id]

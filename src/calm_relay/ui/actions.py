@@ -15,7 +15,8 @@ from calm_relay.decision.marks import PAGES
 from calm_relay.decision.patterns import PATTERNS
 
 if TYPE_CHECKING:
-    from calm_relay.ui.window import MainWindow
+    from calm_relay.places import ATTRIBUTION
+from calm_relay.ui.window import MainWindow
 
 TEXT_SIZES = (("Text 100 %", 1.0), ("Text 125 %", 1.25), ("Text 150 %", 1.5))
 THEMES = (("As the system", "system"), ("Light", "light"), ("Dark", "dark"))
@@ -173,5 +174,6 @@ def about_text() -> str:
     return (
         f"Calm Relay {__version__}. Plans how batteries join a photovoltaic system, and proves it over a simulated year.\n\n"
         "Local codes, the network operator, the equipment's own manual and a licensed electrician decide. "
-        "Open source (MIT). Qt through PySide6 under the LGPL; font Inter under the SIL Open Font License; pyqtgraph (MIT)."
+        "Open source (MIT). Qt through PySide6 under the LGPL; font Inter under the SIL Open Font License; pyqtgraph (MIT).\n\n"
+        f"{ATTRIBUTION}"
     )

@@ -11,7 +11,7 @@ import json
 import math
 import warnings
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -35,6 +35,7 @@ COLUMNS = {  # names a plain CSV may use, folded
     "air": ("air_c", "temp_air", "temperature", "t2m", "dry-bulb (c)", "temp_c"),
 }
 FAR_KM, FAR_M = 50.0, 300.0
+MOST_MISSING_FRAC = 0.02
 POLAR_DEG = 65.0
 Format = Literal["EPW", "TMY3", "PVGIS", "CSV"]
 
@@ -95,6 +96,7 @@ def read_weather(path: Path | str) -> WeatherRead:
         raise _bad(
             path, "", f"it cannot be read as weather ({type(error).__name__}: {error})", "check the file, or export it again"
         ) from error
+    read = _filled(read, path)
     _check(read, path)
     return read
 
@@ -233,7 +235,7 @@ def _plain(text: str, path: Path) -> WeatherRead:
             assert index is not None
             cell = row[index].strip() if index < len(row) else ""
             try:
-                held.append(float(cell.replace(",", ".") if dialect == ";" else cell))
+                held.append(float(cell.replace(",", ".") if dialect == ";" else cell) if cell else math.nan)
             except ValueError:
                 raise _bad(
                     path,
@@ -272,6 +274,43 @@ def _year(path: Path, offset_h: float, ghi: Any, dni: Any, dhi: Any, air: Any) -
     assert arrays[0] is not None
     assert arrays[3] is not None
     return FileYear(offset_h, arrays[0], arrays[1], arrays[2], arrays[3])
+
+
+def _filled(read: WeatherRead, path: Path) -> WeatherRead:
+    """Fill short gaps from the same hour of the days around them, and say how many; long ones are refused.
+
+    Raises
+    ------
+    BadInput
+        When more than a day on end, or more than `MOST_MISSING_FRAC` of the year, is missing.
+    """
+    columns = {name: getattr(read.year, name) for name in ("ghi_w_per_m2", "dni_w_per_m2", "dhi_w_per_m2", "air_c")}
+    per_day, filled, missing = len(read.year.ghi_w_per_m2) // DAYS, {}, 0
+    for name, values in columns.items():
+        gaps = np.isnan(values) if values is not None else np.zeros(0, dtype=bool)
+        if not gaps.any():
+            continue
+        edges = np.flatnonzero(np.diff(np.concatenate(([0], gaps.astype(np.int8), [0]))))
+        longest = int((edges[1::2] - edges[::2]).max())
+        if longest > per_day or gaps.mean() > MOST_MISSING_FRAC:
+            hours = longest * read.step_h
+            raise _bad(
+                path,
+                f"data row {int(np.flatnonzero(gaps)[0]) + 1}",
+                f"{name.split('_')[0]} is missing for {int(gaps.sum())} rows, {hours:.0f} h on end",
+                f"fill the gap: up to a day on end and {MOST_MISSING_FRAC * 100:g} % of the year are filled from the days around",
+            )
+        days = values.reshape(DAYS, per_day)
+        nearest = [np.roll(days, shift, axis=0) for shift in (1, -1, 2, -2, 3, -3)]
+        around = np.nanmean(np.stack(nearest[:2]), axis=0)
+        for other in nearest[2:]:
+            around = np.where(np.isnan(around), other, around)
+        filled[name] = np.where(gaps, around.ravel(), values)
+        missing = max(missing, int(gaps.sum()))
+    if not filled:
+        return read
+    note = f"{missing} rows were missing and are filled with the mean of the same hour of the days around"
+    return replace(read, year=replace(read.year, **filled), notes=(*read.notes, note))
 
 
 def _check(read: WeatherRead, path: Path) -> None:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
-from calm_relay.decision.directions import DirectionMap, FaceYield
+from calm_relay.decision.directions import DirectionMap, FaceYield, fit_words
 from calm_relay.job.models import Face, Job
 from calm_relay.job.parts import add_face, remove_face
 from calm_relay.pv.shade_files import read_shade
@@ -26,8 +26,10 @@ if TYPE_CHECKING:
     from calm_relay.ui.pages.site import SitePage
     from calm_relay.ui.runner import Cancel, Extra
 
-FACE = ("name", "tilt_deg", "azimuth_deg", "mounting", "room_modules", "shade_loss_frac", "rear_ratio_frac")
+FACE = ("name", "tilt_deg", "azimuth_deg", "mounting", "shade_loss_frac", "rear_ratio_frac")
+ROOM = ("room_modules", "eave_m", "slope_m", "setback_m")
 CHARS = {"name": 16, "rear_ratio_frac": 12}
+GHOSTS = {"rear_ratio_frac": "by mounting", "room_modules": "as it fits"}
 
 
 class FacesPart:
@@ -49,6 +51,7 @@ class FacesPart:
         page.heading("Roof faces", ("Add a face", self._add))
         self.dials: dict[str, CompassDial] = {}
         self._figures: dict[str, tuple[MonthBars, QLabel]] = {}
+        self._fits: dict[str, QLabel] = {}
         for face in job.faces:
             self._block(face)
         if not job.faces:
@@ -88,8 +91,12 @@ class FacesPart:
         shade.setChecked(face.id == self._face_id())
         shade.setAccessibleName(f"Shade and directions of {face.name}")
         shade.clicked.connect(lambda _=False, f=face.id: self._choose(f))
-        cells: list[QWidget] = [page.cell(f"{base}.{name}", chars=CHARS.get(name, 7), ghost="by mounting") for name in FACE]
+        cells: list[QWidget] = [page.cell(f"{base}.{name}", chars=CHARS.get(name, 7), ghost=GHOSTS.get(name, "")) for name in FACE]
         page.flow(dial, *cells, shade, page.button("Remove", lambda: self._remove(face.id), f"Remove {face.name}"))
+        room = [page.cell(f"{base}.{name}", chars=9, ghost=GHOSTS.get(name, "")) for name in ROOM]
+        fits = label("", "quiet", wrap=False)
+        self._fits[face.id] = fits
+        page.flow(*room, fits).setContentsMargins(14, 0, 0, 0)
         bars, words = MonthBars(f"{face.name} by month", page.theme, page.scale), label("", "quiet", wrap=False)
         self._figures[face.id] = bars, words
         page.flow(bars, words).setContentsMargins(14, 0, 0, 6)
@@ -101,6 +108,7 @@ class FacesPart:
         for face in job.faces:
             if face.id in self.dials:
                 self.dials[face.id].show_face(face.azimuth_deg, face.tilt_deg)
+                self._fits[face.id].setText(fit_words(job, face))
         reached = session.face_months()
         answer = session.extra("yields", _yields(job))
         yields = answer if isinstance(answer, dict) else {}

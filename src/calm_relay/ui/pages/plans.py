@@ -214,7 +214,7 @@ class PlansPage(QWidget):
         )
         parts = [f"This year {show(available, 'energy_wh', 0)} reached the inverters"]
         for text, wh in (
-            ("AC limits clipped {}", f.clipped_wh),
+            ("AC limits clipped at least {}", f.clipped_wh),
             ("the battery caught {} more", f.caught_wh),
             ("the export cap held back {}", f.held_by_cap_wh),
         ):

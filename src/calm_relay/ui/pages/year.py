@@ -113,7 +113,9 @@ class YearPage(QWidget):
         limit = inverter_pass_w(node, session.job.cards())
         self.duration.show_duration(duration(made, node.id, limit))
         clipped = (
-            f"{show(f.clipped_wh, 'energy_wh', 0)} a year are clipped" if f.clipped_wh >= 500 else "nothing worth a word is clipped"
+            f"{show(f.clipped_wh, 'energy_wh', 0)} a year or more are clipped"
+            if f.clipped_wh >= 500
+            else "nothing worth a word is clipped"
         )
         caught = f", {show(f.caught_wh, 'energy_wh', 0)} more were caught by the battery" if f.caught_wh >= 500 else ""
         self._clip_words.setText(
