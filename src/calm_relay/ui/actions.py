@@ -13,10 +13,10 @@ from PySide6.QtWidgets import QMenu
 from calm_relay import __version__
 from calm_relay.decision.marks import PAGES
 from calm_relay.decision.patterns import PATTERNS
+from calm_relay.places import ATTRIBUTION
 
 if TYPE_CHECKING:
-    from calm_relay.places import ATTRIBUTION
-from calm_relay.ui.window import MainWindow
+    from calm_relay.ui.window import MainWindow
 
 TEXT_SIZES = (("Text 100 %", 1.0), ("Text 125 %", 1.25), ("Text 150 %", 1.5))
 THEMES = (("As the system", "system"), ("Light", "light"), ("Dark", "dark"))
