@@ -85,6 +85,15 @@ def plain_against_compiled(packed: Packed) -> tuple[float, float, float]:
     return seconds / PLAIN_STEPS, compiled / PLAIN_STEPS, differ
 
 
+def apart(script: str, *arguments: str) -> dict[str, float]:
+    """Run a script of this folder in a process of its own and return what its last line says; leaves where it fails."""
+    done = subprocess.run([sys.executable, HERE / script, *arguments], capture_output=True, text=True, check=False)
+    if done.returncode:
+        raise SystemExit(done.stderr)
+    found: dict[str, float] = json.loads(done.stdout.splitlines()[-1])
+    return found
+
+
 def main() -> int:
     """Run and print."""
     study, job = Study(), demo_job()
@@ -107,22 +116,13 @@ def main() -> int:
             text = f"{1000 * seconds:.1f} ms, {table.steps_run / seconds / 1e6:.2f} M steps/s"
             goal = "goal 25 ms" if series and packed is one else ""
             line(f"  plan-year at 5 min, {'series' if series else 'sums only'}, {table.steps_run} steps", text, goal)
-    done = subprocess.run([sys.executable, HERE / "roof.py"], capture_output=True, text=True, check=False)
-    if done.returncode:
-        print(done.stderr, file=sys.stderr)
-        return 1
-    r = json.loads(done.stdout.splitlines()[-1])
+    r = apart("roof.py")
     line("weather to DC of one face at 5 min, first time", f"{r['first_s']:.2f} s", "goal 1.5 s; pvlib's import apart")
     line("  import of pvlib", f"{r['import_s']:.2f} s")
     line("  after an edit of tilt (median of 9)", f"{1000 * r['tilt_s']:.0f} ms", "goal 50 ms")
     line("string planner, 40 modules, 3 faces, 4 trackers", f"{r['planner_s']:.3f} s", "goal 0.3 s")
     line("map of 97 directions", f"{r['map_s']:.2f} s")
-    begin = time.time()
-    done = subprocess.run([sys.executable, HERE / "window.py", str(begin)], capture_output=True, text=True, check=False)
-    if done.returncode:
-        print(done.stderr, file=sys.stderr)
-        return 1
-    w = json.loads(done.stdout.splitlines()[-1])
+    w = apart("window.py", str(time.time()))
     line("start to usable window, warm", f"{w['usable_s']:.2f} s", "goal 2 s")
     line("start to every plan's figures, warm", f"{w['figures_s']:.2f} s")
     line("edit to painted checks (median of 12)", f"{1000 * w['checks_s']:.0f} ms", "goal 50 ms")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QRunnable, QThread, QThreadPool, QTimer, Signal
 
@@ -55,6 +55,8 @@ class StudyRunner(QObject):
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
+        self._files = QThreadPool(self)  # files are read whatever else is asked meanwhile
+        self._files.setMaxThreadCount(1)
         self._store = store
         self._study: Study | None = None
         self.generation = 0
@@ -91,6 +93,10 @@ class StudyRunner(QObject):
         """Ask the study something else; the answer comes by `found`, a CalmRelayError where there is none."""
         self._pool.start(_Extra(self, key, self.generation, work))
 
+    def read(self, key: str, work: Callable[[], object]) -> None:
+        """Read a file off the window's thread; the answer comes by `found`, a CalmRelayError where it is no good."""
+        self._files.start(_Extra(self, key, self.generation, lambda *_: work(), with_study=False))
+
     def cancel(self) -> None:
         """Drop the present question."""
         self.generation += 1
@@ -103,6 +109,7 @@ class StudyRunner(QObject):
         """Stop and wait for the thread."""
         self.cancel()
         self._pool.waitForDone()
+        self._files.waitForDone()
 
     def _idle(self, generation: int) -> None:
         if generation == self.generation:
@@ -119,16 +126,18 @@ class StudyRunner(QObject):
 
 
 class _Extra(QRunnable):
-    def __init__(self, runner: StudyRunner, key: str, generation: int, work: Extra) -> None:
+    def __init__(self, runner: StudyRunner, key: str, generation: int, work: Extra, *, with_study: bool = True) -> None:
         super().__init__()
         self._runner, self._key, self._generation, self._work = runner, key, generation, work
+        self._with_study = with_study
 
     def _cancelled(self) -> bool:
         return self._runner.generation != self._generation
 
     def run(self) -> None:
         try:
-            answer: object = self._work(self._runner.study(), self._cancelled)
+            study: Any = self._runner.study() if self._with_study else None
+            answer: object = self._work(study, self._cancelled)
         except CalmRelayError as error:
             answer = error
         except Exception as error:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from calm_relay.calendar import YearCalendar, year_calendar
-from calm_relay.errors import BadInput
+from calm_relay.errors import CalmRelayError
 from calm_relay.job.container import OpenedJob, save_job
 from calm_relay.job.history import Document
 from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
@@ -23,7 +23,7 @@ from calm_relay.rules.registry import CheckContext, Finding, run_checks
 from calm_relay.ui.clock import Clock
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.runner import Answer, Extra, StudyRunner
-from calm_relay.weather.files import monthly_means, read_weather, with_weather
+from calm_relay.weather.files import WeatherRead, monthly_means, read_weather, with_weather
 
 if TYPE_CHECKING:
     from calm_relay.decision.raising import Gain
@@ -81,6 +81,7 @@ class Session(QObject):
         self.document.observe(self._document_changed)
         self._extras: dict[str, tuple[int, object]] = {}
         self._wanted: dict[str, int] = {}
+        self._reading: dict[str, Path] = {}
         self.runner.found.connect(self._found)
         self._keep = QTimer(self)
         self._keep.setSingleShot(True)
@@ -190,7 +191,7 @@ class Session(QObject):
     def busy(self) -> bool:
         """Whether figures are still to come, or to be shown."""
         waiting = any(generation == self.runner.generation for generation in self._wanted.values())
-        return self.runner.busy or self._gather.isActive() or waiting
+        return self.runner.busy or self._gather.isActive() or waiting or bool(self._reading)
 
     def extra(self, key: str, work: Extra) -> object | None:
         """Return another answer of the study for the present state; where there is none yet it is asked for, and comes later.
@@ -212,6 +213,9 @@ class Session(QObject):
         return None if kept is None else kept[1]
 
     def _found(self, key: str, generation: int, answer: object) -> None:
+        if key in self._reading:
+            self._weather_read(self._reading.pop(key), answer)
+            return
         if self._wanted.get(key) == generation:
             del self._wanted[key]
         if generation == self.runner.generation:
@@ -254,16 +258,22 @@ class Session(QObject):
         self.answers_changed.emit()
 
     # --- changing
-    def read_weather(self, path: Path) -> bool:
-        """Put a weather file in place, as one named entry; a fault is told and changes nothing."""
+    def read_weather(self, path: Path) -> None:
+        """Read a weather file off the window's thread and put it in place as one named entry; a fault changes nothing."""
+        self._reading[f"file {path}"] = path
+        self.progress.emit(f"reading {path.name}")
+        self.runner.read(f"file {path}", lambda: read_weather(path))
+
+    def _weather_read(self, path: Path, read: object) -> None:
+        self.progress.emit("")
         try:
-            read = read_weather(path)
+            if isinstance(read, Exception):
+                raise read
+            assert isinstance(read, WeatherRead)
             job = with_weather(self.job, read, self.store, self.calendar().utc_offset_h, international().value("assumed_margin_k"))
             self.document.edit(f"Weather from {path.name}", lambda _: job)
-        except BadInput as error:
+        except CalmRelayError as error:
             self.problem.emit(str(error))
-            return False
-        return True
 
     def monthly_means(self) -> MonthlyWeather | None:
         """Return the monthly means of the weather file in use; None where means are typed."""

@@ -65,6 +65,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     assert isinstance(site, SitePage)
 
     def show(part: str, view: str = "") -> None:
+        site.faces.chosen = "north-west"
         site.show_part(part)
         wait_idle(app, window)
         if view:

@@ -484,11 +484,12 @@ class MainWindow(QMainWindow):
             QTimer.singleShot(0, lambda: self.take_file(path))
 
     def take_file(self, path: Path) -> bool:
-        """Open a dropped job, or read a dropped weather file into this one."""
+        """Open a dropped job, or begin to read a dropped weather file into this one; returns whether it is under way."""
         if is_job_file(path):
             return self.load(path)
         self.show_page("site")
-        return self.session.read_weather(path)
+        self.session.read_weather(path)
+        return True
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self.may_leave():

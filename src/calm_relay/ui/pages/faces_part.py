@@ -30,6 +30,14 @@ FACE = ("name", "tilt_deg", "azimuth_deg", "mounting", "shade_loss_frac", "rear_
 ROOM = ("room_modules", "eave_m", "slope_m", "setback_m")
 CHARS = {"name": 16, "rear_ratio_frac": 12}
 GHOSTS = {"rear_ratio_frac": "by mounting", "room_modules": "as it fits"}
+HORIZON_WORDS = (
+    "What stands around it (dark) against the sun's ways, dotted where hidden; the shaded ground is behind the face. "
+    "Arrows choose a point and lift it, Ctrl and arrows move it along, Insert adds one, Delete takes it out."
+)
+OPEN_WORDS = (
+    "Open sky: the sun's ways on three days; the shaded ground is behind the face. Click, or press Insert in the picture, "
+    "to set the first point of what stands around it."
+)
 
 
 class FacesPart:
@@ -61,10 +69,7 @@ class FacesPart:
         self._shade_head = page.heading(
             f"Shade of {face.name}", ("Read from a file…", self._read), ("Open sky", lambda: self._clear("horizon"))
         )
-        page.words(
-            "What stands around it (dark) against the sun's ways, dotted where hidden; the shaded ground is behind the face. "
-            "Arrows choose a point and lift it, Ctrl and arrows move it along, Insert adds one, Delete takes it out."
-        )
+        self._shade_words = page.words("")
         self.horizon = HorizonView(page.theme, page.scale)
         self.horizon.changed.connect(self._horizon_changed)
         page.add(self.horizon)
@@ -129,6 +134,7 @@ class FacesPart:
         self.horizon.show_horizon(face.horizon, last if isinstance(last, tuple) else (), face.azimuth_deg, north=north)
         self.table.show_table(face.shade_table)
         self._shade_head.setText(f"Shade of {face.name}")
+        self._shade_words.setText(HORIZON_WORDS if face.horizon else OPEN_WORDS)
         self._show_map(face, north=north)
 
     def _show_map(self, face: Face, *, north: bool) -> None:

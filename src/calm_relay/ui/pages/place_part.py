@@ -14,6 +14,7 @@ from calm_relay.places import Town
 from calm_relay.ui.fields.town import TownDialog
 from calm_relay.ui.views.month_bars import MonthBars
 from calm_relay.ui.widgets import label
+from calm_relay.units import format_quantity as show
 from calm_relay.weather.files import distance_words
 
 if TYPE_CHECKING:
@@ -102,9 +103,10 @@ class PlacePart:
         night = f" {sky.at_night_frac * 100:.1f} % of it falls while the sun is down." if sky.at_night_frac > 0.001 else ""
         if sky.unplaced_kwh_per_m2 >= 1:
             night += f" {sky.unplaced_kwh_per_m2:.0f} kWh/m² of the file fit no step under this sky and are left out."
+        low, high = (show(value, "temperature_c", 0) for value in (sky.air_min_c, sky.air_max_c))
         self._sun_words.setText(
             f"Sun on the flat {sum(sky.ghi_monthly_kwh_per_m2):.0f} kWh/m² a year, {sky.words} (outlines), "
-            f"{sky.diffuse_frac * 100:.0f} % of it diffuse.{night} Air {sky.air_min_c:.0f} to {sky.air_max_c:.0f} °C in the year "
+            f"{sky.diffuse_frac * 100:.0f} % of it diffuse.{night} Air {low} to {high} in the year "
             f"used. Weather is {weather_words(self._page.session.job)}."
         )
 

@@ -239,11 +239,6 @@ class HorizonView(QWidget):
         painter.setPen(t.color("quiet"))
         for rect, text, align in self.labels():
             painter.drawText(rect, align | Qt.AlignmentFlag.AlignVCenter, text)
-        if not self._points:
-            words = "Open sky. Click, or press Insert, to set the first point of what stands around this face."
-            if ui_metrics(7.5 * self._scale).horizontalAdvance(words) > frame.width():
-                words = "Open sky: click or press Insert"
-            painter.drawText(frame.adjusted(6, 0, -6, -6), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignBottom, words)
 
     def _paint_behind(self, painter: QPainter, frame: QRectF) -> None:
         """Shade the side that the face turns its back to."""
