@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QPushButton, QScrollArea, QWidget
 
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.faces_part import FacesPart
@@ -73,9 +73,13 @@ class SitePage(FieldPage):
         self._parts[self.part].show_figures()
 
     def show_part(self, part: str, *, focus: bool = False) -> None:
-        """Show another part."""
-        self.part = part
+        """Show another part, from its top."""
+        turned, self.part = self.part != part, part
         self.refresh()
+        holder = self.parentWidget()
+        area = holder.parentWidget() if holder is not None else None
+        if turned and isinstance(area, QScrollArea):
+            area.verticalScrollBar().setValue(0)
         if focus:
             self.tabs[part].setFocus()
 
