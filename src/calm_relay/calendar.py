@@ -84,6 +84,13 @@ def dates(year: int) -> tuple[datetime, ...]:
     return tuple(d for d in days if d.year == year and (d.month, d.day) != (2, 29))
 
 
+@lru_cache(maxsize=32)
+def standard_offset_h(year: int, time_zone: str) -> float:
+    """Return the UTC offset of a zone's standard time in a year: its least, sampled twice a month. [h]"""
+    zone = ZoneInfo(time_zone)
+    return min(_offset_h(zone, d.replace(tzinfo=UTC).timestamp()) for d in (*dates(year)[::15], dates(year)[181]))
+
+
 @lru_cache(maxsize=8)
 def year_calendar(year: int, time_zone: str, step_s: int = 300) -> YearCalendar:
     """Return the calendar of a year in a time zone; `step_s` must divide an hour.
@@ -98,8 +105,7 @@ def year_calendar(year: int, time_zone: str, step_s: int = 300) -> YearCalendar:
     zone = ZoneInfo(time_zone)
     days = dates(year)
     stamps = [d.replace(tzinfo=UTC).timestamp() for d in days]
-    offsets = [_offset_h(zone, s + h * 3600.0) for s in (stamps[0], stamps[181]) for h in (0, 12)]
-    standard_h = min(offsets + [_offset_h(zone, s) for s in stamps[::15]])
+    standard_h = standard_offset_h(year, time_zone)
     saving_hourly = np.array([[_offset_h(zone, s + (h - standard_h) * 3600.0) - standard_h for h in range(24)] for s in stamps])
     per_hour = 3600 // step_s
     raw_hour = np.tile(np.arange(24 * per_hour) / per_hour, DAYS)

@@ -1,0 +1,39 @@
+"""One door to meter files: which reader a file wants, and its year in the job's time."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from calm_relay.errors import BadInput
+from calm_relay.load.green_button import read_green_button
+from calm_relay.load.meter import MeterYear, Readings, bad, meter_bytes, place_in_year
+from calm_relay.load.meter_csv import read_meter_csv
+from calm_relay.load.nem12 import read_nem12
+
+
+def read_meter(path: Path | str, time_zone: str) -> MeterYear:
+    """Read a meter file of any known kind into a year of the zone's local standard time.
+
+    Raises
+    ------
+    BadInput
+        One clear line: what is wrong with the file, where, and what would be right.
+    """
+    path = Path(path)
+    try:
+        return place_in_year(read_readings(path, time_zone), time_zone)
+    except BadInput:
+        raise
+    except Exception as error:
+        problem = f"it cannot be read as meter data ({type(error).__name__}: {error})"
+        raise bad(path, "", problem, "check the file, or export it again") from error
+
+
+def read_readings(path: Path, time_zone: str) -> Readings:
+    """Return what a meter file holds; raises BadInput."""
+    head = meter_bytes(path)[:2000].lstrip(b"\xef\xbb\xbf \r\n\t")
+    if head.startswith(b"<"):
+        return read_green_button(path)
+    if head.startswith((b"100,NEM12", b"200,")):
+        return read_nem12(path)
+    return read_meter_csv(path, time_zone)
