@@ -15,8 +15,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.calendar import standard_offset_h
+from calm_relay.decision.metered import take_meter, with_meter
+from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput
+from calm_relay.job.models import Job
+from calm_relay.load.gross import gross_load
+from calm_relay.load.meter import MeterYear
 from calm_relay.load.meter_files import read_meter
+from calm_relay.rules.edits import Edit, apply_edits
+from calm_relay.study import Study
 from tests.fuzz import damaged, read_or_explained
 
 BERLIN, AUCKLAND, DENVER, SYDNEY = "Europe/Berlin", "Pacific/Auckland", "America/Denver", "Australia/Brisbane"
@@ -272,3 +279,59 @@ def test_damaged_meter_files(tmp_path_factory, data):
     path: Path = tmp_path_factory.mktemp("meter") / "x.csv"
     good = data.draw(st.sampled_from(sorted(SMALL)))
     read_or_explained(lambda p: read_meter(p, BERLIN), path, data.draw(damaged(SMALL[good])))
+
+
+# --- net back to gross
+
+
+@pytest.fixture(scope="module")
+def half_hours() -> Study:
+    return Study(step_s=900)
+
+
+def netted(study: Study, job: Job, minutes: int) -> str:
+    """Return a net meter's file of today's system: import and export of every quarter of an hour, summed to intervals."""
+    flow = study.flow(job, job.plans[0]).flow
+    per = minutes // 15
+    rows = [flow.column(name).reshape(-1, per).sum(axis=1) * 0.25 for name in ("import_w", "export_w")]
+    stamps = pd.date_range("2025-01-01", periods=365 * 1440 // minutes, freq=f"{minutes}min")
+    lines = [f"{t:%Y-%m-%d %H:%M},{a:.6f},{b:.6f}" for t, a, b in zip(stamps, *rows, strict=True)]
+    return "\n".join(["time,import wh,export wh", *lines])
+
+
+@pytest.mark.parametrize("minutes", [15, 30, 60])
+def test_a_gross_load_netted_through_simulated_pv_comes_back(minutes, half_hours, tmp_path):
+    job = apply_edits(demo_job(), [Edit("site.place.time_zone", "Etc/GMT-12")])  # a clock that never changes
+    path = tmp_path / "net.csv"
+    path.write_text(netted(half_hours, job, minutes))
+    taken = take_meter(half_hours, job, read_meter(path, "Etc/GMT-12"))
+    calendar, house = half_hours.calendar(job), half_hours.house(job)
+    own = half_hours.flow(job, job.plans[0]).flow.column("own_draw_w")
+    true = np.array(calendar.by_month_wh(house.total_w() + own))
+    per = minutes // 15
+    made = np.array(calendar.by_month_wh(np.repeat(taken.gross.power_w, per)))
+    np.testing.assert_allclose(made, true, rtol=0.01)  # the issue's bound; own draws of the inverter are in it, as at any meter
+    assert "simulated PV" in taken.gross.how
+    assert np.all(taken.gross.low_w <= taken.gross.power_w + 1e-6)
+    assert np.all(taken.gross.power_w <= taken.gross.high_w + 1e-6)
+    changed = with_meter(half_hours, job, taken)
+    assert changed.house.background.kind == "series"
+    after = half_hours.house(changed)
+    np.testing.assert_allclose(after.total_w(), np.repeat(taken.gross.power_w, per), atol=1e-6)
+    assert all(np.all(watts >= -1e-9) for watts in (after.background_w, *after.appliance_w.values()))
+
+
+def test_metered_solar_and_battery_give_gross_by_arithmetic():
+    ones = np.ones(8760)
+    powers = {
+        "import": 300.0 * ones,
+        "export": 500.0 * ones,
+        "solar": 2000.0 * ones,
+        "charge": 800.0 * ones,
+        "discharge": 100.0 * ones,
+    }
+    meter = MeterYear("m", "CSV", 2025, 3600, powers, np.zeros(8760, dtype=bool), {}, ())
+    # By hand: 300 − 500 + 2000 + 100 − 800 = 1100 W.
+    assert gross_load(meter).power_w[0] == pytest.approx(1100.0)
+    alone = MeterYear("m", "CSV", 2025, 3600, {"import": 300.0 * ones}, np.zeros(8760, dtype=bool), {}, ())
+    assert gross_load(alone).power_w[0] == pytest.approx(300.0)

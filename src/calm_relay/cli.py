@@ -10,8 +10,10 @@ from pathlib import Path
 from typing import Any
 
 from calm_relay import __version__
+from calm_relay import cli_house as house
 from calm_relay import cli_more as more
 from calm_relay import cli_site as site
+from calm_relay.cli_house import bill_data
 from calm_relay.cli_shared import CAUTION, chosen_plans, head_of, open_job, print_json
 from calm_relay.decision.compare import PlanRow, compare_plans, counts
 from calm_relay.decision.patterns import PATTERNS
@@ -74,7 +76,15 @@ def _parser() -> argparse.ArgumentParser:
     simulate.add_argument("--csv", metavar="FILE", help="write one plan's year step by step (give one --plan)")
     command("compare", "all plans side by side", _compare)
     _roof_commands(command)
-    command("load", "what the house draws, by part and month, and its highest evening", more.load_command)
+    meter = command("meter", "what a meter file holds: channels, months, and what was guessed", house.meter_command, job=False)
+    meter.add_argument("file", help="interval CSV, Green Button XML or NEM12")
+    meter.add_argument("--job", help="a job whose time zone the stamps are in")
+    meter.add_argument("--zone", default="UTC", help="the time zone, without a job")
+    put = command("set-load", "make a meter file the house of a job and save it", house.set_load_command, json_out=False)
+    put.add_argument("--file", required=True, help="the meter file")
+    put.add_argument("--out", required=True, help="where to save the changed job (*.crjob)")
+    command("load", "what the house draws, by part and month, and its highest evening", house.load_command)
+    command("bill", "the year's bill without a system, today and of each plan, line by line", house.bill_command)
     command("limits", "what limits cost in the year, what raising one gains, and where energy went", more.limits_command)
     command("order", "how far each page of the work has come", more.order_command)
     command("schema", "the job file's JSON Schema", _schema, job=False, json_out=False)
@@ -194,7 +204,7 @@ def plan_data(result: PlanResult) -> dict[str, Any]:
         "runs": f.runs,
         "steady": f.steady,
         "assumed": sorted(f.assumed),
-        "bill": {**vars(bill), "total": bill.total},
+        "bill": bill_data(bill),
     }
 
 

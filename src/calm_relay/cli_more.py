@@ -7,8 +7,6 @@ import argparse
 from calm_relay.cli_pages import (
     limits_data,
     limits_text,
-    load_data,
-    load_text,
     order_data,
 )
 from calm_relay.cli_shared import chosen_plans, head_of, open_job, print_json
@@ -18,17 +16,6 @@ from calm_relay.job.container import save_job
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
 from calm_relay.study import Study
-
-
-def load_command(options: argparse.Namespace) -> int:
-    """Run `load`."""
-    opened = open_job(options.job)
-    data = load_data(Study(opened.store), opened.job)
-    if options.json:
-        print_json({**head_of(opened.job), **data})
-    else:
-        print("\n".join([opened.job.name, *load_text(data)]))
-    return 0
 
 
 def limits_command(options: argparse.Namespace) -> int:

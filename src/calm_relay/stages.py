@@ -100,7 +100,7 @@ def select_house(job: Job) -> Data:
     """What the house's year reads, beside the calendar."""
     skip = {"name", "essential", "never_from_battery", "motor", "power_factor"}
     return {
-        "background": job.house.background.model_dump(),
+        "background": job.house.background.model_dump(exclude={"source", "low", "high"}),
         "appliances": [a.model_dump(exclude=skip) for a in job.house.appliances],
     }
 

@@ -36,7 +36,7 @@ Array = NDArray[np.float64]
 Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
 # A stage's number goes up when its computation changes, so that nothing kept on disk outlives its code.
-VERSIONS = {"sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 1, "flow": 1, "facts": 2, "bill": 1, "sky": 1, "directions": 1}
+VERSIONS = {"sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 1, "flow": 1, "facts": 2, "bill": 2, "sky": 1, "directions": 1}
 
 
 def _quiet(_: str) -> None:
@@ -292,9 +292,25 @@ class Study:
 
         def make() -> Bill:
             flow = self.flow(job, plan, progress, cancelled).flow
-            return year_bill(job.tariff, self.calendar(job), flow.column("import_w"), flow.column("export_w"))
+            return year_bill(job.tariff, self.calendar(job), flow.column("import_w"), flow.column("export_w"), self._hourly(job))
 
-        found: Bill = self._stage("bill", key, make, lambda _: 2_000)
+        found: Bill = self._stage("bill", key, make, lambda _: 6_000)
+        return found
+
+    def _hourly(self, job: Job) -> Array | None:
+        """Return the tariff's hourly prices from the store, where it names some."""
+        ref = job.tariff.hourly_import
+        return None if ref is None else self.store.get(ref.sha256 or "")
+
+    def bill_without_system(self, job: Job) -> Bill:
+        """Return the bill of the house alone: all it draws is imported."""
+        inputs = [stages.select_bill(job), self._house_key(job)]
+
+        def make() -> Bill:
+            load = self.house(job).total_w()
+            return year_bill(job.tariff, self.calendar(job), load, np.zeros_like(load), self._hourly(job))
+
+        found: Bill = self.keep("bill", inputs, make, 6_000)
         return found
 
     def worst_open_balance(self, job: Job, plan: Plan) -> float:

@@ -41,7 +41,7 @@ class SeriesRef(Record):
     path: Annotated[str, Field(min_length=1, max_length=200)] | None = None
     rows: Annotated[int, Field(ge=1, le=10_000_000)]
     step_s: Annotated[int, Field(ge=1, le=86_400)]
-    unit: Literal["W", "W/m2", "°C", "m/s"] = "W"
+    unit: Literal["W", "W/m2", "°C", "m/s", "per_kwh"] = "W"
     column: Annotated[str, Field(min_length=1, max_length=80)] = "power_w"
 
     @model_validator(mode="after")
@@ -210,6 +210,7 @@ class Appliance(Record):
     cycles_per_day: Annotated[int, Quantity("count"), Field(ge=1, le=96)] = 1
     essential: bool = False
     never_from_battery: bool = False
+    in_metered: bool = Field(default=True, description="part of the metered series, where there is one; False: comes on top")
     motor: Motor | None = None
 
 
@@ -223,10 +224,16 @@ class ProfileLoad(Record):
 
 
 class SeriesLoad(Record):
-    """A metered year of gross load; its energy per interval is kept exactly."""
+    """A metered year of gross load; its energy per interval is kept exactly.
+
+    Listed appliances are part of it unless they are marked as not metered; `low` and `high` are the band netting leaves open.
+    """
 
     kind: Literal["series"] = "series"
     series: SeriesRef
+    low: SeriesRef | None = None
+    high: SeriesRef | None = None
+    source: Note = ""
 
 
 class House(Record):
@@ -236,8 +243,48 @@ class House(Record):
     appliances: Annotated[tuple[Appliance, ...], Field(max_length=60)] = ()
 
 
+class Period(Record):
+    """A price period of a tariff; without an export price of its own the tariff's holds."""
+
+    id: Id
+    name: Name
+    import_price_per_kwh: PricePerKwh
+    export_price_per_kwh: PricePerKwh | None = None
+
+
+WeekGrid = Annotated[tuple[Annotated[tuple[Id, ...], Field(min_length=24, max_length=24)], ...], Field(min_length=7, max_length=7)]
+
+
+class Season(Record):
+    """The months of a season and its week: seven days from Monday, 24 clock hours each, period ids."""
+
+    id: Id
+    name: Name
+    months: Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(min_length=1, max_length=12)]
+    week: WeekGrid
+
+
+class Tier(Record):
+    """Import of a calendar month up to `up_to_wh` costs `add_per_kwh` on top of its period's price; None: all that is left."""
+
+    up_to_wh: EnergyWh | None = None
+    add_per_kwh: PricePerKwh
+
+
+class DemandCharge(Record):
+    """A price on the highest mean power of each month, taken over the settlement interval (15 min where it is instant)."""
+
+    price_per_kw_month: Annotated[float, Quantity("money"), Field(ge=0)]
+    start_h: HourOfDay = 0.0
+    end_h: HourOfDay = 0.0
+    weekdays_only: bool = False
+
+
 class Tariff(Record):
-    """Two prices by clock time, one export price, a standing charge. Money is in the job's currency."""
+    """Prices by clock time, export price, standing and other charges. Money is in the job's currency.
+
+    Without `seasons` two prices hold: the cheap one in its window, else the other. With them every hour of the week has its period.
+    """
 
     name: Name
     currency: Annotated[str, Field(min_length=1, max_length=4)] = "$"
@@ -247,6 +294,19 @@ class Tariff(Record):
     cheap_end_h: HourOfDay
     export_price_per_kwh: PricePerKwh
     standing_per_day: Annotated[float, Quantity("price_per_day"), Field(ge=0)] = 0.0
+    periods: Annotated[tuple[Period, ...], Field(max_length=12)] = ()
+    seasons: Annotated[tuple[Season, ...], Field(max_length=6)] = ()
+    holidays: Annotated[tuple[Annotated[str, Field(pattern=r"^\d{2}-\d{2}$")], ...], Field(max_length=40)] = Field(
+        default=(), description="MM-DD, priced like a Sunday"
+    )
+    tiers: Annotated[tuple[Tier, ...], Field(max_length=6)] = ()
+    demand: DemandCharge | None = None
+    minimum_per_month: Annotated[float, Quantity("money"), Field(ge=0)] = 0.0
+    tax_frac: Annotated[float, Quantity("fraction"), Field(ge=0, le=1)] = 0.0
+    settlement_min: Literal[0, 15, 30, 60] = 0
+    hourly_import: SeriesRef | None = Field(
+        default=None, description="import price of every hour, money per kWh, in place of periods"
+    )
 
 
 class NamedLosses(Record):
@@ -452,7 +512,12 @@ class Job(Record):
         """Return every series the job names, by the path of its field."""
         out: dict[str, SeriesRef] = {}
         if isinstance(self.house.background, SeriesLoad):
-            out["house.background.series"] = self.house.background.series
+            for name in ("series", "low", "high"):
+                ref = getattr(self.house.background, name)
+                if ref is not None:
+                    out[f"house.background.{name}"] = ref
+        if self.tariff.hourly_import is not None:
+            out["tariff.hourly_import"] = self.tariff.hourly_import
         if isinstance(self.site.weather, WeatherFile):
             for name in ("ghi", "dni", "dhi", "air"):
                 ref = getattr(self.site.weather, name)

@@ -82,10 +82,31 @@ def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
         except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
             fault("site.place.time_zone", f"there is no time zone '{zone}'", "use a name like 'Pacific/Auckland'")
 
+    for field, problem, remedy in _tariff_faults(data.get("tariff")):
+        fault(f"tariff.{field}", problem, remedy)
     for plan in plans:
         for field, problem, remedy in _plan_faults(plan, cards, known_cards, faces, appliances):
             fault(f"plans[{plan.get('id')}].{field}", problem, remedy)
     return faults
+
+
+def _tariff_faults(tariff: Any) -> Iterator[tuple[str, str, str]]:
+    """Every month in one season, every cell of a week in a period that is there."""
+    seasons = _rows(tariff, "seasons")
+    if not seasons:
+        return
+    known = _names(tariff, "periods")
+    counted = [m for s in seasons for m in (s.get("months") or ()) if isinstance(m, int)]
+    for month in range(1, 13):
+        if counted.count(month) != 1:
+            times = "is in no season" if month not in counted else f"is in {counted.count(month)} seasons"
+            yield "seasons", f"month {month} {times}", "put every month in one season"
+            break
+    for season in seasons:
+        week = season.get("week")
+        cells = {c for day in week if isinstance(day, list | tuple) for c in day} if isinstance(week, list | tuple) else set()
+        for cell in sorted(str(c) for c in cells if c not in known):
+            yield f"seasons[{season.get('id')}].week", f"there is no period '{cell}'", _near(cell, known)
 
 
 def _plan_faults(

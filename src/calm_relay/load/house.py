@@ -83,7 +83,22 @@ def house_year(house: House, calendar: YearCalendar, series: Series | None) -> H
     else:
         base = _metered_w(series if series is not None else np.empty(0), background.series.step_s, calendar)
     seed = background.seed if isinstance(background, ProfileLoad) else 1
-    return HouseYear(base, {a.id: appliance_w(a, calendar, seed) for a in house.appliances})
+    appliances = {a.id: appliance_w(a, calendar, seed) for a in house.appliances}
+    if isinstance(background, ProfileLoad):
+        return HouseYear(base, appliances)
+    metered = [a.id for a in house.appliances if a.in_metered]
+    return _within_metered(base, appliances, metered)
+
+
+def _within_metered(total: Array, appliances: dict[str, Array], metered: list[str]) -> HouseYear:
+    """Return the house with listed appliances taken out of the metered total, which stays as it is in every step.
+
+    Where they would draw more than was metered they are scaled down together.
+    """
+    listed = sum((appliances[name] for name in metered), np.zeros_like(total))
+    share = np.minimum(1.0, np.divide(total, listed, out=np.ones_like(total), where=listed > 0))
+    scaled = {name: watts * share if name in metered else watts for name, watts in appliances.items()}
+    return HouseYear(np.maximum(0.0, total - listed * share), scaled)
 
 
 def profile_w(profile: ProfileLoad, calendar: YearCalendar) -> Array:

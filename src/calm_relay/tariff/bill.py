@@ -1,4 +1,4 @@
-"""A two-price tariff: prices per step by clock time, and the year's bill with each line explained."""
+"""A year's bill, month by month and line by line, each line with its arithmetic."""
 
 from __future__ import annotations
 
@@ -7,56 +7,163 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, YearCalendar, in_window
+from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window
 from calm_relay.job.models import Tariff
+from calm_relay.tariff.prices import Prices, cheap_steps, clock_days, settled, year_prices
 
 Array = NDArray[np.float64]
+DEMAND_MIN = 15  # over which a peak is taken where settlement is at once, common practice
+
+__all__ = ["Bill", "BillLine", "cheap_steps", "year_bill"]
+
+
+@dataclass(frozen=True)
+class BillLine:
+    """One line of a year's bill: its name, how it comes about, energy if it has one [Wh], and money by month (credits below 0)."""
+
+    name: str
+    arithmetic: str
+    energy_wh: float | None
+    months: tuple[float, ...]
+
+    @property
+    def amount(self) -> float:
+        """The year's sum."""
+        return sum(self.months)
 
 
 @dataclass(frozen=True)
 class Bill:
     """A year's bill; energies in Wh, money in the tariff's currency. `total` is what is paid, export credited."""
 
+    lines: tuple[BillLine, ...]
     import_wh: float
     import_cheap_wh: float
     export_wh: float
-    import_cost: float
-    cheap_cost: float
-    export_credit: float
-    standing_cost: float
     by_month: tuple[float, ...]
 
     @property
     def total(self) -> float:
         """What the year costs."""
-        return self.import_cost + self.cheap_cost + self.standing_cost - self.export_credit
+        return sum(self.by_month)
+
+    def amount(self, name: str) -> float:
+        """Return the year's sum of the lines whose name begins so."""
+        return sum(line.amount for line in self.lines if line.name.startswith(name))
+
+    @property
+    def import_cost(self) -> float:
+        """Import at all prices but the cheap window's."""
+        return sum(line.amount for line in self.lines if line.name.startswith("import") and "cheap" not in line.name)
+
+    @property
+    def cheap_cost(self) -> float:
+        """Import in the cheap window."""
+        return self.amount("import, cheap")
+
+    @property
+    def export_credit(self) -> float:
+        """What export earns."""
+        return -self.amount("export")
+
+    @property
+    def standing_cost(self) -> float:
+        """Standing charges."""
+        return self.amount("standing")
 
 
-def cheap_steps(tariff: Tariff, calendar: YearCalendar) -> NDArray[np.bool_]:
-    """Return where the cheap price holds, by clock time. Equal ends mean there is no cheap window."""
-    if tariff.cheap_start_h == tariff.cheap_end_h:
-        return np.zeros(calendar.steps, dtype=np.bool_)
-    return in_window(calendar.clock_hour, tariff.cheap_start_h, tariff.cheap_end_h)
+def _months(values: Array, calendar: YearCalendar) -> Array:
+    """Return sums by the clock's month. Energy on the year's last clock hours that fall into January counts as December's."""
+    month = np.where((calendar.clock_month == 1) & (calendar.month == 12), 12, calendar.clock_month)
+    found: Array = np.bincount(month, weights=values, minlength=13)[1:].astype(float)
+    return found
 
 
-def year_bill(tariff: Tariff, calendar: YearCalendar, import_w: Array, export_w: Array) -> Bill:
-    """Return the bill for import and export power per step (instant settlement)."""
-    cheap = cheap_steps(tariff, calendar)
-    step_h = calendar.step_h
-    price = np.where(cheap, tariff.cheap_price_per_kwh, tariff.import_price_per_kwh)
-    flow = (import_w * price - export_w * tariff.export_price_per_kwh) * step_h / 1000.0
-    days = np.bincount(calendar.month[:: calendar.steps_per_day], minlength=13)[1:]
-    months = np.bincount(calendar.month, weights=flow, minlength=13)[1:] + days * tariff.standing_per_day
-    dear_wh = float(import_w[~cheap].sum()) * step_h
-    cheap_wh = float(import_w[cheap].sum()) * step_h
-    out_wh = float(export_w.sum()) * step_h
-    return Bill(
-        dear_wh,
-        cheap_wh,
-        out_wh,
-        dear_wh / 1000.0 * tariff.import_price_per_kwh,
-        cheap_wh / 1000.0 * tariff.cheap_price_per_kwh,
-        out_wh / 1000.0 * tariff.export_price_per_kwh,
-        DAYS * tariff.standing_per_day,
-        tuple(float(m) for m in months),
-    )
+def year_bill(tariff: Tariff, calendar: YearCalendar, import_w: Array, export_w: Array, hourly: Array | None = None) -> Bill:
+    """Return the bill for import and export power per step.
+
+    Order: settlement, energy by period, tiers on each month's import, export, standing charge, demand, tax on all, minimum bill.
+    """
+    prices = year_prices(tariff, calendar, hourly)
+    taken, given = settled(import_w, export_w, calendar, tariff.settlement_min)
+    kwh_in, kwh_out = (w * calendar.step_h / 1000.0 for w in (taken, given))
+    lines = [*_import_lines(tariff, prices, kwh_in, calendar), *_tier_lines(tariff, _months(kwh_in, calendar))]
+    lines.append(_export_line(prices, kwh_out, calendar))
+    if tariff.standing_per_day:
+        months = tuple(days * tariff.standing_per_day for days in MONTH_DAYS)
+        lines.append(BillLine("standing charge", f"{DAYS} days × {tariff.standing_per_day:g}", None, months))
+    if tariff.demand is not None:
+        lines.append(_demand_line(tariff, calendar, taken))
+    if tariff.tax_frac:
+        base = np.sum([line.months for line in lines], axis=0)
+        lines.append(BillLine("tax", f"{tariff.tax_frac * 100:g} % of the lines above", None, _as_tuple(base * tariff.tax_frac)))
+    if tariff.minimum_per_month:
+        base = np.sum([line.months for line in lines], axis=0)
+        short = np.maximum(0.0, tariff.minimum_per_month - base)
+        lines.append(
+            BillLine("up to the least a month", f"what a month lacks to {tariff.minimum_per_month:g}", None, _as_tuple(short))
+        )
+    by_month = _as_tuple(np.sum([line.months for line in lines], axis=0))
+    cheap = sum(line.energy_wh or 0.0 for line in lines if line.name.startswith("import, cheap"))
+    whole = float(kwh_in.sum()) * 1000.0
+    return Bill(tuple(lines), whole - cheap, cheap, float(kwh_out.sum()) * 1000.0, by_month)
+
+
+def _as_tuple(values: Array) -> tuple[float, ...]:
+    return tuple(float(v) for v in values)
+
+
+def _import_lines(tariff: Tariff, prices: Prices, kwh: Array, calendar: YearCalendar) -> list[BillLine]:
+    out = []
+    for place, name in enumerate(prices.names):
+        here = prices.period == place
+        if not here.any():
+            continue
+        energy = float(kwh[here].sum())
+        cost = np.where(here, kwh * prices.import_price, 0.0)
+        if tariff.hourly_import is not None:
+            mean = float(cost.sum()) / energy if energy > 0 else 0.0
+            how = f"{energy:.0f} kWh at {mean:.3f} on average"
+        else:
+            how = f"{energy:.0f} kWh × {float(prices.import_price[here][0]):g}"
+        title = name if name.startswith("import") else f"import, {name}"
+        out.append(BillLine(title, how, energy * 1000.0, _as_tuple(_months(cost, calendar))))
+    return out
+
+
+def _tier_lines(tariff: Tariff, month_kwh: Array) -> list[BillLine]:
+    """Return a line a tier: the part of each month's import between its bounds, times what it adds."""
+    out, low = [], 0.0
+    for tier in tariff.tiers:
+        high = np.inf if tier.up_to_wh is None else tier.up_to_wh / 1000.0
+        part = np.clip(month_kwh, low, max(low, high)) - low
+        to = "all above" if not np.isfinite(high) else f"to {high:g}"
+        how = f"{float(part.sum()):.0f} kWh of the months from {low:g} {to} kWh × {tier.add_per_kwh:g}"
+        out.append(BillLine(f"tier from {low:g} kWh", how, float(part.sum()) * 1000.0, _as_tuple(part * tier.add_per_kwh)))
+        low = max(low, high)
+    return out
+
+
+def _export_line(prices: Prices, kwh: Array, calendar: YearCalendar) -> BillLine:
+    credit = kwh * prices.export_price
+    energy = float(kwh.sum())
+    mean = float(credit.sum()) / energy if energy > 0 else float(prices.export_price[0])
+    return BillLine("export", f"{energy:.0f} kWh × {mean:.4g}", energy * 1000.0, _as_tuple(-_months(credit, calendar)))
+
+
+def _demand_line(tariff: Tariff, calendar: YearCalendar, import_w: Array) -> BillLine:
+    """Return the charge on each month's highest mean power inside the demand window."""
+    demand = tariff.demand
+    assert demand is not None
+    per = max(1, (tariff.settlement_min or DEMAND_MIN) * 60 // calendar.step_s)
+    mean = import_w.reshape(-1, per).mean(axis=1)
+    counted = in_window(calendar.clock_hour[::per], demand.start_h, demand.end_h)
+    if demand.weekdays_only:
+        weekday, _ = clock_days(calendar, tariff.holidays)
+        counted &= weekday[::per] < 5
+    month = calendar.month[::per]
+    peaks = np.array([float(np.max(mean[counted & (month == m)], initial=0.0)) / 1000.0 for m in range(1, 13)])
+    minutes = per * calendar.step_s // 60
+    most = f"{peaks.max():.2f} kW at most"
+    how = f"each month's highest {minutes}-min mean, {most}, × {demand.price_per_kw_month:g}"
+    return BillLine("demand", how, None, _as_tuple(peaks * demand.price_per_kw_month))

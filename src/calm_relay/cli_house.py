@@ -1,0 +1,118 @@
+"""The commands of the house and its prices: what a meter file holds, taking it into a job, the load, the bill."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from calm_relay.calendar import MONTHS, year_calendar
+from calm_relay.cli_pages import load_data, load_text
+from calm_relay.cli_shared import chosen_plans, head_of, open_job, print_json
+from calm_relay.decision.metered import take_meter, with_meter
+from calm_relay.decision.words import guess_words
+from calm_relay.job.container import save_job
+from calm_relay.load.meter import MeterYear
+from calm_relay.load.meter_files import read_meter
+from calm_relay.study import Study
+from calm_relay.tariff.bill import Bill
+from calm_relay.units import format_quantity as show
+
+
+def meter_data(meter: MeterYear) -> dict[str, Any]:
+    """Return what a meter file holds, energies in Wh."""
+    months = year_calendar(meter.year, "UTC", meter.interval_s)
+    return {
+        "file": meter.file,
+        "format": meter.format,
+        "year": meter.year,
+        "interval_s": meter.interval_s,
+        "channels": {
+            name: {"year_wh": meter.year_wh(name), "months_wh": list(months.by_month_wh(watts)), "peak_w": float(watts.max())}
+            for name, watts in meter.power_w.items()
+        },
+        "guesses": [{"what": what, "found": found} for what, found in meter.guesses],
+        "filled_intervals": int(meter.filled.sum()),
+        "leap_day_wh": meter.leap_day_wh,
+        "notes": list(meter.notes),
+    }
+
+
+def meter_text(data: dict[str, Any]) -> list[str]:
+    """Return a meter file as lines."""
+    out = [f"{data['file']}: {data['format']}, {data['year']}, every {data['interval_s'] // 60} min"]
+    out += [f"  {row['what']}: {row['found']}" for row in data["guesses"]]
+    for name, row in data["channels"].items():
+        months = " ".join(f"{wh / 1000:.0f}" for wh in row["months_wh"])
+        out.append(f"  {name} {row['year_wh'] / 1000:.0f} kWh, up to {show(row['peak_w'], 'power_w')}; by month {months}")
+    return [*out, *(f"  {note}" for note in data["notes"])]
+
+
+def meter_command(options: argparse.Namespace) -> int:
+    """Run `meter`."""
+    zone = open_job(options.job).job.site.place.time_zone if options.job else options.zone
+    data = meter_data(read_meter(Path(options.file), zone))
+    if options.json:
+        print_json(data)
+    else:
+        print("\n".join(meter_text(data)))
+    return 0
+
+
+def set_load_command(options: argparse.Namespace) -> int:
+    """Run `set-load`."""
+    opened = open_job(options.job)
+    study = Study(opened.store)
+    taken = take_meter(study, opened.job, read_meter(Path(options.file), opened.job.site.place.time_zone))
+    changed = with_meter(study, opened.job, taken)
+    save_job(options.out, changed, opened.store)
+    print("\n".join([f"{taken.words}; saved as {options.out}", *taken.gross.notes, *taken.meter.notes]))
+    return 0
+
+
+def load_command(options: argparse.Namespace) -> int:
+    """Run `load`."""
+    opened = open_job(options.job)
+    data = load_data(Study(opened.store), opened.job)
+    if options.json:
+        print_json({**head_of(opened.job), **data})
+    else:
+        print("\n".join([opened.job.name, *load_text(data)]))
+    return 0
+
+
+def bill_data(bill: Bill) -> dict[str, Any]:
+    """Return a year's bill; energies in Wh, money in the job's currency."""
+    return {
+        "total": bill.total,
+        "by_month": list(bill.by_month),
+        "lines": [{**asdict(line), "amount": line.amount} for line in bill.lines],
+        "import_wh": bill.import_wh,
+        "import_cheap_wh": bill.import_cheap_wh,
+        "export_wh": bill.export_wh,
+        "import_cost": bill.import_cost,
+        "cheap_cost": bill.cheap_cost,
+        "export_credit": bill.export_credit,
+        "standing_cost": bill.standing_cost,
+    }
+
+
+def bill_command(options: argparse.Namespace) -> int:
+    """Run `bill`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    rows: list[tuple[str, str, Bill]] = [("", "No system", study.bill_without_system(job))]
+    rows += [(plan.letter, plan.name, study.bill(job, plan)) for plan in chosen_plans(job, options)]
+    if options.json:
+        bills = [{"letter": letter, "name": name, **bill_data(bill)} for letter, name, bill in rows]
+        print_json({**head_of(job), "currency": job.tariff.currency, "tariff": job.tariff.name, "bills": bills})
+        return 0
+    if guess_words(job):
+        print(guess_words(job))
+    for letter, name, bill in rows:
+        print(f"{letter}  {name}: {job.tariff.currency} {show(bill.total, 'money')} a year".strip())
+        for line in bill.lines:
+            print(f"  {line.name:28}{line.amount:12.2f}   {line.arithmetic}")
+        print("  " + " ".join(f"{month} {amount:.0f}" for month, amount in zip(MONTHS, bill.by_month, strict=True)))
+    return 0

@@ -1,0 +1,118 @@
+"""Prices of every step of a year: periods by season, weekday and clock hour, holidays, or an hourly series."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.calendar import DAYS, YearCalendar, dates, in_window
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.models import Tariff
+
+Array = NDArray[np.float64]
+SUNDAY = 6
+
+
+@dataclass(frozen=True, eq=False)
+class Prices:
+    """Per step: import and export price [money per kWh], and the period it belongs to by its place in `names`."""
+
+    import_price: Array
+    export_price: Array
+    period: NDArray[np.int16]
+    names: tuple[str, ...]
+
+
+def clock_days(calendar: YearCalendar, holidays: tuple[str, ...] = ()) -> tuple[NDArray[np.int8], NDArray[np.int8]]:
+    """Return the clock's weekday (0 Monday; holidays count as Sunday) and month of every step.
+
+    Daylight saving moves the clock: a step after 23:00 of standard time may belong to the next clock day.
+    """
+    days = dates(calendar.year)
+    after = days[-1] + timedelta(days=1)
+    all_days = (*days, after)
+    weekday = np.array([SUNDAY if f"{d.month:02d}-{d.day:02d}" in holidays else d.weekday() for d in all_days], dtype=np.int8)
+    raw = (np.arange(calendar.steps) % calendar.steps_per_day) * calendar.step_h
+    index = calendar.day + (calendar.clock_hour < raw - 12.0)
+    return weekday[index], calendar.clock_month
+
+
+def year_prices(tariff: Tariff, calendar: YearCalendar, hourly: Array | None = None) -> Prices:
+    """Return the prices of a year.
+
+    Parameters
+    ----------
+    tariff : Tariff
+    calendar : YearCalendar
+    hourly : ndarray (8760,) or None
+        Import prices in local standard time, where the tariff names a series. [money per kWh]
+
+    Raises
+    ------
+    BadInput
+        When an hourly series is no year of hours.
+    """
+    if tariff.hourly_import is not None:
+        values = np.empty(0) if hourly is None else hourly
+        if len(values) != DAYS * 24:
+            problem = f"{len(values)} prices are not the 8760 hours of a year"
+            raise BadInput([Fault("", "tariff.hourly_import", problem, "give one price an hour, 29 February dropped")])
+        steps = np.repeat(values, calendar.steps // (DAYS * 24))
+        return Prices(
+            steps, np.full(calendar.steps, tariff.export_price_per_kwh), np.zeros(calendar.steps, np.int16), ("by the hour",)
+        )
+    if not tariff.seasons:
+        return _two_prices(tariff, calendar)
+    place = {period.id: i for i, period in enumerate(tariff.periods)}
+    weekday, month = clock_days(calendar, tariff.holidays)
+    hour = np.minimum(23, calendar.clock_hour.astype(int))
+    table = np.zeros((13, 7, 24), dtype=np.int16)
+    for season in tariff.seasons:
+        table[list(season.months)] = np.array([[place[cell] for cell in day] for day in season.week])
+    period = table[month, weekday, hour]
+    taken = np.array([p.import_price_per_kwh for p in tariff.periods])
+    given = np.array(
+        [tariff.export_price_per_kwh if p.export_price_per_kwh is None else p.export_price_per_kwh for p in tariff.periods]
+    )
+    return Prices(taken[period], given[period], period, tuple(p.name for p in tariff.periods))
+
+
+def _two_prices(tariff: Tariff, calendar: YearCalendar) -> Prices:
+    cheap = cheap_steps(tariff, calendar)
+    price = np.where(cheap, tariff.cheap_price_per_kwh, tariff.import_price_per_kwh)
+    export = np.full(calendar.steps, tariff.export_price_per_kwh)
+    return Prices(price, export, cheap.astype(np.int16), ("import", "import, cheap window"))
+
+
+def cheap_steps(tariff: Tariff, calendar: YearCalendar) -> NDArray[np.bool_]:
+    """Return where the cheap price holds, by clock time. Equal ends mean there is no cheap window."""
+    if tariff.cheap_start_h == tariff.cheap_end_h:
+        return np.zeros(calendar.steps, dtype=np.bool_)
+    return in_window(calendar.clock_hour, tariff.cheap_start_h, tariff.cheap_end_h)
+
+
+def settled(import_w: Array, export_w: Array, calendar: YearCalendar, settlement_min: int) -> tuple[Array, Array]:
+    """Return import and export as a meter settles them: netted over 15, 30 or 60 min, or at once (0). [W]"""
+    per = settlement_min * 60 // calendar.step_s
+    if per <= 1:
+        return import_w, export_w
+    net = (import_w - export_w).reshape(-1, per).mean(axis=1)
+    return np.repeat(np.maximum(net, 0.0), per), np.repeat(np.maximum(-net, 0.0), per)
+
+
+def net_of_phases(load_w: Array, made_w: Array, *, summed: bool) -> tuple[Array, Array]:
+    """Return import and export of a three-phase meter. [W]
+
+    Parameters
+    ----------
+    load_w, made_w : ndarray (steps, phases)
+    summed : bool
+        Whether the meter adds the phases before it counts (True), or counts each by itself.
+    """
+    net = load_w - made_w
+    if summed:
+        net = net.sum(axis=1, keepdims=True)
+    return np.maximum(net, 0.0).sum(axis=1), np.maximum(-net, 0.0).sum(axis=1)

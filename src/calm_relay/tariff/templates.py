@@ -1,0 +1,151 @@
+"""Ready tariffs with invented figures, and tariffs as open JSON files."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.models import Period, Season, Tariff, Tier
+
+ALL_YEAR = tuple(range(1, 13))
+MOST_BYTES = 2_000_000
+
+
+def week_of(day: list[str], weekend: list[str] | None = None) -> tuple[tuple[str, ...], ...]:
+    """Return a week of period ids: five like days and a weekend of its own, if it has one."""
+    return (tuple(day),) * 5 + (tuple(weekend or day),) * 2
+
+
+def _hours(*parts: tuple[str, int]) -> list[str]:
+    return [name for name, hours in parts for _ in range(hours)]
+
+
+def _bare(name: str, price: float, export: float, **more: Any) -> Tariff:
+    return Tariff(
+        name=name, import_price_per_kwh=price, cheap_price_per_kwh=price, cheap_start_h=0, cheap_end_h=0,
+        export_price_per_kwh=export, standing_per_day=0.6, **more,
+    )  # fmt: skip
+
+
+def templates() -> tuple[Tariff, ...]:
+    """Return the ready tariffs; every figure in them is invented."""
+    day_night = (
+        Period(id="day", name="day", import_price_per_kwh=0.34),
+        Period(id="night", name="night", import_price_per_kwh=0.22),
+    )
+    three = (
+        Period(id="off", name="off peak", import_price_per_kwh=0.2),
+        Period(id="mid", name="shoulder", import_price_per_kwh=0.28),
+        Period(id="peak", name="peak", import_price_per_kwh=0.46),
+    )
+    equal = tuple(p.model_copy(update={"export_price_per_kwh": p.import_price_per_kwh}) for p in three)
+    peak_day = _hours(("off", 7), ("mid", 10), ("peak", 4), ("mid", 1), ("off", 2))
+    calm_day = _hours(("off", 7), ("mid", 15), ("off", 2))
+    whole = {"id": "year", "name": "all year", "months": ALL_YEAR}
+    night = week_of(_hours(("night", 6), ("day", 16), ("night", 2)))
+    return (
+        _bare("One price (invented)", 0.3, 0.08),
+        _bare(
+            "Day and night (invented)", 0.34, 0.08, periods=day_night,
+            seasons=(Season.model_validate({**whole, "week": night}),),
+        ),
+        _bare(
+            "Three periods (invented)", 0.28, 0.08, periods=three,
+            seasons=(Season.model_validate({**whole, "week": week_of(peak_day, calm_day)}),),
+        ),
+        _bare("Cheap night window (invented)", 0.36, 0.12).model_copy(
+            update={"cheap_price_per_kwh": 0.12, "cheap_start_h": 0.5, "cheap_end_h": 4.5}
+        ),
+        _bare(
+            "Equal import and export by window (invented)", 0.28, 0.2, periods=equal,
+            seasons=(Season.model_validate({**whole, "week": week_of(peak_day, calm_day)}),),
+        ),
+        _bare("No export paid (invented)", 0.3, 0.0),
+        _bare("Tiers and a least bill (invented)", 0.22, 0.06, minimum_per_month=12.0).model_copy(
+            update={"tiers": (Tier(up_to_wh=300_000, add_per_kwh=0.0), Tier(add_per_kwh=0.11))}
+        ),
+    )  # fmt: skip
+
+
+def read_tariff(path: Path | str) -> Tariff:
+    """Return the tariff of an open JSON file.
+
+    Raises
+    ------
+    BadInput
+        One line for each thing wrong: the field, what is wrong, what would be right.
+    """
+    path = Path(path)
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise BadInput([Fault(str(path), "", "it is far larger than a tariff", "give a tariff as JSON")])
+        data = json.loads(path.read_bytes().decode("utf-8-sig"))
+    except FileNotFoundError:
+        raise BadInput([Fault(str(path), "", "there is no such file", "check the name")]) from None
+    except OSError as error:
+        raise BadInput([Fault(str(path), "", f"it cannot be read ({error.strerror})", "check its rights")]) from error
+    except (UnicodeDecodeError, ValueError, RecursionError) as error:
+        raise BadInput([Fault(str(path), "", f"it is not readable as JSON ({error})"[:200], "mend the text")]) from error
+    try:
+        tariff = Tariff.model_validate(data)
+    except ValidationError as error:
+        faults = [
+            Fault(str(path), ".".join(str(step) for step in item["loc"]), str(item["msg"])[:200], "see docs/tariff.md")
+            for item in error.errors()
+        ]
+        raise BadInput(faults) from error
+    if tariff.hourly_import is not None:
+        raise BadInput(
+            [Fault(str(path), "hourly_import", "a tariff file holds no series", "read hourly prices from a CSV of their own")]
+        )
+    return tariff
+
+
+def tariff_json(tariff: Tariff) -> str:
+    """Return a tariff as an open JSON file."""
+    return json.dumps(tariff.model_dump(exclude={"hourly_import"}), indent=1, ensure_ascii=False) + "\n"
+
+
+def read_prices(path: Path | str) -> tuple[float, ...]:
+    """Return a year of hourly import prices from a CSV: one number a row, or the last column; a heading may stand above.
+
+    Raises
+    ------
+    BadInput
+        Naming row and column.
+    """
+    path = Path(path)
+    try:
+        if path.stat().st_size > MOST_BYTES:
+            raise BadInput([Fault(str(path), "", "it is far larger than a year of hours", "give 8760 prices")])
+        lines = path.read_bytes().decode("utf-8-sig").splitlines()
+    except FileNotFoundError:
+        raise BadInput([Fault(str(path), "", "there is no such file", "check the name")]) from None
+    except (OSError, UnicodeDecodeError) as error:
+        raise BadInput([Fault(str(path), "", f"it cannot be read ({error})"[:200], "save it as UTF-8 CSV")]) from error
+    mark = ";" if lines and ";" in lines[0] else ","
+    out: list[float] = []
+    for number, line in enumerate(lines, start=1):
+        cells = [cell.strip() for cell in line.split(mark)]
+        if not any(cells):
+            continue
+        cell = cells[-1].replace(",", ".") if mark == ";" else cells[-1]
+        try:
+            price = float(cell)
+        except ValueError:
+            if number == 1:
+                continue
+            where = f"row {number}, column {len(cells)}"
+            raise BadInput([Fault(str(path), where, f"'{cell[:20]}' is not a number", "write a price per kWh")]) from None
+        if not -100.0 <= price <= 100.0:
+            raise BadInput([Fault(str(path), f"row {number}", f"{price:g} is no price per kWh", "give money per kWh, not per MWh")])
+        out.append(price)
+    if len(out) != 8760:
+        raise BadInput(
+            [Fault(str(path), "", f"it has {len(out)} prices, a year has 8760 hours", "give one an hour, 29 February dropped")]
+        )
+    return tuple(out)

@@ -1,0 +1,205 @@
+"""Bills worked by hand: seasons, daylight saving, tiers, demand, least bill, settlement, phases; periods sum to the year."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from calm_relay.calendar import year_calendar
+from calm_relay.errors import BadInput
+from calm_relay.job.models import DemandCharge, Period, Season, Tariff, Tier
+from calm_relay.tariff.bill import Bill, year_bill
+from calm_relay.tariff.prices import clock_days, net_of_phases, settled, year_prices
+from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates, week_of
+from tests.fuzz import damaged, read_or_explained
+
+UTC, BERLIN, AUCKLAND = (year_calendar(2025, zone, 900) for zone in ("UTC", "Europe/Berlin", "Pacific/Auckland"))
+STEPS = 365 * 96
+
+
+def tariff(**more: object) -> Tariff:
+    base = {
+        "name": "t", "import_price_per_kwh": 0.3, "cheap_price_per_kwh": 0.3, "cheap_start_h": 0.0, "cheap_end_h": 0.0,
+        "export_price_per_kwh": 0.1, "standing_per_day": 0.0,
+    }  # fmt: skip
+    return Tariff.model_validate({**base, **more})
+
+
+def bill(t: Tariff, taken: np.ndarray | float, given_: np.ndarray | float = 0.0, calendar=UTC) -> Bill:
+    return year_bill(t, calendar, np.broadcast_to(taken, STEPS).astype(float), np.broadcast_to(given_, STEPS).astype(float))
+
+
+def amounts(made: Bill) -> dict[str, float]:
+    return {line.name: line.amount for line in made.lines}
+
+
+def test_one_price_by_hand():
+    # By hand: 1 kW all year is 8760 kWh × 0.30 = 2628; export 0.5 kW is 4380 kWh × 0.10 = 438; 365 days × 0.80 = 292.
+    made = bill(tariff(standing_per_day=0.8), 1000.0, 500.0)
+    assert amounts(made) == pytest.approx({"import": 2628.0, "export": -438.0, "standing charge": 292.0})
+    assert made.total == pytest.approx(2628 - 438 + 292)
+    assert made.by_month[1] == pytest.approx(28 * 24 * 0.3 - 28 * 12 * 0.1 + 28 * 0.8)
+
+
+WINTER_WEEK = week_of(["lo"] * 16 + ["hi"] * 4 + ["lo"] * 4, ["lo"] * 24)
+
+
+def seasons() -> dict[str, object]:
+    return {
+        "periods": [Period(id="lo", name="low", import_price_per_kwh=0.2), Period(id="hi", name="high", import_price_per_kwh=0.5)],
+        "seasons": [
+            Season(id="summer", name="summer", months=(4, 5, 6, 7, 8, 9), week=week_of(["lo"] * 24)),
+            Season(id="winter", name="winter", months=(10, 11, 12, 1, 2, 3), week=WINTER_WEEK),
+        ],
+    }  # fmt: skip
+
+
+def test_a_season_change_by_hand():
+    # By hand, 1 kW, UTC, 2025: winter months have 182 days, of them 130 weekdays (Jan 23, Feb 20, Mar 21, Oct 23, Nov 20, Dec 23);
+    # 4 h each are high: 520 kWh × 0.5 = 260. The rest is 8760 − 520 = 8240 kWh × 0.2 = 1648.
+    made = amounts(bill(tariff(**seasons()), 1000.0))
+    assert made["import, high"] == pytest.approx(260.0)
+    assert made["import, low"] == pytest.approx(1648.0)
+    # 25 December, a Thursday, priced like a Sunday: 4 kWh fewer at the high price.
+    kept = amounts(bill(tariff(**seasons(), holidays=["12-25"]), 1000.0))
+    assert kept["import, high"] == pytest.approx(258.0)
+
+
+@pytest.mark.parametrize("calendar", [BERLIN, AUCKLAND], ids=["north", "south"])
+def test_daylight_saving_moves_the_window_with_the_clock(calendar):
+    """A load only from 18 to 19 h by the clock, all year, is wholly in a window of that hour; of 365 such hours none is lost."""
+    week = week_of(["lo"] * 18 + ["hi"] + ["lo"] * 5)
+    year = Season(id="y", name="y", months=tuple(range(1, 13)), week=week)
+    t = tariff(periods=seasons()["periods"], seasons=[year])
+    at = np.floor(calendar.clock_hour) == 18
+    made = amounts(bill(t, np.where(at, 1000.0, 0.0), 0.0, calendar))
+    assert made["import, high"] == pytest.approx(365 * 0.5)
+    assert made["import, low"] == pytest.approx(0.0)
+    # By hand: the hour from 2 to 3 is gone on the spring day and comes twice on the autumn day: 365 of them all the same.
+    hours = np.floor(calendar.clock_hour).reshape(365, 96) == 2
+    assert sorted(set((hours.sum(axis=1) / 4).tolist())) == [0.0, 1.0, 2.0]
+    assert hours.sum() == 4 * 365
+
+
+def test_weekdays_follow_the_clock_past_midnight():
+    # Auckland, 23:30 of standard time on 5 January 2025, a Sunday, is 00:30 on Monday by the clock.
+    weekday, _ = clock_days(AUCKLAND)
+    step = 4 * 96 + 94
+    assert AUCKLAND.clock_hour[step] == pytest.approx(0.5)
+    assert weekday[step] == 0
+    assert weekday[step - 4] == 6
+
+
+def test_tiers_by_hand():
+    # By hand: 1 kW is 744 kWh in January. To 300 kWh +0.00, 300 to 500 +0.05, above +0.20: 200·0.05 + 244·0.20 = 58.8; February has
+    # 672: 10 + 172·0.2 = 44.4. All year: 12·10 + 0.2·(8760 − 12·500) = 120 + 552 = 672.
+    tiers = [Tier(up_to_wh=300_000, add_per_kwh=0.0), Tier(up_to_wh=500_000, add_per_kwh=0.05), Tier(add_per_kwh=0.2)]
+    made = bill(tariff(tiers=tiers), 1000.0)
+    assert made.amount("tier") == pytest.approx(672.0)
+    months = np.sum([line.months for line in made.lines if line.name.startswith("tier")], axis=0)
+    assert (months[0], months[1]) == pytest.approx((58.8, 44.4))
+    assert "300 to 500 kWh" in next(line.arithmetic for line in made.lines if line.name == "tier from 300 kWh")
+
+
+def test_a_demand_charge_by_hand():
+    # By hand: 2 kW all year, 6 kW for half an hour on 15 March at 18:00. Over 30 min March's peak is 6 kW, over 60 min 4 kW; the
+    # other months 2 kW: (11·2 + 6)·9 = 252, and (11·2 + 4)·9 = 234.
+    load = np.full(STEPS, 2000.0)
+    start = (31 + 28 + 14) * 96 + 18 * 4
+    load[start : start + 2] = 6000.0
+    charge = DemandCharge(price_per_kw_month=9.0)
+    assert bill(tariff(demand=charge, settlement_min=30), load).amount("demand") == pytest.approx(252.0)
+    assert bill(tariff(demand=charge, settlement_min=60), load).amount("demand") == pytest.approx(234.0)
+    night = charge.model_copy(update={"start_h": 22.0, "end_h": 6.0})
+    assert bill(tariff(demand=night), load).amount("demand") == pytest.approx(12 * 2 * 9.0)
+    # 15 March 2025 is a Saturday: counted on weekdays only the peak does not count.
+    weekdays = charge.model_copy(update={"weekdays_only": True})
+    assert bill(tariff(demand=weekdays), load).amount("demand") == pytest.approx(12 * 2 * 9.0)
+
+
+def test_a_least_bill_and_tax_by_hand():
+    # By hand: 10 W is 7.44 kWh in January, 2.232 of money; with 15 % tax 2.5668; the least of 12 adds 9.4332; the year is 12 · 12.
+    made = bill(tariff(minimum_per_month=12.0, tax_frac=0.15), 10.0)
+    assert made.total == pytest.approx(144.0)
+    lines = {line.name: line.months[0] for line in made.lines}
+    assert lines["tax"] == pytest.approx(0.3348)
+    assert lines["up to the least a month"] == pytest.approx(9.4332)
+
+
+def test_settlement_nets_within_its_interval():
+    # By hand: 1 kW in for a quarter, 1 kW out for the next: at once 0.25 kWh each way, over 30 min nothing.
+    taken, given_ = np.tile([1000.0, 0.0], STEPS // 2), np.tile([0.0, 1000.0], STEPS // 2)
+    once, half = bill(tariff(), taken, given_), bill(tariff(settlement_min=30), taken, given_)
+    assert (once.import_wh, once.export_wh) == pytest.approx((8760 * 500.0, 8760 * 500.0))
+    assert (half.import_wh, half.export_wh) == pytest.approx((0.0, 0.0))
+
+
+def test_three_phases_netted_both_ways():
+    # By hand: loads 1, 2, 3 kW on three phases, 5 kW of PV on the first. Each by itself: 0 + 2 + 3 = 5 kW in and 4 kW out; summed:
+    # 6 − 5 = 1 kW in, nothing out.
+    load, made = np.array([[1000.0, 2000.0, 3000.0]]), np.array([[5000.0, 0.0, 0.0]])
+    each = [float(v[0]) for v in net_of_phases(load, made, summed=False)]
+    both = [float(v[0]) for v in net_of_phases(load, made, summed=True)]
+    assert each == [5000.0, 4000.0]
+    assert both == [1000.0, 0.0]
+
+
+@given(st.integers(0, 10_000), st.sampled_from(range(len(templates()))), st.sampled_from([0, 15, 30, 60]))
+@settings(max_examples=40, deadline=None, derandomize=True)
+def test_periods_and_months_sum_to_the_year(seed, which, minutes):
+    rng = np.random.default_rng(seed)
+    net = rng.normal(300.0, 1500.0, STEPS)
+    taken, given_ = np.maximum(net, 0), np.maximum(-net, 0)
+    t = templates()[which].model_copy(update={"settlement_min": minutes})
+    made = year_bill(t, AUCKLAND, taken, given_)
+    energy = sum(line.energy_wh or 0.0 for line in made.lines if line.name.startswith("import"))
+    expected = settled(taken, given_, AUCKLAND, minutes)[0].sum() * 0.25
+    assert energy == pytest.approx(expected, rel=1e-9)
+    assert made.import_wh + made.import_cheap_wh == pytest.approx(expected, rel=1e-9)
+    assert made.total == pytest.approx(sum(line.amount for line in made.lines), abs=1e-6)
+    assert made.total == pytest.approx(sum(made.by_month), abs=1e-6)
+
+
+def test_an_hourly_price_is_paid_hour_by_hour(tmp_path):
+    prices = np.round(np.random.default_rng(2).uniform(-0.05, 0.6, 8760), 4)
+    (tmp_path / "p.csv").write_text("hour;price\n" + "".join(f"{i};{p:.4f}\n".replace(".", ",") for i, p in enumerate(prices)))
+    read = np.array(read_prices(tmp_path / "p.csv"))
+    np.testing.assert_allclose(read, prices)
+    t = tariff(hourly_import={"sha256": "0" * 64, "rows": 8760, "step_s": 3600, "unit": "per_kwh", "column": "price"})
+    load = np.random.default_rng(3).uniform(0, 3000, STEPS)
+    made = year_bill(t, UTC, load, np.zeros(STEPS), read)
+    assert made.import_cost == pytest.approx(float((load.reshape(-1, 4).sum(axis=1) * 0.25 / 1000 * prices).sum()))
+
+
+def test_a_tariff_is_written_and_read_back(tmp_path):
+    for t in templates():
+        (tmp_path / "t.json").write_text(tariff_json(t), encoding="utf-8")
+        assert read_tariff(tmp_path / "t.json") == t
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "not readable as JSON"),
+        ("[]", "valid dictionary"),
+        (json.dumps({"name": "x"}), "import_price_per_kwh"),
+        (tariff_json(templates()[1]).replace('"week"', '"weak"'), "weak"),
+    ],
+)
+def test_a_bad_tariff_is_told_field_by_field(text, words, tmp_path):
+    (tmp_path / "t.json").write_text(text)
+    with pytest.raises(BadInput) as caught:
+        read_tariff(tmp_path / "t.json")
+    assert any(words in fault.line() for fault in caught.value.faults)
+
+
+@given(st.data())
+@settings(max_examples=60, deadline=None, derandomize=True)
+def test_damaged_tariffs_and_prices(tmp_path_factory, data):
+    path = tmp_path_factory.mktemp("t") / "t.json"
+    read_or_explained(read_tariff, path, data.draw(damaged(tariff_json(templates()[2]).encode())), most_faults=500)
+    read_or_explained(read_prices, path, data.draw(damaged(b"price\n" + b"0.31\n" * 50)))
