@@ -314,7 +314,7 @@ def test_a_gross_load_netted_through_simulated_pv_comes_back(minutes, half_hours
     assert "simulated PV" in taken.gross.how
     assert np.all(taken.gross.low_w <= taken.gross.power_w + 1e-6)
     assert np.all(taken.gross.power_w <= taken.gross.high_w + 1e-6)
-    changed = with_meter(half_hours, job, taken)
+    changed = with_meter(half_hours.store, job, taken)
     assert changed.house.background.kind == "series"
     after = half_hours.house(changed)
     np.testing.assert_allclose(after.total_w(), np.repeat(taken.gross.power_w, per), atol=1e-6)

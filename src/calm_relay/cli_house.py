@@ -65,7 +65,7 @@ def set_load_command(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
     study = Study(opened.store)
     taken = take_meter(study, opened.job, read_meter(Path(options.file), opened.job.site.place.time_zone))
-    changed = with_meter(study, opened.job, taken)
+    changed = with_meter(opened.store, opened.job, taken)
     save_job(options.out, changed, opened.store)
     print("\n".join([f"{taken.words}; saved as {options.out}", *taken.gross.notes, *taken.meter.notes]))
     return 0

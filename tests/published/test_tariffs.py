@@ -13,7 +13,7 @@ from calm_relay.calendar import year_calendar
 from calm_relay.errors import BadInput
 from calm_relay.job.models import DemandCharge, Period, Season, Tariff, Tier
 from calm_relay.tariff.bill import Bill, year_bill
-from calm_relay.tariff.prices import clock_days, net_of_phases, settled, year_prices
+from calm_relay.tariff.prices import clock_days, net_of_phases, settled
 from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates, week_of
 from tests.fuzz import damaged, read_or_explained
 

@@ -42,7 +42,10 @@ class Answers(Dialogs):
     def ask_open(self) -> Path | None:
         return self.path
 
-    def ask_shade(self) -> Path | None:
+    def ask_file(self, title: str, kinds: str) -> Path | None:
+        return self.path
+
+    def ask_save_as(self, title: str, start: str, kinds: str) -> Path | None:
         return self.path
 
     def ask_save(self, job_name: str) -> Path | None:

@@ -12,18 +12,20 @@ from calm_relay.rules.registry import Finding
 
 State = Literal["untouched", "assumed", "complete", "over"]
 PAGES: tuple[tuple[str, str], ...] = (
-    ("site", "Site & roof"), ("house", "House"), ("plans", "Plans"), ("year", "Year"), ("decide", "Decide"),
+    ("site", "Site & roof"), ("house", "House"), ("tariff", "Tariff & network"), ("plans", "Plans"), ("year", "Year"),
+    ("decide", "Decide"),
 )  # fmt: skip
 # Which fields belong to a page, and whose checks it answers for.
 FIELDS: dict[str, tuple[str, ...]] = {
     "site": ("site.place", "site.weather", "site.record_low", "site.design_high", "faces"),
     "house": ("house",),
-    "plans": ("site.supply", "site.export", "site.import", "site.network", "tariff"),
+    "tariff": ("site.supply", "site.export", "site.import", "site.network", "tariff"),
 }
 CHECKS: dict[str, tuple[str, ...]] = {
     "site": ("string.", "tracker.", "array."),
     "house": (),
-    "plans": ("battery.", "backup.", "network."),
+    "tariff": ("network.",),
+    "plans": ("battery.", "backup."),
 }
 
 

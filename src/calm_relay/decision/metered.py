@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.job.models import Job, SeriesLoad, SeriesRef
+from calm_relay.job.series import SeriesStore
 from calm_relay.load.gross import GrossLoad, gross_load
 from calm_relay.load.meter import MeterYear
 from calm_relay.pv.shade import light_for_power
@@ -51,12 +52,12 @@ def _clear_gain(study: Study, job: Job) -> Array:
     return gain
 
 
-def with_meter(study: Study, job: Job, taken: Taken) -> Job:
+def with_meter(store: SeriesStore, job: Job, taken: Taken) -> Job:
     """Return the job with a meter's gross load as its house, and the meter's year as its calendar; series go into the store."""
     meter, gross = taken.meter, taken.gross
 
     def ref(values: Array, column: str) -> SeriesRef:
-        return SeriesRef(sha256=study.store.put(values), rows=len(values), step_s=meter.interval_s, column=column)
+        return SeriesRef(sha256=store.put(values), rows=len(values), step_s=meter.interval_s, column=column)
 
     band = not np.array_equal(gross.low_w, gross.high_w)
     background = SeriesLoad(

@@ -44,6 +44,7 @@ LABELS: dict[str, str] = {
     "tariff.import_price_per_kwh": "Import price", "tariff.cheap_price_per_kwh": "Cheap price",
     "tariff.cheap_start_h": "Cheap from", "tariff.cheap_end_h": "Cheap until",
     "tariff.export_price_per_kwh": "Export price", "tariff.standing_per_day": "Standing charge", "tariff.currency": "Currency",
+    "tariff.name": "Name of the tariff",
     "tariff.minimum_per_month": "Least a month", "tariff.tax_frac": "Tax", "tariff.settlement_min": "Settled over",
     "tariff.periods[].name": "Period", "tariff.periods[].import_price_per_kwh": "Import price",
     "tariff.periods[].export_price_per_kwh": "Export price", "tariff.seasons[].name": "Season",

@@ -58,14 +58,16 @@ class Dialogs:
 
     def ask_weather(self) -> Path | None:
         """Ask for a weather file."""
-        name, _ = QFileDialog.getOpenFileName(
-            self._parent, "Read a weather file", "", "Weather (*.epw *.csv *.json *.txt);;All files (*)"
-        )
+        return self.ask_file("Read a weather file", "Weather (*.epw *.csv *.json *.txt);;All files (*)")
+
+    def ask_file(self, title: str, kinds: str) -> Path | None:
+        """Ask for a file to read."""
+        name, _ = QFileDialog.getOpenFileName(self._parent, title, "", kinds)
         return Path(name) if name else None
 
-    def ask_shade(self) -> Path | None:
-        """Ask for a horizon or a table of shade."""
-        name, _ = QFileDialog.getOpenFileName(self._parent, "Read shade", "", "Tables (*.csv *.txt);;All files (*)")
+    def ask_save_as(self, title: str, start: str, kinds: str) -> Path | None:
+        """Ask where to write a file that is no job."""
+        name, _ = QFileDialog.getSaveFileName(self._parent, title, start, kinds)
         return Path(name) if name else None
 
     def ask_save(self, job_name: str) -> Path | None:

@@ -93,9 +93,9 @@ class StudyRunner(QObject):
         """Ask the study something else; the answer comes by `found`, a CalmRelayError where there is none."""
         self._pool.start(_Extra(self, key, self.generation, work))
 
-    def read(self, key: str, work: Callable[[], object]) -> None:
+    def read(self, key: str, work: Callable[[Callable[[], Study]], object]) -> None:
         """Read a file off the window's thread; the answer comes by `found`, a CalmRelayError where it is no good."""
-        self._files.start(_Extra(self, key, self.generation, lambda *_: work(), with_study=False))
+        self._files.start(_Extra(self, key, self.generation, lambda *_: work(self.study), with_study=False))
 
     def cancel(self) -> None:
         """Drop the present question."""

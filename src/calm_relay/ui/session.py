@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from calm_relay.decision.raising import Gain
     from calm_relay.load.house import HouseYear
     from calm_relay.stages import PlanFlow
-    from calm_relay.study import PlanResult
+    from calm_relay.study import PlanResult, Study
 
 KEEP_MS = 300  # edits that follow each other closely are kept once
 GATHER_MS = 40  # figures of plans that are not looked at are shown together
@@ -81,7 +81,7 @@ class Session(QObject):
         self.document.observe(self._document_changed)
         self._extras: dict[str, tuple[int, object]] = {}
         self._wanted: dict[str, int] = {}
-        self._reading: dict[str, Path] = {}
+        self._reading: dict[str, Callable[[object], None]] = {}
         self.runner.found.connect(self._found)
         self._keep = QTimer(self)
         self._keep.setSingleShot(True)
@@ -214,7 +214,8 @@ class Session(QObject):
 
     def _found(self, key: str, generation: int, answer: object) -> None:
         if key in self._reading:
-            self._weather_read(self._reading.pop(key), answer)
+            self.progress.emit("")
+            self._reading.pop(key)(answer)
             return
         if self._wanted.get(key) == generation:
             del self._wanted[key]
@@ -260,12 +261,15 @@ class Session(QObject):
     # --- changing
     def read_weather(self, path: Path) -> None:
         """Read a weather file off the window's thread and put it in place as one named entry; a fault changes nothing."""
-        self._reading[f"file {path}"] = path
+        self.read_file(path, lambda _: read_weather(path), lambda read: self._weather_read(path, read))
+
+    def read_file(self, path: Path, work: Callable[[Callable[[], Study]], object], done: Callable[[object], None]) -> None:
+        """Read a file off the window's thread; `work` may ask for the study, `done` gets the answer, or the error, here."""
+        self._reading[f"file {path}"] = done
         self.progress.emit(f"reading {path.name}")
-        self.runner.read(f"file {path}", lambda: read_weather(path))
+        self.runner.read(f"file {path}", work)
 
     def _weather_read(self, path: Path, read: object) -> None:
-        self.progress.emit("")
         try:
             if isinstance(read, Exception):
                 raise read

@@ -43,6 +43,7 @@ from calm_relay.ui.views.work_order import OrderButton
 from calm_relay.ui.widgets import label, scrolled
 from calm_relay.units import use_units
 
+TARIFF_FIELDS = ("tariff", "site.supply", "site.export", "site.import", "site.network")
 SITE_FIELDS = ("site.place", "site.weather", "site.record", "site.design", "site.low", "site.dc", "faces", "calendar")
 
 NARROW_PX = 860
@@ -331,6 +332,8 @@ class MainWindow(QMainWindow):
         """Show the page a field is on and put the focus on it."""
         if path.startswith(("house",)):
             target = "house"
+        elif path.startswith(TARIFF_FIELDS):
+            target = "tariff"
         elif path.startswith(SITE_FIELDS) or any(part in path for part in (".strings[", ".later", ".branch")):
             target = "site"
         else:

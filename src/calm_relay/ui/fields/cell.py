@@ -162,6 +162,8 @@ class FieldCell(QWidget):
         value: Any = self.editor.itemData(index)
         before: tuple[Edit, ...] = ()
         value = None if value == "" and self.info.optional else value
+        if isinstance(self._read(), int) and not isinstance(self._read(), bool):
+            value = int(value)
         if (self._card_kinds or self._offered) and value is not None and value not in self.session.job.cards():
             card = next(card for card in shipped_cards() if card.id == value)
             before = (Edit("library[+]", card.model_dump()),)
@@ -183,7 +185,7 @@ class FieldCell(QWidget):
                 editor.show_value(value)
             elif isinstance(editor, QComboBox):
                 self._fill_choice(editor)
-                editor.setCurrentIndex(editor.findData("" if value is None else value))
+                editor.setCurrentIndex(editor.findData("" if value is None else str(value)))
                 editor.setToolTip(editor.currentText() if len(editor.currentText()) > LONG_CHOICE else "")
             elif isinstance(editor, QCheckBox):
                 editor.setChecked(bool(value))

@@ -176,7 +176,7 @@ class FacesPart:
         self._page.session.edit(words, [Edit(f"faces[{face.id}].{field}", () if field == "horizon" else None)])
 
     def _read(self) -> None:
-        path = self._page.session.dialogs.ask_shade()
+        path = self._page.session.dialogs.ask_file("Read shade", "Tables (*.csv *.txt);;All files (*)")
         if path is not None:
             self.read_file(path)
 

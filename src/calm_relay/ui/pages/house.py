@@ -2,23 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
 
+from calm_relay.calendar import MONTH_DAYS
+from calm_relay.decision.house_pictures import house_peaks, load_curve, quick_sums, season_days
 from calm_relay.decision.pictures import evening_stack, week_stack
 from calm_relay.job.models import ProfileLoad
 from calm_relay.job.parts import add_appliance, remove_appliance
+from calm_relay.load.meter_files import read_meter
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.base import FieldPage
-from calm_relay.ui.views.charts import StackChart
+from calm_relay.ui.views.charts import LoadChart, SeasonChart, StackChart
 from calm_relay.ui.widgets import Swatch, clear_layout, label
 from calm_relay.units import format_quantity as show
+
+if TYPE_CHECKING:
+    from calm_relay.load.house import HouseYear
+    from calm_relay.study import Study
+    from calm_relay.ui.runner import Cancel
 
 BESIDE_PX = 640
 APPLIANCE = (
     "name", "running_w", "run_h", "window_start_h", "window_end_h", "cycles_per_day", "days", "share_of_days_frac", "power_factor",
-    "essential", "never_from_battery",
+    "essential", "never_from_battery", "in_metered",
 )  # fmt: skip
 
 
@@ -42,15 +55,16 @@ class HousePage(FieldPage):
                 "as an appliance."
             )
             self._column.addWidget(label(text, "teach", wrap=True))
-        self.heading("Everything else")
+        metered = not isinstance(job.house.background, ProfileLoad)
+        buttons = [("Read a meter file…", self._ask_meter)] + ([("Type totals instead", self._typed)] if metered else [])
+        self.heading("The house as metered" if metered else "Everything else", *buttons)
         if isinstance(job.house.background, ProfileLoad):
             self.flow(self.cell("house.background.shape"), self.cell("house.background.seed", chars=6))
             self.month_row("house.background.energy_wh_per_day")
         else:
-            ref = job.house.background.series
-            self._column.addWidget(
-                label(f"A metered series: {ref.rows} values of {ref.step_s // 60} min, column {ref.column}.", wrap=True)
-            )
+            background = job.house.background
+            self.words(f"{background.source or background.series.column}, every {background.series.step_s // 60} min.", "strong")
+            self._band_words = self.words("Appliances below are taken as part of it, unless you say that they come on top.")
         self.heading("Appliances", ("Add an appliance", self._add))
         self._column.addWidget(self._appliances())
         self.heading("The highest evening")
@@ -66,7 +80,19 @@ class HousePage(FieldPage):
         self.heading("A week from the clock's day")
         self._column.addWidget(self._week_words)
         self._column.addWidget(self._week)
-        for chart in (self._evening, self._week):
+        self.heading("From most to least, against what carries it")
+        self._curve_words = self.words("")
+        self._curve = LoadChart(self.theme, "The house from most to least", "hours of the year (log)", "kW")
+        self.add(self._curve)
+        self.heading("A typical day of each season")
+        self._days = SeasonChart(self.theme, "Mean day by season", "clock", "kW")
+        self._days_legend = QWidget()
+        FlowLayout(self._days_legend, gap=10, line_gap=2)
+        self.add(self._days)
+        self.add(self._days_legend)
+        self.heading("Quick sums")
+        self._sums = self.words("")
+        for chart in (self._evening, self._week, self._curve, self._days):
             chart.set_theme(self.theme, self.scale)
         self._column.addStretch()
 
@@ -172,6 +198,39 @@ class HousePage(FieldPage):
         total = float(week.total_w.sum()) * 0.5
         self._week_words.setText(f"Seven days from {first}, half-hour means: {show(total, 'energy_wh', 0)}.")
         self._week.show_stack(week, per_day=True)
+        self._show_year(year)
+
+    def _show_year(self, year: HouseYear) -> None:
+        """Show the curve of the year, the mean days, and the quick sums."""
+        job, plan, calendar = self.session.job, self.session.plan, self.session.calendar()
+        curve = load_curve(job, plan, year, calendar)
+        self._curve.show_curve(curve)
+        parts = []
+        for watts, name, _ in curve.levels:
+            hours = float(np.count_nonzero(year.total_w() > watts)) * calendar.step_h
+            parts.append(f"{hours:.0f} h a year above {show(watts, 'power_w', 1)} ({name})")
+        self._curve_words.setText("; ".join(parts) + "." if parts else "The chosen plan makes no power with the grid down.")
+        layout = self._days_legend.layout()
+        assert layout is not None
+        clear_layout(layout)
+        for name, color in self._days.show_days(season_days(job, year, calendar)):
+            layout.addWidget(Swatch(name, color))
+
+        def work(study: Study, _: Cancel) -> object:
+            background = job.house.background
+            metered = None if isinstance(background, ProfileLoad) else study.store.get(background.series.sha256 or "")
+            sun_up = study.sun(job).apparent_zenith_deg < 90.0
+            return house_peaks(job, metered), quick_sums(job, plan, study.house(job), study.calendar(job), sun_up)
+
+        key = f"house sums {plan.id}"
+        found = self.session.extra(key, work)
+        kept = found or self.session.last_extra(key)
+        self._sums.setEnabled(found is not None)
+        if isinstance(kept, tuple):
+            peaks, sums = kept
+            lines = [f"{s.name[:1].upper()}{s.name[1:]}: {s.arithmetic}" for s in sums]
+            ratio = f"Highest minute {show(peaks.minute_w, 'power_w')}, {peaks.ratio:.2f} times the highest hour"
+            self._sums.setText("\n".join([*lines, f"{ratio}: an hour hides what trips an inverter."]))
 
     def _legend(self, rows: list[tuple[str, QColor]]) -> None:
         layout = self._evening_legend.layout()
@@ -181,6 +240,49 @@ class HousePage(FieldPage):
             layout.addWidget(Swatch(name, color))
 
     # --- changing
+    def _ask_meter(self) -> None:
+        path = self.session.dialogs.ask_file("Read a meter file", "Meter data (*.csv *.xml *.txt *.nem12);;All files (*)")
+        if path is not None:
+            self.read_meter(path)
+
+    def read_meter(self, path: Path) -> None:
+        """Read a meter file off the window's thread; what was found is shown before it becomes the house."""
+        job = self.session.job
+
+        def work(study: Callable[[], Study]) -> object:
+            from calm_relay.decision.metered import take_meter
+
+            return take_meter(study(), job, read_meter(path, job.site.place.time_zone))
+
+        self.session.read_file(path, work, self._meter_read)
+
+    def _meter_read(self, taken: object) -> None:
+        from calm_relay.ui.meter_dialog import MeterDialog
+
+        if isinstance(taken, Exception):
+            self.session.problem.emit(str(taken))
+            return
+        dialog = MeterDialog(taken, self)  # type: ignore[arg-type]
+        dialog.accepted.connect(lambda: self.take_meter(taken))
+        self.session.dialogs.show(dialog)
+
+    def take_meter(self, taken: object) -> None:
+        """Make a meter's gross load the house, as one named entry."""
+        from calm_relay.decision.metered import Taken, with_meter
+
+        assert isinstance(taken, Taken)
+        self.change(f"House from {taken.meter.file}", with_meter(self.session.store, self.session.job, taken))
+
+    def _typed(self) -> None:
+        """Go back to totals and a shape, beginning with the metered days of each month."""
+        job, year = self.session.job, self.session.house_year()
+        months: tuple[float, ...] = (9000.0,) * 12
+        if year is not None:
+            sums = self.session.calendar().by_month_wh(year.background_w)
+            months = tuple(round(wh / days, 0) for wh, days in zip(sums, MONTH_DAYS, strict=True))
+        house = job.house.model_copy(update={"background": ProfileLoad(energy_wh_per_day=months)})
+        self.change("Type totals of the house", job.model_copy(update={"house": house}))
+
     def _add(self) -> None:
         job, made = add_appliance(self.session.job)
         self._chosen = made

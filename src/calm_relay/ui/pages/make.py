@@ -24,6 +24,11 @@ def make_page(name: str, session: Session, theme: Theme) -> QWidget:
 
         return HousePage(session, theme)
 
+    def tariff() -> QWidget:
+        from calm_relay.ui.pages.tariff import TariffPage
+
+        return TariffPage(session, theme)
+
     def year() -> QWidget:
         from calm_relay.ui.pages.year import YearPage
 
@@ -35,6 +40,6 @@ def make_page(name: str, session: Session, theme: Theme) -> QWidget:
         return DecidePage(session, theme)
 
     makers: dict[str, Callable[[], QWidget]] = {
-        "site": site, "house": house, "plans": lambda: PlansPage(session, theme), "year": year, "decide": decide,
+        "site": site, "house": house, "tariff": tariff, "plans": lambda: PlansPage(session, theme), "year": year, "decide": decide,
     }  # fmt: skip
     return makers[name]()

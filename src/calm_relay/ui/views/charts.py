@@ -12,6 +12,7 @@ from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTHS
+from calm_relay.decision.house_pictures import LoadCurve
 from calm_relay.decision.pictures import Duration, Stack
 from calm_relay.ui.theme import Theme, hatch_brush, mixed, ui_font
 
@@ -153,3 +154,49 @@ class MonthsChart(Chart):
         self.setXRange(-0.5, 11.5, padding=0.01)
         self.setYRange(0, top * 1.05, padding=0)
         self.getAxis("bottom").setTicks([[(i, name) for i, name in enumerate(MONTHS)], []])
+
+
+class LoadChart(Chart):
+    """The house from most to least over the hours of the year, with the levels that carry it."""
+
+    def show_curve(self, curve: LoadCurve) -> None:
+        """Draw the curve in kW; the hours' axis is logarithmic, since the few highest are what matters."""
+        self.clear()
+        self.setLogMode(x=True, y=False)
+        x, y = np.log10(curve.hours), curve.load_w / 1000.0
+        self.addItem(pg.PlotCurveItem(x, y, pen=pg.mkPen(self._theme.color("house"), width=2.0)))
+        top = float(y.max()) if len(y) else 1.0
+        for watts, text, role in curve.levels:
+            if watts / 1000.0 <= 2.0 * top:
+                self.level(watts / 1000.0, f"{text} {watts / 1000:.1f}", role)
+                top = max(top, watts / 1000.0)
+        self.setXRange(float(x[0]), float(x[-1]), padding=0)
+        self.setYRange(0, top * 1.12, padding=0)
+        marks = (0.1, 1, 10, 100, 1000, 8760)
+        self.getAxis("bottom").setTicks([[(float(np.log10(h)), f"{h:g}") for h in marks], []])
+
+
+SEASON_STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
+
+
+LINES = dict(zip(SEASON_STYLES, ("line", "dashes", "dots", "dash and dot"), strict=True))
+
+
+class SeasonChart(Chart):
+    """The mean day of each season; told apart by their lines, not by colour alone."""
+
+    def show_days(self, days: Sequence[tuple[str, Array]]) -> list[tuple[str, QColor]]:
+        """Draw the days in kW; returns names with their colours, for the legend."""
+        self.clear()
+        colors = stack_colors(self._theme, len(days))
+        x: Array = np.arange(24, dtype=float) + 0.5
+        top = 0.1
+        out = []
+        for (name, watts), color, style in zip(days, reversed(colors), SEASON_STYLES, strict=False):
+            self.curve(x, watts / 1000.0, color, 2.0, style)
+            top = max(top, float(watts.max()) / 1000.0)
+            out.append((f"{name} ({LINES[style]})", color))
+        self.setXRange(0, 24, padding=0)
+        self.setYRange(0, top * 1.1, padding=0)
+        self.getAxis("bottom").setTicks([[(h, f"{h:02d}:00") for h in range(0, 25, 3)], []])
+        return out

@@ -1,0 +1,58 @@
+"""What was found in a meter file, to be looked at before it becomes the house."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from calm_relay.decision.metered import Taken
+from calm_relay.ui.widgets import label
+from calm_relay.units import format_quantity as show
+
+
+class MeterDialog(QDialog):
+    """Accepted when the user takes what was guessed as right."""
+
+    def __init__(self, taken: Taken, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        meter = taken.meter
+        self.setWindowTitle("A meter file")
+        letter = self.fontMetrics().averageCharWidth()
+        self.resize(88 * letter, 64 * letter)
+        column = QVBoxLayout(self)
+        column.addWidget(label(meter.file, "heading"))
+        column.addWidget(
+            label(
+                f"{meter.format}, {meter.year}, every {meter.interval_s // 60} min. Is this what the file means?",
+                "quiet",
+                wrap=True,
+            )
+        )
+        rows = [*meter.guesses]
+        for name, watts in meter.power_w.items():
+            rows.append((name, f"{show(meter.year_wh(name), 'energy_wh', 0)} a year, up to {show(float(watts.max()), 'power_w')}"))
+        gross = float(taken.gross.power_w.sum()) * meter.interval_s / 3600.0
+        low, high = (float(w.sum()) * meter.interval_s / 3600.0 for w in (taken.gross.low_w, taken.gross.high_w))
+        rows.append(("the house", f"{show(gross, 'energy_wh', 0)} a year: {taken.gross.how}"))
+        if high - low > 0.01 * gross:
+            rows.append(("what netting leaves open", f"between {show(low, 'energy_wh', 0)} and {show(high, 'energy_wh', 0)}"))
+        self.table = QTableWidget(len(rows), 2)
+        self.table.setAccessibleName("What was found in the file")
+        self.table.setHorizontalHeaderLabels(["What", "Found"])
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setTabKeyNavigation(False)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        for i, (what, found) in enumerate(rows):
+            self.table.setItem(i, 0, QTableWidgetItem(what))
+            self.table.setItem(i, 1, QTableWidgetItem(found))
+        self.table.resizeColumnsToContents()
+        self.table.horizontalHeader().setStretchLastSection(True)
+        column.addWidget(self.table, 1)
+        for note in (*meter.notes, *taken.gross.notes):
+            column.addWidget(label(note[:1].upper() + note[1:] + ".", "quiet", wrap=True))
+        buttons = QDialogButtonBox()
+        self.use = buttons.addButton("Make it the house", QDialogButtonBox.ButtonRole.AcceptRole)
+        buttons.addButton("Leave it", QDialogButtonBox.ButtonRole.RejectRole)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)

@@ -1,0 +1,131 @@
+"""Tariff & network and House: painting a week, ready tariffs and files, a meter file looked at before it becomes the house."""
+
+from __future__ import annotations
+
+import numpy as np
+import pandas as pd
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from calm_relay.demo import demo_job
+from calm_relay.tariff import paint
+from calm_relay.tariff.templates import tariff_json, templates
+from calm_relay.ui.start import wait_idle
+
+
+def page(window, qapp, name, letter="B"):
+    window.session.choose(window.session.job.plan(letter).id)
+    window.show_page(name)
+    assert wait_idle(qapp, window)
+    return window.page(name)
+
+
+def undo_all(window):
+    while window.session.document.undo():
+        pass
+    assert window.session.job == demo_job()
+
+
+def test_a_week_is_painted_by_keys_and_mouse_and_the_bill_follows(window, qapp):
+    tariff = page(window, qapp, "tariff")
+    before = window.session.fresh(window.session.chosen).bill.total
+    tariff._take("Paint a week of prices", paint.with_week)
+    assert wait_idle(qapp, window)
+    assert window.session.fresh(window.session.chosen).bill.total == pytest.approx(before), "the same prices in another form"
+    grid = tariff.week
+    grid.setFocus()
+    for _ in range(12):
+        QTest.keyClick(grid, Qt.Key.Key_Left)
+    for _ in range(6):
+        QTest.keyClick(grid, Qt.Key.Key_Down, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyClicks(grid, "2")
+    week = window.session.job.tariff.seasons[0].week
+    assert [day[0] for day in week] == ["period-2"] * 7
+    assert wait_idle(qapp, window)
+    assert window.session.fresh(window.session.chosen).bill.total < before
+    assert grid.hasFocus()
+    tariff._brush(1)
+    cell = grid.cell(2, 20).center()
+    QTest.mouseClick(grid, Qt.MouseButton.LeftButton, pos=QPoint(round(cell.x()), round(cell.y())))
+    assert window.session.job.tariff.seasons[0].week[2][20] == "period-2"
+    assert "Wed 20 h" in grid.accessibleDescription()
+    undo_all(window)
+
+
+def test_seasons_are_split_and_months_moved(window, qapp):
+    tariff = page(window, qapp, "tariff")
+    tariff._ready(templates()[2])
+    tariff._take("Add a season", paint.add_season)
+    assert wait_idle(qapp, window)
+    assert [len(s.months) for s in window.session.job.tariff.seasons] == [6, 6]
+    months = tariff.months
+    months.setFocus()
+    for _ in range(11):
+        QTest.keyClick(months, Qt.Key.Key_Left)
+    QTest.keyClicks(months, "2")
+    assert 1 in window.session.job.tariff.seasons[1].months
+    assert 1 not in window.session.job.tariff.seasons[0].months
+    undo_all(window)
+
+
+def test_a_tariff_is_read_saved_and_a_bad_one_told(window, qapp, answers, tmp_path):
+    tariff = page(window, qapp, "tariff")
+    answers.path = tmp_path / "t.json"
+    answers.path.write_text(tariff_json(templates()[4]), encoding="utf-8")
+    tariff._read()
+    assert window.session.job.tariff == templates()[4]
+    answers.path = tmp_path / "out.json"
+    tariff._save()
+    assert (tmp_path / "out.json").read_text(encoding="utf-8") == tariff_json(templates()[4])
+    (tmp_path / "t.json").write_text("{}")
+    answers.path = tmp_path / "t.json"
+    tariff.button("x", tariff._read).click()
+    assert "import_price_per_kwh" in answers.said[-1]
+    assert window.session.job.tariff == templates()[4]
+    prices = tmp_path / "p.csv"
+    prices.write_text("price\n" + "0.25\n" * 8760)
+    answers.path = prices
+    tariff._hourly()
+    assert wait_idle(qapp, window)
+    assert tariff.table.item(0, 0).text() == "import, by the hour"
+    undo_all(window)
+
+
+def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers, tmp_path):
+    house = page(window, qapp, "house")
+    stamps = pd.date_range("2024-07-01", periods=365 * 24, freq="h")
+    watts = 400 + 300 * np.sin(np.arange(8760) / 24 * 2 * np.pi) ** 2
+    path = tmp_path / "meter.csv"
+    path.write_text(
+        "time,import kWh\n" + "".join(f"{t:%Y-%m-%d %H:%M},{w / 1000:.4f}\n" for t, w in zip(stamps, watts, strict=True))
+    )
+    house.read_meter(path)
+    assert wait_idle(qapp, window)
+    dialog = answers.dialog
+    said = "\n".join(dialog.table.item(r, c).text() for r in range(dialog.table.rowCount()) for c in (0, 1))
+    assert "year-month-day" in said
+    assert "label begins the interval" in said
+    assert window.session.job == demo_job(), "nothing is taken before it is looked at"
+    dialog.use.click()
+    assert wait_idle(qapp, window)
+    job = window.session.job
+    assert job.house.background.kind == "series"
+    assert job.calendar_year in (2024, 2025)
+    assert window.session.house_year().total_w().sum() / 12 == pytest.approx(watts.sum(), rel=1e-6)
+    assert "meter.csv" in job.house.background.source
+    house._typed()
+    assert wait_idle(qapp, window)
+    assert window.session.job.house.background.kind == "profile"
+    path.write_text("time,import kWh\nyesterday,1\n")
+    house.read_meter(path)
+    assert wait_idle(qapp, window)
+    assert "'yesterday' is no time" in answers.said[-1]
+    undo_all(window)
+
+
+def test_the_house_shows_its_curve_its_seasons_and_its_sums(window, qapp):
+    house = page(window, qapp, "house")
+    assert "off grid, all day" in house._curve_words.text()
+    assert "Backup time" in house._sums.text()
+    assert "times the highest hour" in house._sums.text()
