@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -15,6 +16,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.calendar import standard_offset_h
+from calm_relay.cli import main
 from calm_relay.decision.metered import take_meter, with_meter
 from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput
@@ -24,6 +26,7 @@ from calm_relay.load.meter import MeterYear
 from calm_relay.load.meter_files import read_meter
 from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
+from calm_relay.tariff.templates import tariff_json, templates
 from tests.fuzz import damaged, read_or_explained
 
 BERLIN, AUCKLAND, DENVER, SYDNEY = "Europe/Berlin", "Pacific/Auckland", "America/Denver", "Australia/Brisbane"
@@ -335,3 +338,34 @@ def test_metered_solar_and_battery_give_gross_by_arithmetic():
     assert gross_load(meter).power_w[0] == pytest.approx(1100.0)
     alone = MeterYear("m", "CSV", 2025, 3600, {"import": 300.0 * ones}, np.zeros(8760, dtype=bool), {}, ())
     assert gross_load(alone).power_w[0] == pytest.approx(300.0)
+
+
+def test_meter_load_and_bill_by_command_line(tmp_path, capsys):
+    meter, tariff, out = tmp_path / "meter.csv", tmp_path / "t.json", tmp_path / "job.crjob"
+    wh = known(17520)
+    meter.write_text(iso_begin(AUCKLAND, wh))
+    assert main(["meter", str(meter), "--job", "demo", "--json"]) == 0
+    data = json.loads(capsys.readouterr().out)
+    assert data["channels"]["import"]["year_wh"] == pytest.approx(wh.sum())
+    assert {row["what"] for row in data["guesses"]} >= {"time", "interval", "label", "clock"}
+    assert main(["set-load", "demo", "--file", str(meter), "--out", str(out)]) == 0
+    capsys.readouterr()
+    assert main(["load", str(out), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["year_wh"] == pytest.approx(wh.sum())
+    tariff.write_text(tariff_json(templates()[6]), encoding="utf-8")
+    assert main(["set-tariff", str(out), "--file", str(tariff), "--out", str(out)]) == 0
+    capsys.readouterr()
+    assert main(["bill", str(out), "--plan", "B", "--json"]) == 0
+    bills = json.loads(capsys.readouterr().out)["bills"]
+    assert [row["letter"] for row in bills] == ["", "B"]
+    for row in bills:
+        assert row["total"] == pytest.approx(sum(line["amount"] for line in row["lines"]))
+        assert row["total"] == pytest.approx(sum(row["by_month"]))
+        assert any(line["name"].startswith("tier") for line in row["lines"])
+    tariff.write_text(
+        tariff_json(templates()[1]).replace('"months": [1, 2, 3,', '"months": [1, 2,').replace("   1,\n", "", 1), encoding="utf-8"
+    )
+    before = out.read_bytes()
+    assert main(["set-tariff", str(out), "--file", str(tariff), "--out", str(out)]) == 2
+    assert "is in no season" in capsys.readouterr().err
+    assert out.read_bytes() == before

@@ -12,11 +12,12 @@ from calm_relay.cli_pages import load_data, load_text
 from calm_relay.cli_shared import chosen_plans, head_of, open_job, print_json
 from calm_relay.decision.metered import take_meter, with_meter
 from calm_relay.decision.words import guess_words
-from calm_relay.job.container import save_job
+from calm_relay.job.container import save_job, validate_job
 from calm_relay.load.meter import MeterYear
 from calm_relay.load.meter_files import read_meter
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill
+from calm_relay.tariff.templates import read_tariff
 from calm_relay.units import format_quantity as show
 
 
@@ -68,6 +69,16 @@ def set_load_command(options: argparse.Namespace) -> int:
     changed = with_meter(opened.store, opened.job, taken)
     save_job(options.out, changed, opened.store)
     print("\n".join([f"{taken.words}; saved as {options.out}", *taken.gross.notes, *taken.meter.notes]))
+    return 0
+
+
+def set_tariff_command(options: argparse.Namespace) -> int:
+    """Run `set-tariff`."""
+    opened = open_job(options.job)
+    tariff = read_tariff(Path(options.file))
+    changed = validate_job(opened.job.model_copy(update={"tariff": tariff}).model_dump(), options.file)
+    save_job(options.out, changed, opened.store)
+    print(f"{tariff.name}; saved as {options.out}")
     return 0
 
 

@@ -76,7 +76,7 @@ def _house() -> House:
         background=ProfileLoad(
             shape="household_evening",
             energy_wh_per_day=(6500, 6500, 6800, 7400, 8300, 9200, 9400, 8900, 8000, 7300, 6900, 6600),
-            seed=11,
+            seed=5,
         ),
         appliances=(
             _appliance("fridge", "Fridge", 110, 8, essential=True, cycles_per_day=32),

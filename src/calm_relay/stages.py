@@ -98,7 +98,7 @@ def select_node_dc(job: Job, node: Node, cards: dict[str, Card]) -> Data:
 
 def select_house(job: Job) -> Data:
     """What the house's year reads, beside the calendar."""
-    skip = {"name", "essential", "never_from_battery", "motor", "power_factor"}
+    skip = {"name", "essential", "never_from_battery", "motor", "power_factor", "sheddable", "no_auto_return"}
     return {
         "background": job.house.background.model_dump(exclude={"source", "low", "high"}),
         "appliances": [a.model_dump(exclude=skip) for a in job.house.appliances],

@@ -36,7 +36,7 @@ Array = NDArray[np.float64]
 Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
 # A stage's number goes up when its computation changes, so that nothing kept on disk outlives its code.
-VERSIONS = {"sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 1, "flow": 1, "facts": 2, "bill": 2, "sky": 1, "directions": 1}
+VERSIONS = {"sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 2, "flow": 1, "facts": 2, "bill": 2, "sky": 1, "directions": 1}
 
 
 def _quiet(_: str) -> None:

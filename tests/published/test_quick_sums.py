@@ -41,8 +41,7 @@ def test_pictures_of_the_house_hold_their_plain_truths(demo, study):
     days = dict(season_days(demo, house, calendar))
     assert days["winter"].sum() > days["summer"].sum()  # a heat pump, and winter in June
     peaks = house_peaks(demo, None)
-    assert peaks.minute_w >= house.total_w().max() - 1e-6
-    assert peaks.ratio > 1.1
+    assert 1.1 < peaks.ratio < 3.0  # the minutes of one year against its own hours
     sums = quick_sums(demo, plan, house, calendar, study.sun(demo).apparent_zenith_deg < 90)
     assert sums[0].value < sums[2].value
     assert sums[3].value == pytest.approx(9405 / (house.total_w().mean()), rel=1e-6)

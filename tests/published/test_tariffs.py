@@ -10,8 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.calendar import year_calendar
+from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput
-from calm_relay.job.models import DemandCharge, Period, Season, Tariff, Tier
+from calm_relay.job.container import read_job, save_job
+from calm_relay.job.models import DemandCharge, Period, Season, SeriesRef, Tariff, Tier
+from calm_relay.job.series import SeriesStore
+from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill, year_bill
 from calm_relay.tariff.prices import clock_days, net_of_phases, settled
 from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates, week_of
@@ -173,6 +177,21 @@ def test_an_hourly_price_is_paid_hour_by_hour(tmp_path):
     load = np.random.default_rng(3).uniform(0, 3000, STEPS)
     made = year_bill(t, UTC, load, np.zeros(STEPS), read)
     assert made.import_cost == pytest.approx(float((load.reshape(-1, 4).sum(axis=1) * 0.25 / 1000 * prices).sum()))
+
+
+def test_hourly_prices_below_nothing_live_in_the_job_file(tmp_path):
+    prices = np.round(np.random.default_rng(5).uniform(-0.2, 0.5, 8760), 4)
+    store = SeriesStore()
+    ref = SeriesRef(sha256=store.put(prices), rows=8760, step_s=3600, unit="per_kwh", column="price_per_kwh")
+    job = demo_job()
+    job = job.model_copy(update={"tariff": job.tariff.model_copy(update={"hourly_import": ref})})
+    save_job(tmp_path / "job.crjob", job, store)
+    opened = read_job(tmp_path / "job.crjob")
+    assert opened.job == job
+    study = Study(opened.store, step_s=3600)
+    load = study.house(job).total_w()
+    made = study.bill_without_system(opened.job)
+    assert made.import_cost == pytest.approx(float((load / 1000 * prices).sum()))
 
 
 def test_a_tariff_is_written_and_read_back(tmp_path):

@@ -185,7 +185,7 @@ def test_a_check_is_waived_with_a_reason_and_taken_back(window, qapp, answers):
         ("latitude", "site", "site.place.latitude_deg"),
         ("tilt north-west", "site", "faces[north-west].tilt_deg"),
         ("oven runs", "house", "house.appliances[oven].running_w"),
-        ("export limit", "plans", "site.export_limit_w"),
+        ("export limit", "tariff", "site.export_limit_w"),
         ("reserve outages", "plans", "plans[hybrid-swap].controls.reserve_soc_frac"),
         ("grid charge at", "plans", "plans[hybrid-swap].controls.slots[0].power_w"),
         ("modules series ne1", "site", "plans[hybrid-swap].nodes[hyb].strings[ne1].modules_per_string"),

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from calm_relay.demo import demo_job
+from calm_relay.load.catalogue import catalogue
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import tariff_json, templates
 from calm_relay.ui.start import wait_idle
@@ -55,7 +56,7 @@ def test_a_week_is_painted_by_keys_and_mouse_and_the_bill_follows(window, qapp):
 
 def test_seasons_are_split_and_months_moved(window, qapp):
     tariff = page(window, qapp, "tariff")
-    tariff._ready(templates()[2])
+    tariff.take_ready(templates()[2])
     tariff._take("Add a season", paint.add_season)
     assert wait_idle(qapp, window)
     assert [len(s.months) for s in window.session.job.tariff.seasons] == [6, 6]
@@ -129,3 +130,38 @@ def test_the_house_shows_its_curve_its_seasons_and_its_sums(window, qapp):
     assert "off grid, all day" in house._curve_words.text()
     assert "Backup time" in house._sums.text()
     assert "times the highest hour" in house._sums.text()
+
+
+def test_the_brief_is_weighed_by_keys_and_sets_what_it_says(window, qapp):
+    brief = page(window, qapp, "brief")
+    slider, said = brief.sliders["ride_through"]
+    slider.setFocus()
+    QTest.keyClick(slider, Qt.Key.Key_Right)
+    QTest.keyClick(slider, Qt.Key.Key_Right)
+    assert said.text() == "above all"
+    assert "50 %" in brief._set_words.text()
+    assert window.session.document.undo_label == "Ride through outages: above all"
+    brief.ticks["oven"].click()
+    assert next(a for a in window.session.job.house.appliances if a.id == "oven").essential
+    brief._add()
+    assert wait_idle(qapp, window)
+    assert "brief.contracts[0].ended_by" in window.page("brief").cells
+    window.draft("ac-add-on")
+    assert window.session.job.plans[-1].controls.reserve_soc_frac == 0.5
+    assert "from the brief" in window.session.job.plans[-1].note
+    undo_all(window)
+
+
+def test_usual_appliances_and_households_are_begun_with(window, qapp):
+    house = page(window, qapp, "house")
+    load = next(a for a in catalogue() if a.id == "heat-pump")
+    house.add_usual(load)
+    assert wait_idle(qapp, window)
+    made = window.session.job.house.appliances[-1]
+    assert made.id == "heat-pump-1", "the demo has a heat pump of its own"
+    assert 7 in made.months, "winter is in July here"
+    house.take_household("four people", 21_400.0)
+    assert wait_idle(qapp, window)
+    assert window.session.job.mark_of("house.background.energy_wh_per_day") == "assumed"
+    assert sum(window.session.job.house.background.energy_wh_per_day) / 12 == pytest.approx(21_400.0, abs=2.0)
+    undo_all(window)

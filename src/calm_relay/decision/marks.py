@@ -12,11 +12,12 @@ from calm_relay.rules.registry import Finding
 
 State = Literal["untouched", "assumed", "complete", "over"]
 PAGES: tuple[tuple[str, str], ...] = (
-    ("site", "Site & roof"), ("house", "House"), ("tariff", "Tariff & network"), ("plans", "Plans"), ("year", "Year"),
-    ("decide", "Decide"),
+    ("brief", "Brief"), ("site", "Site & roof"), ("house", "House"), ("tariff", "Tariff & network"),
+    ("plans", "Plans"), ("year", "Year"), ("decide", "Decide"),
 )  # fmt: skip
 # Which fields belong to a page, and whose checks it answers for.
 FIELDS: dict[str, tuple[str, ...]] = {
+    "brief": ("brief",),
     "site": ("site.place", "site.weather", "site.record_low", "site.design_high", "faces"),
     "house": ("house",),
     "tariff": ("site.supply", "site.export", "site.import", "site.network", "tariff"),

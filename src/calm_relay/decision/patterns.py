@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import string
 
+from calm_relay.decision.brief import reserve_default
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, ProfileLoad, StringGroup, Transfer
 from calm_relay.job.parts import with_cards
@@ -43,8 +44,10 @@ def draft_plan(job: Job, pattern: str) -> tuple[Job, str]:
         cards.append(gateway)
         essential = tuple(a.id for a in job.house.appliances if a.essential)
         transfer = Transfer(card=gateway.id, backed_up="listed", listed=essential or ("background",))
-    controls = Controls(reserve_soc_frac=0.15 if battery else 0.0)
-    plan = Plan(id=plan_id, letter=letter, name=name, nodes=nodes, transfer=transfer, controls=controls)
+    reserve = reserve_default(job.brief)
+    controls = Controls(reserve_soc_frac=reserve.value if battery else 0.0)
+    note = f"Holds {reserve.value * 100:.0f} % for outages, {reserve.reason}." if battery else ""
+    plan = Plan(id=plan_id, letter=letter, name=name, note=note, nodes=nodes, transfer=transfer, controls=controls)
     changed = with_cards(job, cards)
     return changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id
 

@@ -38,6 +38,7 @@ LABELS: dict[str, str] = {
     "house.appliances[].cycles_per_day": "Starts a day", "house.appliances[].power_factor": "Power factor",
     "house.appliances[].share_of_days_frac": "Share of days", "house.appliances[].days": "Days",
     "house.appliances[].essential": "Must stay on", "house.appliances[].never_from_battery": "Never from the battery",
+    "house.appliances[].sheddable": "May be shed", "house.appliances[].no_auto_return": "Stays off after a cut",
     "house.appliances[].in_metered": "Part of the meter's data",
     "house.appliances[].motor.lra_a": "Locked-rotor amps", "house.appliances[].motor.horsepower": "Horsepower",
     "house.appliances[].motor.soft_starter": "Soft starter",
@@ -79,7 +80,10 @@ LABELS: dict[str, str] = {
     "plans[].nodes[].battery.card": "Battery module", "plans[].nodes[].battery.modules": "Modules",
     "plans[].nodes[].battery.state_of_health_frac": "State of health",
     "plans[].transfer.card": "Transfer device", "plans[].transfer.backed_up": "Backed up",
-    "brief.outage_hours_h": "Outages last", "brief.note": "What it is for",
+    "brief.outage_hours_h": "Outages last", "brief.outages_per_year": "Outages a year",
+    "brief.outage_season": "Mostly in", "brief.budget": "Budget", "brief.keep": "Not to be touched",
+    "brief.contracts[].name": "Contract", "brief.contracts[].ends": "Ends", "brief.contracts[].ended_by": "Ended before by",
+    "brief.note": "What it is for",
 }  # fmt: skip
 CHOICES: dict[str, str] = {
     "single_phase": "single phase", "split_phase": "split phase", "three_phase": "three phase", "rack": "rack",
@@ -87,7 +91,9 @@ CHOICES: dict[str, str] = {
     "household_evening": "household, evening", "household_daytime": "household, daytime", "flat": "the same all day",
     "every": "every day", "weekdays": "weekdays", "weekends": "weekends", "backup": "backup side", "grid": "grid side",
     "whole_house": "whole house", "listed": "only the loads ticked", "best_round_trip": "best round trip first",
-    "in_proportion": "in proportion", "record_low": "record low", "0": "at once", "15": "15 min", "30": "30 min", "60": "60 min",
+    "in_proportion": "in proportion",
+    "any": "any season", "winter": "winter", "spring": "spring", "summer": "summer", "autumn": "autumn",
+    "record_low": "record low", "0": "at once", "15": "15 min", "30": "30 min", "60": "60 min",
     "lowest_expected": "lowest expected", "mean_yearly_minimum": "mean of yearly minima",
     "very_clear": "very clear", "mixed": "mixed", "mostly_cloudy": "mostly cloudy",
 }  # fmt: skip

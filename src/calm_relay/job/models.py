@@ -210,6 +210,8 @@ class Appliance(Record):
     cycles_per_day: Annotated[int, Quantity("count"), Field(ge=1, le=96)] = 1
     essential: bool = False
     never_from_battery: bool = False
+    sheddable: bool = Field(default=False, description="may be switched off by itself when power is short")
+    no_auto_return: bool = Field(default=False, description="stays off after an interruption until someone switches it on")
     in_metered: bool = Field(default=True, description="part of the metered series, where there is one; False: comes on top")
     motor: Motor | None = None
 
@@ -464,11 +466,35 @@ class FieldMark(Record):
     source: Literal["assumed", "measured"]
 
 
-class Brief(Record):
-    """What the battery is for."""
+Purpose = Literal["lower_bills", "own_use", "ride_through", "zero_export", "off_grid", "new_loads"]
 
-    purposes: tuple[Literal["lower_bills", "own_use", "ride_through", "zero_export", "off_grid", "new_loads"], ...] = ()
+
+class PurposeWeight(Record):
+    """How much a purpose matters: 0 no matter, 4 above all."""
+
+    purpose: Purpose
+    weight: Annotated[int, Quantity("count"), Field(ge=0, le=4)]
+
+
+class Contract(Record):
+    """An old feed-in or generation contract, when it ends by itself, and what would end it before."""
+
+    name: Name
+    ends: Annotated[str, Field(max_length=20)] = ""
+    ended_by: Annotated[str, Field(max_length=200)] = ""
+
+
+class Brief(Record):
+    """What the battery is for. `purposes` are those with any weight; without `weights` they all count alike."""
+
+    purposes: tuple[Purpose, ...] = ()
+    weights: Annotated[tuple[PurposeWeight, ...], Field(max_length=6)] = ()
     outage_hours_h: HoursH = 0.0
+    outages_per_year: Annotated[float, Quantity("count"), Field(ge=0, le=365)] | None = None
+    outage_season: Literal["any", "winter", "spring", "summer", "autumn"] = "any"
+    budget: Annotated[float, Quantity("money"), Field(ge=0)] | None = None
+    keep: Annotated[str, Field(max_length=400)] = ""
+    contracts: Annotated[tuple[Contract, ...], Field(max_length=6)] = ()
     note: Note = ""
 
 

@@ -61,6 +61,15 @@ def add_appliance(job: Job) -> tuple[Job, str]:
     return job.model_copy(update={"house": house}), made
 
 
+def put_appliance(job: Job, load: Appliance) -> tuple[Job, str]:
+    """Return the job with a ready appliance under a free id and name, and its id."""
+    used = {a.id for a in job.house.appliances} | {"background"}
+    made = load.id if load.id not in used else free_id(load.id, used)
+    name = load.name if made == load.id else f"{load.name} {made.rpartition('-')[2]}"
+    house = job.house.model_copy(update={"appliances": (*job.house.appliances, load.model_copy(update={"id": made, "name": name}))})
+    return job.model_copy(update={"house": house}), made
+
+
 def remove_appliance(job: Job, load_id: str) -> Job:
     """Return the job without an appliance, taken out of every backup list as well."""
     house = job.house.model_copy(update={"appliances": tuple(a for a in job.house.appliances if a.id != load_id)})

@@ -15,6 +15,7 @@ from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import SeriesRef
 
 Series = NDArray[np.float64]
+SIGNED = ("°C", "per_kwh")  # units whose values may lie below 0
 
 
 def series_hash(values: Series) -> str:
@@ -55,7 +56,7 @@ def write_csv_gz(values: Series, column: str) -> bytes:
 
 
 def read_csv_column(raw: bytes, ref: SeriesRef, file: str, field: str) -> Series:
-    """Return the column `ref.column` of a CSV (gzip or plain) with `ref.rows` rows of finite numbers, temperatures apart ≥ 0.
+    """Return the column `ref.column` of a CSV (gzip or plain) with `ref.rows` rows of finite numbers; temperatures and prices apart ≥ 0.
 
     Raises
     ------
@@ -88,8 +89,8 @@ def read_csv_column(raw: bytes, ref: SeriesRef, file: str, field: str) -> Series
         except (ValueError, IndexError):
             shown = row[at] if at < len(row) else "nothing"
             raise bad(f"row {number} holds '{shown}' where a number belongs", f"write a plain number in {ref.unit}") from None
-        if not (np.isfinite(values[count]) and (values[count] >= 0 or ref.unit == "°C")):
-            least = "" if ref.unit == "°C" else ", 0 or more"
+        if not (np.isfinite(values[count]) and (values[count] >= 0 or ref.unit in SIGNED)):
+            least = "" if ref.unit in SIGNED else ", 0 or more"
             raise bad(f"row {number} holds {row[at]}", f"write a finite number of {ref.unit}{least}")
         count += 1
     if count != ref.rows:

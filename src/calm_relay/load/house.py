@@ -134,33 +134,62 @@ def _metered_w(values: Series, step_s: int, calendar: YearCalendar) -> Array:
 
 
 def appliance_w(appliance: Appliance, calendar: YearCalendar, seed: int) -> Array:
-    """Return one appliance's power: seeded starts inside its clock window, energy exact per run."""
+    """Return one appliance's power: seeded starts inside its clock window, each month's energy as its list says.
+
+    An appliance that runs on a share of days runs on whole days drawn month by month; its runs are stretched or cut a little so
+    that the month holds its energy.
+    """
     rng = np.random.default_rng(seed_of(appliance.id, seed))
     length = (appliance.window_end_h - appliance.window_start_h) % 24.0 or 24.0
     cycles = appliance.cycles_per_day
     run = min(appliance.run_h, length) / cycles
     part = length / cycles
     shifts = rng.random((DAYS, cycles))
-    used = rng.random(DAYS) < appliance.share_of_days_frac
+    draw = rng.random(DAYS)
     month_of_day = np.repeat(np.arange(1, 13), MONTH_DAYS)
-    if appliance.months:
-        used &= np.isin(month_of_day, appliance.months)
+    may = np.isin(month_of_day, appliance.months) if appliance.months else np.ones(DAYS, dtype=bool)
     noon = calendar.clock_weekend.reshape(DAYS, -1)[:, calendar.steps_per_day // 2]
     if appliance.days != "every":
-        used &= noon == (appliance.days == "weekends")
-    starts = appliance.window_start_h + np.arange(cycles) * part + shifts * (part - run)
+        may &= noon == (appliance.days == "weekends")
+    used, runs = _drawn_days(may, draw, appliance.share_of_days_frac, run, part)
+    starts = appliance.window_start_h + np.arange(cycles) * part + shifts * (part - runs[:, None])
     starts = starts + np.arange(DAYS)[:, None] * 24.0 - calendar.saving_h[:, None]
-    flat = np.sort(starts[used].ravel()) % (DAYS * 24.0)
-    flat.sort()
+    flat = starts[used].ravel() % (DAYS * 24.0)
+    lasts = np.repeat(runs[used], cycles)
+    order = np.argsort(flat, kind="stable")
+    flat, lasts = flat[order], lasts[order]
     if not len(flat):
         return np.zeros(calendar.steps)
-    flat = np.concatenate((flat[flat + run > DAYS * 24.0] - DAYS * 24.0, flat))  # a run past the year's end goes on at its start
-    ends = flat + run
+    past = flat + lasts > DAYS * 24.0  # a run past the year's end goes on at its start
+    flat, lasts = np.concatenate((flat[past] - DAYS * 24.0, flat)), np.concatenate((lasts[past], lasts))
+    ends, sums = flat + lasts, np.cumsum(lasts)
     edges = np.arange(calendar.steps + 1) * calendar.step_h
     grid = np.concatenate(([-1e3], np.column_stack((flat, np.maximum(flat, ends))).ravel(), [1e6]))
-    done = np.concatenate(([0.0], np.column_stack((np.arange(len(flat)) * run, np.arange(1, len(flat) + 1) * run)).ravel()))
-    done = np.concatenate((done, [len(flat) * run]))
+    done = np.concatenate(([0.0], np.column_stack((sums - lasts, sums)).ravel(), [sums[-1]]))
     grid = np.maximum.accumulate(grid)
     on_time = np.diff(np.interp(edges, grid, done))
     power: Array = appliance.running_w * np.maximum(0.0, on_time) / calendar.step_h
     return power
+
+
+def _drawn_days(
+    may: NDArray[np.bool_], draw: Array, share_frac: float, run_h: float, most_h: float
+) -> tuple[NDArray[np.bool_], Array]:
+    """Return the days an appliance runs on, and the length of its runs on each: months hold share × days × run. [h]"""
+    runs = np.full(DAYS, run_h)
+    if share_frac >= 1.0:
+        return may, runs
+    used = np.zeros(DAYS, dtype=bool)
+    first = 0
+    for days in MONTH_DAYS:
+        here = np.arange(first, first + days)[may[first : first + days]]
+        first += days
+        wanted = share_frac * len(here)
+        count = min(len(here), max(1, round(wanted))) if len(here) else 0
+        while count < len(here) and run_h * wanted / count > most_h:  # a run does not fit its window: more days then
+            count += 1
+        chosen = here[np.argsort(draw[here], kind="stable")[:count]]
+        used[chosen] = True
+        if count:
+            runs[chosen] = min(most_h, run_h * wanted / count)
+    return used, runs

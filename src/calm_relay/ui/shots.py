@@ -26,7 +26,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     os.environ.pop("WAYLAND_DISPLAY", None)
     os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-")  # nobody's unsaved work is on a picture
     app = make_app()
+    from calm_relay.tariff.templates import templates
     from calm_relay.ui.pages.site import SitePage
+    from calm_relay.ui.pages.tariff import TariffPage
     from calm_relay.ui.proposal import ProposalDialog
     from calm_relay.ui.start_page import StartPage
     from calm_relay.ui.window import MainWindow
@@ -84,6 +86,15 @@ def main(argv: Sequence[str] | None = None) -> int:
     print(f"{folder / 'strings.png'}")
     proposal.close()
     take("house", "A", "house")
+    take("brief", "B", "brief")
+
+    def three_periods() -> None:
+        page = window.page("tariff")
+        assert isinstance(page, TariffPage)
+        page.take_ready(templates()[2])
+
+    take("tariff", "B", "tariff", three_periods)
+    window.undo()
     take("year", "C", "year")
     take("decide", "B", "decide")
     window.set_theme_choice("dark")

@@ -330,8 +330,8 @@ class MainWindow(QMainWindow):
 
     def go_to_field(self, path: str) -> None:
         """Show the page a field is on and put the focus on it."""
-        if path.startswith(("house",)):
-            target = "house"
+        if path.startswith(("house", "brief")):
+            target = path[:5]
         elif path.startswith(TARIFF_FIELDS):
             target = "tariff"
         elif path.startswith(SITE_FIELDS) or any(part in path for part in (".strings[", ".later", ".branch")):

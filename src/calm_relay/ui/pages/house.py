@@ -9,13 +9,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QResizeEvent
-from PySide6.QtWidgets import QBoxLayout, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QBoxLayout, QComboBox, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTH_DAYS
 from calm_relay.decision.house_pictures import house_peaks, load_curve, quick_sums, season_days
 from calm_relay.decision.pictures import evening_stack, week_stack
-from calm_relay.job.models import ProfileLoad
-from calm_relay.job.parts import add_appliance, remove_appliance
+from calm_relay.job.models import Appliance, FieldMark, ProfileLoad
+from calm_relay.job.parts import add_appliance, put_appliance, remove_appliance
+from calm_relay.load.catalogue import HOUSEHOLDS, catalogue, household_days, seasonal_months
 from calm_relay.load.meter_files import read_meter
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.base import FieldPage
@@ -32,6 +33,7 @@ BESIDE_PX = 640
 APPLIANCE = (
     "name", "running_w", "run_h", "window_start_h", "window_end_h", "cycles_per_day", "days", "share_of_days_frac", "power_factor",
     "essential", "never_from_battery", "in_metered",
+    "sheddable", "no_auto_return",
 )  # fmt: skip
 
 
@@ -59,13 +61,14 @@ class HousePage(FieldPage):
         buttons = [("Read a meter file…", self._ask_meter)] + ([("Type totals instead", self._typed)] if metered else [])
         self.heading("The house as metered" if metered else "Everything else", *buttons)
         if isinstance(job.house.background, ProfileLoad):
-            self.flow(self.cell("house.background.shape"), self.cell("house.background.seed", chars=6))
+            self.flow(self.cell("house.background.shape"), self.cell("house.background.seed", chars=6), self._households())
             self.month_row("house.background.energy_wh_per_day")
         else:
             background = job.house.background
             self.words(f"{background.source or background.series.column}, every {background.series.step_s // 60} min.", "strong")
             self._band_words = self.words("Appliances below are taken as part of it, unless you say that they come on top.")
         self.heading("Appliances", ("Add an appliance", self._add))
+        self.flow(self._usual())
         self._column.addWidget(self._appliances())
         self.heading("The highest evening")
         self._evening_words = label("", "quiet", wrap=True)
@@ -95,6 +98,43 @@ class HousePage(FieldPage):
         for chart in (self._evening, self._week, self._curve, self._days):
             chart.set_theme(self.theme, self.scale)
         self._column.addStretch()
+
+    def _usual(self) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName("Add a usual appliance")
+        box.addItem("Add a usual appliance…")
+        for load in catalogue():
+            box.addItem(f"{load.name}, {show(load.running_w, 'power_w')}")
+        box.activated.connect(lambda i: self.add_usual(catalogue()[i - 1]) if i > 0 else None)
+        return box
+
+    def _households(self) -> QComboBox:
+        box = QComboBox()
+        box.setAccessibleName("Begin with a household")
+        box.addItem("Begin with a household…")
+        for words, day_wh in HOUSEHOLDS:
+            box.addItem(f"{words}, {show(day_wh, 'energy_wh')} a day")
+        box.activated.connect(lambda i: self.take_household(*HOUSEHOLDS[i - 1]) if i > 0 else None)
+        return box
+
+    def add_usual(self, load: Appliance) -> None:
+        """Add a usual appliance; heating and cooling get the months of this hemisphere."""
+        latitude = self.session.job.site.place.latitude_deg
+        season = "winter" if "winter" in load.name else "summer" if "summer" in load.name else ""
+        months = seasonal_months(season, latitude) if season else ()
+        job, made = put_appliance(self.session.job, load.model_copy(update={"months": months}))
+        self._chosen = made
+        self.change(f"Add {load.name.lower()}", job)
+
+    def take_household(self, words: str, day_wh: float) -> None:
+        """Put a usual household's days in place, marked as assumed."""
+        job = self.session.job
+        days = household_days(day_wh, job.site.place.latitude_deg, heated=True)
+        path = "house.background.energy_wh_per_day"
+        marks = (*(m for m in job.marks if m.path != path), FieldMark(path=path, source="assumed"))
+        background = job.house.background.model_copy(update={"energy_wh_per_day": days})
+        house = job.house.model_copy(update={"background": background})
+        self.change(f"A household of {words}", job.model_copy(update={"house": house, "marks": marks}))
 
     def _appliances(self) -> QWidget:
         job = self.session.job

@@ -14,6 +14,11 @@ from calm_relay.ui.theme import Theme
 def make_page(name: str, session: Session, theme: Theme) -> QWidget:
     """Make the page of a name; its module is imported here."""
 
+    def brief() -> QWidget:
+        from calm_relay.ui.pages.brief import BriefPage
+
+        return BriefPage(session, theme)
+
     def site() -> QWidget:
         from calm_relay.ui.pages.site import SitePage
 
@@ -40,6 +45,7 @@ def make_page(name: str, session: Session, theme: Theme) -> QWidget:
         return DecidePage(session, theme)
 
     makers: dict[str, Callable[[], QWidget]] = {
-        "site": site, "house": house, "tariff": tariff, "plans": lambda: PlansPage(session, theme), "year": year, "decide": decide,
+        "brief": brief, "site": site, "house": house, "tariff": tariff,
+        "plans": lambda: PlansPage(session, theme), "year": year, "decide": decide,
     }  # fmt: skip
     return makers[name]()

@@ -99,7 +99,7 @@ class TariffPage(FieldPage):
         box.addItem("Take a ready tariff…")
         for tariff in templates():
             box.addItem(tariff.name)
-        box.activated.connect(lambda i: self._ready(templates()[i - 1]) if i > 0 else None)
+        box.activated.connect(lambda i: self.take_ready(templates()[i - 1]) if i > 0 else None)
         return box
 
     def _periods(self) -> None:
@@ -222,7 +222,7 @@ class TariffPage(FieldPage):
         job = self.session.job
         self.change(words, job.model_copy(update={"tariff": change(job.tariff)}))
 
-    def _ready(self, tariff: Tariff) -> None:
+    def take_ready(self, tariff: Tariff) -> None:
         """Put a ready tariff in place; the currency stays."""
         kept = tariff.model_copy(update={"currency": self.session.job.tariff.currency})
         self._take(f"Tariff: {tariff.name}", lambda _: kept)

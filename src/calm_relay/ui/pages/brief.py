@@ -1,0 +1,113 @@
+"""Brief: what the customer wants, weighed by plain sliders, what must stay on, what must not be touched."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QSlider, QWidget
+
+from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, reserve_default, weight_of, weight_words
+from calm_relay.job.models import Contract, PurposeWeight
+from calm_relay.rules.edits import Edit
+from calm_relay.ui.pages.base import FieldPage
+from calm_relay.ui.widgets import label
+from calm_relay.units import format_quantity as show
+
+OUTAGES = ("outage_hours_h", "outages_per_year", "outage_season")
+
+
+class BriefPage(FieldPage):
+    """Sliders and fields; what the brief sets elsewhere is said at the foot."""
+
+    def shape(self) -> object:
+        job = self.session.job
+        return tuple(a.id for a in job.house.appliances), len(job.brief.contracts)
+
+    def build(self) -> None:
+        job = self.session.job
+        self.title("Brief", "What the battery is for. It sets defaults elsewhere, and each of them says so.")
+        self.heading("What matters")
+        holder = QWidget()
+        grid = QGridLayout(holder)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setColumnMinimumWidth(1, int(220 * self.scale))
+        grid.setColumnStretch(3, 1)
+        self.sliders: dict[str, tuple[QSlider, QLabel]] = {}
+        for row, (key, words) in enumerate(PURPOSES):
+            slider = QSlider(Qt.Orientation.Horizontal)
+            slider.setRange(0, len(WEIGHT_WORDS) - 1)
+            slider.setPageStep(1)
+            slider.setTickPosition(QSlider.TickPosition.TicksBelow)
+            slider.setAccessibleName(words)
+            slider.valueChanged.connect(lambda value, k=key, w=words: self._weigh(k, w, value))
+            said = label("", "quiet")
+            name = label(words)
+            name.setBuddy(slider)
+            for column, widget in enumerate((name, slider, said)):
+                grid.addWidget(widget, row, column)
+            self.sliders[key] = slider, said
+        self.add(holder)
+        self.heading("Outages")
+        self.flow(*(self.cell(f"brief.{name}", chars=9, ghost="not known") for name in OUTAGES))
+        self.heading("What must stay on")
+        self.ticks: dict[str, QCheckBox] = {}
+        if not job.house.appliances:
+            self.words("No appliance is listed yet: add the ones that matter on House.", "teach")
+        for load in job.house.appliances:
+            box = QCheckBox(f"{load.name}, {show(load.running_w, 'power_w')}")
+            box.setAccessibleName(f"{load.name} must stay on")
+            box.toggled.connect(lambda on, i=load.id, n=load.name: self._stay(i, n, on=on))
+            self.ticks[load.id] = box
+        if self.ticks:
+            self.flow(*self.ticks.values())
+        self.heading("Money, and what stays")
+        self.flow(self.cell("brief.budget", chars=10, ghost="not said"), self.cell("brief.keep", chars=48))
+        self.heading("Old contracts", ("Add a contract", self._add))
+        for i in range(len(job.brief.contracts)):
+            base = f"brief.contracts[{i}]"
+            remove = self.button("Remove", lambda n=i: self._remove(n), f"Remove contract {i + 1}")
+            self.flow(
+                self.cell(f"{base}.name", chars=24),
+                self.cell(f"{base}.ends", chars=10),
+                self.cell(f"{base}.ended_by", chars=34),
+                remove,
+            )
+        self.flow(self.cell("brief.note", chars=80))
+        self.heading("What this sets")
+        self._set_words = self.words("")
+        self._column.addStretch()
+
+    def show_figures(self) -> None:
+        brief = self.session.job.brief
+        for key, (slider, said) in self.sliders.items():
+            with QSignalBlocker(slider):
+                slider.setValue(weight_of(brief, key))
+            said.setText(weight_words(brief, key))
+        for load in self.session.job.house.appliances:
+            if load.id in self.ticks:
+                with QSignalBlocker(self.ticks[load.id]):
+                    self.ticks[load.id].setChecked(load.essential)
+        reserve = reserve_default(brief)
+        lines = [f"A drafted plan holds {reserve.value * 100:.0f} % of its battery for outages: {reserve.reason}."]
+        self._set_words.setText("\n".join([*lines, *(f"{line}." for line in brief_words(brief))]))
+
+    # --- changing
+    def _weigh(self, key: str, words: str, value: int) -> None:
+        brief = self.session.job.brief
+        weights = {k: weight_of(brief, k) for k, _ in PURPOSES} | {key: value}
+        rows = tuple(PurposeWeight(purpose=k, weight=weights[k]) for k, _ in PURPOSES if weights[k] > 0)
+        purposes = tuple(k for k, _ in PURPOSES if weights[k] > 0)
+        edits = [Edit("brief.weights", rows), Edit("brief.purposes", purposes)]
+        self.session.edit(f"{words}: {WEIGHT_WORDS[value]}", edits, merge=f"brief.{key}")
+
+    def _stay(self, load: str, name: str, *, on: bool) -> None:
+        words = f"{name} {'must stay on' if on else 'may go dark'}"
+        self.session.edit(words, [Edit(f"house.appliances[{load}].essential", on)])
+
+    def _add(self) -> None:
+        brief = self.session.job.brief
+        made = (*brief.contracts, Contract(name="Feed-in contract", ends="2030", ended_by="swapping the inverter"))
+        self.session.edit("Add a contract", [Edit("brief.contracts", made)])
+
+    def _remove(self, index: int) -> None:
+        left = tuple(c for i, c in enumerate(self.session.job.brief.contracts) if i != index)
+        self.session.edit("Remove a contract", [Edit("brief.contracts", left)])
