@@ -20,6 +20,7 @@ from calm_relay.cli import main
 from calm_relay.decision.metered import take_meter, with_meter
 from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput
+from calm_relay.job.container import read_job, save_job
 from calm_relay.job.models import Job
 from calm_relay.load.gross import gross_load
 from calm_relay.load.meter import MeterYear
@@ -318,6 +319,11 @@ def test_a_gross_load_netted_through_simulated_pv_comes_back(minutes, half_hours
     assert np.all(taken.gross.low_w <= taken.gross.power_w + 1e-6)
     assert np.all(taken.gross.power_w <= taken.gross.high_w + 1e-6)
     changed = with_meter(half_hours.store, job, taken)
+    save_job(tmp_path / "job.crjob", changed, half_hours.store)
+    opened = read_job(tmp_path / "job.crjob")
+    assert opened.job == changed
+    assert all(ref.sha256 in opened.store for ref in changed.series_refs().values())
+    assert len(changed.series_refs()) == 3
     assert changed.house.background.kind == "series"
     after = half_hours.house(changed)
     np.testing.assert_allclose(after.total_w(), np.repeat(taken.gross.power_w, per), atol=1e-6)

@@ -15,7 +15,8 @@ from calm_relay.job.series import SeriesStore
 from calm_relay.ui.pages.site import PARTS
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import wait_idle
-from calm_relay.ui.theme import DARK, LIGHT, Theme
+from calm_relay.ui.theme import DARK, LIGHT, Theme, mixed, readable_on
+from calm_relay.ui.views.price_grid import period_color
 from calm_relay.ui.window import MainWindow
 from tests.ui.conftest import dispose
 from tests.ui.looking import faults, unnamed
@@ -150,4 +151,14 @@ def test_contrast_of_all_text_roles(theme: Theme):
                 low.append(f"{role} on {name}: {ratio:.2f}")
     if contrast(theme.accent_ink, theme.accent) < 4.5:
         low.append("accent_ink on accent")
+    assert not low, low
+
+
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=["light", "dark"])
+def test_figures_in_painted_cells_can_be_read(theme: Theme):
+    """WCAG 2.1, 1.4.3: 4.5:1, on every shade that a cell can have."""
+    grounds = [period_color(theme, place, count) for count in range(1, 10) for place in range(count)]
+    grounds += [mixed(theme.color("track"), theme.color("sun"), part / 20) for part in range(21)]
+    low = [f"{g.name()}: {contrast(readable_on(theme, g).name(), g.name()):.2f}" for g in grounds]
+    low = [text for text in low if float(text.rpartition(" ")[2]) < 4.5]
     assert not low, low

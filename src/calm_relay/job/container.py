@@ -180,7 +180,10 @@ def _series_holders(data: dict[str, Any]) -> list[tuple[str, dict[str, Any], str
     background = house.get("background") if isinstance(house, dict) else None
     weather = site.get("weather") if isinstance(site, dict) else None
     if isinstance(background, dict):
-        out.append(("house.background.series", background, "series"))
+        out += [(f"house.background.{name}", background, name) for name in ("series", "low", "high")]
+    tariff = data.get("tariff")
+    if isinstance(tariff, dict):
+        out.append(("tariff.hourly_import", tariff, "hourly_import"))
     if isinstance(weather, dict) and weather.get("kind") == "file":
         out += [(f"site.weather.{name}", weather, name) for name in ("ghi", "dni", "dhi", "air")]
     return [row for row in out if isinstance(row[1].get(row[2]), dict)]

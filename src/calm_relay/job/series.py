@@ -56,7 +56,7 @@ def write_csv_gz(values: Series, column: str) -> bytes:
 
 
 def read_csv_column(raw: bytes, ref: SeriesRef, file: str, field: str) -> Series:
-    """Return the column `ref.column` of a CSV (gzip or plain) with `ref.rows` rows of finite numbers; temperatures and prices apart ≥ 0.
+    """Return the column `ref.column` of a CSV (gzip or plain) with `ref.rows` rows of finite numbers; only `SIGNED` ones below 0.
 
     Raises
     ------

@@ -72,6 +72,27 @@ def mixed(low: QColor, high: QColor, part: float) -> QColor:
     return QColor.fromRgbF(*(a + (b - a) * part for a, b in rows))
 
 
+def _luminance(color: QColor) -> float:
+    """Return relative luminance as in WCAG 2.1 (from memory)."""
+    parts = (color.redF(), color.greenF(), color.blueF())
+    linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+    return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+
+
+def contrast(one: QColor, other: QColor) -> float:
+    """Return the contrast of two colours, 1 to 21."""
+    low, high = sorted((_luminance(one), _luminance(other)))
+    return (high + 0.05) / (low + 0.05)
+
+
+def readable_on(theme: Theme, ground: QColor) -> QColor:
+    """Return ink or paper where one has 4.5:1 on a ground, else black or white: one of these always has."""
+    ours = max((theme.color("ink"), theme.color("panel")), key=lambda color: contrast(color, ground))
+    if contrast(ours, ground) >= 4.5:
+        return ours
+    return max((QColor("#000000"), QColor("#ffffff")), key=lambda color: contrast(color, ground))
+
+
 def hatch_brush(color: QColor) -> QBrush:
     """Return the hatch that means 'lost' or 'past its limit', in a colour."""
     return QBrush(color, Qt.BrushStyle.BDiagPattern)

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from calm_relay.ui.theme import Theme, ui_font, ui_metrics
+from calm_relay.ui.theme import Theme, readable_on, ui_font, ui_metrics
 
 MOVES = {Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0), Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1)}
 
@@ -133,10 +133,11 @@ class CellGrid(QWidget):
         for row in range(len(self._rows)):
             for column in range(len(self._columns)):
                 cell = self.cell(row, column)
-                painter.fillRect(cell.adjusted(0.5, 0.5, -0.5, -0.5), self.cell_color(row, column))
+                ground = self.cell_color(row, column)
+                painter.fillRect(cell.adjusted(0.5, 0.5, -0.5, -0.5), ground)
                 text = self.cell_text(row, column)
                 if text and metrics.horizontalAdvance(text) + 2 < cell.width():
-                    painter.setPen(t.color("ink"))
+                    painter.setPen(readable_on(t, ground))
                     painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
         if self.hasFocus():
             rows, columns = self.taken()

@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.decision.directions import DirectionMap
-from calm_relay.ui.theme import Theme, mixed, ui_font, ui_metrics
+from calm_relay.ui.theme import Theme, mixed, readable_on, ui_font, ui_metrics
 from calm_relay.ui.views.compass import wind
 
 CELL_HIGH_PX = 17.0
@@ -91,12 +91,11 @@ class DirectionMapView(QWidget):
             for column, azimuth in enumerate(order):
                 part = values[self._map.azimuths_deg.index(azimuth)] / best
                 cell = self._cell(row, column)
-                painter.fillRect(
-                    cell.adjusted(0.5, 0.5, -0.5, -0.5), mixed(t.color("track"), t.color("sun"), max(0.0, 2 * part - 1))
-                )
+                ground = mixed(t.color("track"), t.color("sun"), max(0.0, 2 * part - 1))
+                painter.fillRect(cell.adjusted(0.5, 0.5, -0.5, -0.5), ground)
                 text = f"{part * 100:.0f}"
                 if metrics.horizontalAdvance(text) + 2 < cell.width():
-                    painter.setPen(t.color("ink"))
+                    painter.setPen(readable_on(t, ground))
                     painter.drawText(cell, Qt.AlignmentFlag.AlignCenter, text)
         painter.setPen(t.color("quiet"))
         for rect, text, align in self.labels():
