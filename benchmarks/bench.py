@@ -121,6 +121,7 @@ def main() -> int:
     line("  import of pvlib", f"{r['import_s']:.2f} s")
     line("  after an edit of tilt (median of 9)", f"{1000 * r['tilt_s']:.0f} ms", "goal 50 ms")
     line("string planner, 40 modules, 3 faces, 4 trackers", f"{r['planner_s']:.3f} s", "goal 0.3 s")
+    line("meter file of minutes, 35 MB", f"{r['meter_s']:.2f} s", "goal 5 s")
     line("map of 97 directions", f"{r['map_s']:.2f} s")
     w = apart("window.py", str(time.time()))
     line("start to usable window, warm", f"{w['usable_s']:.2f} s", "goal 2 s")

@@ -7,6 +7,7 @@ import os
 import tempfile
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-bench-")
 
@@ -16,6 +17,7 @@ from calm_relay.demo import demo_job
 from calm_relay.job.models import Face, Job
 from calm_relay.library.cards import HybridCard, ModuleCard
 from calm_relay.library.shipped import shipped_card
+from calm_relay.load.meter_files import read_meter
 from calm_relay.pv.array import group_dc_w
 from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
@@ -55,6 +57,19 @@ def planner(study: Study, job: Job) -> object:
     return seconds(lambda: study.propose_strings(job, plan, node.id, module))
 
 
+def meter_file() -> float:
+    """A year of minutes in a CSV of about 35 MB."""
+    import numpy as np
+    import pandas as pd
+
+    stamps = pd.date_range("2025-01-01", periods=525_600, freq="min").strftime("%Y-%m-%d %H:%M:%S")
+    values = np.random.default_rng(1).integers(0, 5000, 525_600)
+    path = Path(tempfile.mkdtemp(prefix="calm-relay-bench-")) / "minutes.csv"
+    rows = (f"{t},{v},{v},{'.' * 34}\n" for t, v in zip(stamps, values, strict=True))
+    path.write_text("time,import power (W),exported power (W),note\n" + "".join(rows))
+    return seconds(lambda: read_meter(path, "UTC"))
+
+
 def main() -> None:
     """Measure and print."""
     study, job = Study(), demo_job()
@@ -70,6 +85,7 @@ def main() -> None:
         "tilt_s": sorted(tilts)[len(tilts) // 2],
         "planner_s": min(planner(study, job) for _ in range(5)),  # type: ignore[type-var]
         "map_s": seconds(lambda: direction_map(study, job, "north-east")),
+        "meter_s": meter_file(),
     }
     print(json.dumps(found))
 

@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from calm_relay.demo import demo_job
+from calm_relay.job.models import Tier
 from calm_relay.load.catalogue import catalogue
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import tariff_json, templates
@@ -67,6 +68,21 @@ def test_seasons_are_split_and_months_moved(window, qapp):
     QTest.keyClicks(months, "2")
     assert 1 in window.session.job.tariff.seasons[1].months
     assert 1 not in window.session.job.tariff.seasons[0].months
+    undo_all(window)
+
+
+def test_tiers_and_holidays_are_typed(window, qapp, answers):
+    tariff = page(window, qapp, "tariff")
+    before = window.session.fresh(window.session.chosen).bill.total
+    tariff._put("Add a tier", {"tiers": (Tier(add_per_kwh=0.05),)})
+    assert wait_idle(qapp, window)
+    assert "tariff.tiers[0].add_per_kwh" in window.page("tariff").cells
+    assert window.session.fresh(window.session.chosen).bill.total > before + 100
+    tariff._take_holidays("12-25, 01-01")
+    assert window.session.job.tariff.holidays == ("12-25", "01-01")
+    tariff._take_holidays("Christmas")
+    assert "tariff.holidays" in answers.said[-1]
+    assert window.session.job.tariff.holidays == ("12-25", "01-01")
     undo_all(window)
 
 

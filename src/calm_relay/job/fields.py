@@ -50,6 +50,7 @@ LABELS: dict[str, str] = {
     "tariff.periods[].name": "Period", "tariff.periods[].import_price_per_kwh": "Import price",
     "tariff.periods[].export_price_per_kwh": "Export price", "tariff.seasons[].name": "Season",
     "tariff.demand.price_per_kw_month": "A kW of the month's peak",
+    "tariff.tiers[].up_to_wh": "Up to, a month", "tariff.tiers[].add_per_kwh": "Adds",
     "tariff.demand.start_h": "Peak counted from", "tariff.demand.end_h": "Peak counted until",
     "tariff.demand.weekdays_only": "Only weekdays",
     "plans[].name": "Name of the plan", "plans[].note": "Note",

@@ -7,17 +7,18 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QPushButton, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem, QWidget
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import DemandCharge, SeriesRef, Tariff
+from calm_relay.job.models import DemandCharge, SeriesRef, Tariff, Tier
+from calm_relay.rules.edits import Edit
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.price_grid import PriceGrid, month_grid, period_color, week_grid
-from calm_relay.ui.widgets import Swatch
+from calm_relay.ui.widgets import Swatch, label
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
@@ -78,6 +79,7 @@ class TariffPage(FieldPage):
         else:
             cells = [self.cell(f"tariff.demand.{n}", chars=8) for n in ("price_per_kw_month", "start_h", "end_h", "weekdays_only")]
             self.flow(*cells, self.button("No charge on the peak", lambda: self._put("No charge on the peak", {"demand": None})))
+        self._tiers()
         self.heading("Network and supply")
         self.flow(*(self.cell(path, chars=9, ghost=ghost) for path, ghost in NETWORK), self.cell("site.supply.kind"))
         self.heading("The year's bill, line by line")
@@ -152,6 +154,36 @@ class TariffPage(FieldPage):
             "A week by the clock. Drag to paint with the brush; by keys: arrows, Shift takes in more, a digit puts that period in."
         )
         self.add(self.week)
+
+    def _tiers(self) -> None:
+        """Add the tiers of a month's import, and the days that are priced like a Sunday."""
+        t = self.session.job.tariff
+        for i in range(len(t.tiers)):
+            cells = [self.cell(f"tariff.tiers[{i}].{n}", chars=12, ghost="all above") for n in ("up_to_wh", "add_per_kwh")]
+            left = t.tiers[:i] + t.tiers[i + 1 :]
+            remove = self.button("Remove", lambda rest=left: self._put("Remove a tier", {"tiers": rest}), f"Remove tier {i + 1}")
+            self.flow(label(f"tier {i + 1}", "quiet"), *cells, remove)
+        first = Tier(up_to_wh=300_000.0, add_per_kwh=0.0)
+        more = (*t.tiers[:-1], first, *t.tiers[-1:]) if t.tiers else (Tier(add_per_kwh=0.05),)
+        add = self.button("Add a tier of the month's import", lambda: self._put("Add a tier", {"tiers": more}))
+        self.flow(add, self._holidays())
+
+    def _holidays(self) -> QWidget:
+        line = QLineEdit(", ".join(self.session.job.tariff.holidays))
+        line.setAccessibleName("Holidays priced like a Sunday, month-day")
+        line.setPlaceholderText("holidays like 12-25, 01-01")
+        line.setFixedWidth(int(line.fontMetrics().averageCharWidth() * 34))
+        line.editingFinished.connect(lambda: self._take_holidays(line.text()))
+        return line
+
+    def _take_holidays(self, text: str) -> None:
+        days = tuple(part for part in text.replace(",", " ").split() if part)
+        if days == self.session.job.tariff.holidays:
+            return
+        try:
+            self.session.edit(f"Holidays: {', '.join(days) or 'none'}", [Edit("tariff.holidays", days)])
+        except BadInput as error:
+            self.session.problem.emit(str(error))
 
     def _ranks(self) -> list[int]:
         """Return each period's place when sorted by import price."""
