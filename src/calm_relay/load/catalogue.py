@@ -35,7 +35,7 @@ def catalogue() -> tuple[Appliance, ...]:
         return Appliance.model_validate(data)
 
     def motor(kind: Literal["compressor", "pump", "tool"], lra_a: float) -> dict[str, object]:
-        return {"motor": Motor(kind=kind, voltage_v=230.0, lra_a=lra_a), "power_factor": 0.85}
+        return {"power_factor": 0.85, "motor": Motor(kind=kind, voltage_v=230.0, lra_a=lra_a)}
 
     return (
         load("fridge", "Fridge", 120, 8, 0, 24, cycles_per_day=24, power_factor=0.9, essential=True),
