@@ -134,6 +134,16 @@ def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers,
     house._typed()
     assert wait_idle(qapp, window)
     assert window.session.job.house.background.kind == "profile"
+    answers.dialog = None
+    house.read_meter(path)
+    stop = window.reading.stop
+    assert stop.isVisible()
+    stop.click()
+    assert not stop.isVisible()
+    window.session.runner._files.waitForDone()
+    qapp.processEvents()
+    assert answers.dialog is None, "what was stopped is not offered"
+    assert window.session.job.house.background.kind == "profile"
     path.write_text("time,import kWh\nyesterday,1\n")
     house.read_meter(path)
     assert wait_idle(qapp, window)

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     from calm_relay.study import PlanResult, Study
 
 KEEP_MS = 300  # edits that follow each other closely are kept once
+FILE_KEY = "file "  # questions to the worker that read a file begin so
 GATHER_MS = 40  # figures of plans that are not looked at are shown together
 
 
@@ -45,6 +46,7 @@ class Session(QObject):
     plan_chosen = Signal()
     answers_changed = Signal()
     progress = Signal(str)
+    reading = Signal(str)  # names of the files being read, empty where none is
     problem = Signal(str)
 
     def __init__(
@@ -82,6 +84,7 @@ class Session(QObject):
         self._extras: dict[str, tuple[int, object]] = {}
         self._wanted: dict[str, int] = {}
         self._reading: dict[str, Callable[[object], None]] = {}
+        self._files_read = 0
         self.runner.found.connect(self._found)
         self._keep = QTimer(self)
         self._keep.setSingleShot(True)
@@ -213,9 +216,11 @@ class Session(QObject):
         return None if kept is None else kept[1]
 
     def _found(self, key: str, generation: int, answer: object) -> None:
-        if key in self._reading:
-            self.progress.emit("")
-            self._reading.pop(key)(answer)
+        if key.startswith(FILE_KEY):
+            done = self._reading.pop(key, None)
+            if done is not None:  # else it was stopped: nothing of it is used
+                self._say_reading()
+                done(answer)
             return
         if self._wanted.get(key) == generation:
             del self._wanted[key]
@@ -265,9 +270,19 @@ class Session(QObject):
 
     def read_file(self, path: Path, work: Callable[[Callable[[], Study]], object], done: Callable[[object], None]) -> None:
         """Read a file off the window's thread; `work` may ask for the study, `done` gets the answer, or the error, here."""
-        self._reading[f"file {path}"] = done
-        self.progress.emit(f"reading {path.name}")
-        self.runner.read(f"file {path}", work)
+        self._files_read += 1
+        key = f"{FILE_KEY}{self._files_read} {path.name}"
+        self._reading[key] = done
+        self._say_reading()
+        self.runner.read(key, work)
+
+    def stop_reading(self) -> None:
+        """Drop every file that is being read: its answer is not used, the job stays as it is."""
+        self._reading.clear()
+        self._say_reading()
+
+    def _say_reading(self) -> None:
+        self.reading.emit(", ".join(key.split(" ", 2)[2] for key in self._reading))
 
     def _weather_read(self, path: Path, read: object) -> None:
         try:

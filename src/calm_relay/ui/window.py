@@ -39,6 +39,7 @@ from calm_relay.ui.views.day_strip import DayStrip
 from calm_relay.ui.views.headroom import Headroom
 from calm_relay.ui.views.pin_bar import PinBar
 from calm_relay.ui.views.plan_tabs import PlanTabs
+from calm_relay.ui.views.reading_stop import ReadingStop
 from calm_relay.ui.views.work_order import OrderButton
 from calm_relay.ui.widgets import label, scrolled
 from calm_relay.units import use_units
@@ -157,6 +158,8 @@ class MainWindow(QMainWindow):
             self.order_buttons[page] = button
             order.addWidget(button)
         order.addStretch()
+        self.reading = ReadingStop(self.session)
+        order.addWidget(self.reading)
         self._undo_words = label("", "quiet", wrap=True)
         self._undo_words.setContentsMargins(14, 0, 8, 0)
         order.addWidget(self._undo_words)

@@ -1,0 +1,31 @@
+"""What is being read, with a way to stop: a large file keeps its reader busy for seconds."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from calm_relay.ui.session import Session
+from calm_relay.ui.widgets import label
+
+
+class ReadingStop(QWidget):
+    """Seen while files are read; stopping drops their answer and changes nothing."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 0, 8, 6)
+        column.setSpacing(4)
+        self.words = label("", "quiet", wrap=True)
+        self.stop = QPushButton("Stop reading")
+        self.stop.clicked.connect(session.stop_reading)
+        column.addWidget(self.words)
+        column.addWidget(self.stop)
+        self.hide()
+        session.reading.connect(self._show)
+
+    def _show(self, names: str) -> None:
+        # names of files have no spaces to break at: a zero-width one after each mark of a name lets them wrap
+        broken = "".join(f"{c}\u200b" if c in "-_." else c for c in names)
+        self.words.setText(f"Reading {broken}…")
+        self.setVisible(bool(names))
