@@ -13,6 +13,7 @@ from calm_relay.job.models import Tier
 from calm_relay.load.catalogue import catalogue
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import tariff_json, templates
+from calm_relay.ui.pages.house import WEEK_MS
 from calm_relay.ui.start import wait_idle
 
 
@@ -153,6 +154,16 @@ def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers,
 
 def test_the_house_shows_its_curve_its_seasons_and_its_sums(window, qapp):
     house = page(window, qapp, "house")
+    year = window.session.house_year()
+    assert house.carpet.top == pytest.approx(year.total_w().reshape(-1, 3).mean(axis=1).max())
+    window.session.clock.move_day(200)
+    QTest.qWait(2 * WEEK_MS)
+    before = house._week_words.text()
+    assert "20 Jul" in before
+    QTest.keyClick(house.carpet, Qt.Key.Key_Right)
+    QTest.qWait(2 * WEEK_MS)
+    assert window.session.clock.day == 201
+    assert "21 Jul" in house._week_words.text()
     assert "off grid, all day" in house._curve_words.text()
     assert "Backup time" in house._sums.text()
     assert "times the highest hour" in house._sums.text()

@@ -27,6 +27,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-")  # nobody's unsaved work is on a picture
     app = make_app()
     from calm_relay.tariff.templates import templates
+    from calm_relay.ui.pages.house import HousePage
     from calm_relay.ui.pages.site import SitePage
     from calm_relay.ui.pages.tariff import TariffPage
     from calm_relay.ui.proposal import ProposalDialog
@@ -86,6 +87,13 @@ def main(argv: Sequence[str] | None = None) -> int:
     print(f"{folder / 'strings.png'}")
     proposal.close()
     take("house", "A", "house")
+
+    def load_year() -> None:
+        page = window.page("house")
+        assert isinstance(page, HousePage)
+        window.scroll_to("house", page.carpet)
+
+    take("house-year", "A", "house", load_year)
     take("brief", "B", "brief")
 
     def three_periods() -> None:
@@ -99,7 +107,6 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("decide", "B", "decide")
     window.set_theme_choice("dark")
     take("plans-dark", "D", "plans")
-    take("year-dark", "D", "year")
     window.set_theme_choice("light")
     empty = new_job()
     window.take(OpenedJob(empty, SeriesStore(), empty.schema_version), None)

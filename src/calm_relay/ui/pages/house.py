@@ -7,8 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QResizeEvent
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QColor, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QBoxLayout, QComboBox, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTH_DAYS
@@ -20,6 +20,9 @@ from calm_relay.load.catalogue import HOUSEHOLDS, catalogue, household_days, sea
 from calm_relay.load.meter_files import read_meter
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.base import FieldPage
+from calm_relay.ui.session import Session
+from calm_relay.ui.theme import Theme
+from calm_relay.ui.views.carpet import CarpetView
 from calm_relay.ui.views.charts import LoadChart, SeasonChart, StackChart
 from calm_relay.ui.widgets import Swatch, clear_layout, label
 from calm_relay.units import format_quantity as show
@@ -30,6 +33,8 @@ if TYPE_CHECKING:
     from calm_relay.ui.runner import Cancel
 
 BESIDE_PX = 640
+CARPET_PX = 110
+WEEK_MS = 30  # the clock is dragged over many days: the last is drawn
 APPLIANCE = (
     "name", "running_w", "run_h", "window_start_h", "window_end_h", "cycles_per_day", "days", "share_of_days_frac", "power_factor",
     "essential", "never_from_battery", "in_metered",
@@ -41,6 +46,13 @@ class HousePage(FieldPage):
     """Fields on the left half, the evening and the week below."""
 
     _chosen = ""
+    _week_from = -1
+
+    def __init__(self, session: Session, theme: Theme) -> None:
+        super().__init__(session, theme)
+        self._soon = QTimer(self, singleShot=True, interval=WEEK_MS)
+        self._soon.timeout.connect(self._show_week)
+        session.clock.moved.connect(self._clock_moved)
 
     def shape(self) -> object:
         house = self.session.job.house
@@ -80,7 +92,14 @@ class HousePage(FieldPage):
         FlowLayout(self._evening_legend, gap=10, line_gap=2)
         self._column.addWidget(self._evening)
         self._column.addWidget(self._evening_legend)
-        self.heading("A week from the clock's day")
+        self.heading("The year of the house, and a week from the clock's day")
+        self.carpet = CarpetView(self.session.clock, self.theme)
+        self.carpet.setAccessibleName("Load of the house, days across and hours upwards")
+        self.carpet.setMouseTracking(False)  # a page scrolls under the pointer: only a press moves the clock here
+        self.carpet.moved.connect(self.session.clock.move)
+        self.carpet.set_theme(self.theme, self.scale)
+        self.carpet.setFixedHeight(int(CARPET_PX * self.scale))
+        self._column.addWidget(self.carpet)
         self._column.addWidget(self._week_words)
         self._column.addWidget(self._week)
         self.heading("From most to least, against what carries it")
@@ -233,12 +252,35 @@ class HousePage(FieldPage):
         self._evening_words.setText(words)
         legend = self._evening.show_stack(stack, levels)
         self._legend(legend)
-        week = week_stack(job.house, year, calendar, self.session.clock.day)
+        self.carpet.show_values("The house", year.total_w(), "power_w", "house")
+        self._week_from = -1
+        self._show_week()
+        self._show_year(year)
+
+    def _show_week(self) -> None:
+        """Show the week the clock's day begins, where it is not shown already."""
+        year, day = self.session.house_year(), self.session.clock.day
+        if year is None or day == self._week_from:
+            return
+        self._week_from = day
+        calendar = self.session.calendar()
+        week = week_stack(self.session.job.house, year, calendar, day)
         first = calendar.label(week.day * calendar.steps_per_day).rpartition(" ")[0]
         total = float(week.total_w.sum()) * 0.5
-        self._week_words.setText(f"Seven days from {first}, half-hour means: {show(total, 'energy_wh', 0)}.")
+        full = show(self.carpet.top, "power_w", 1)
+        self._week_words.setText(
+            f"Full colour is {full} over a quarter of an hour; a press or the arrow keys choose the day. "
+            f"Below, seven days from {first}, half-hour means: {show(total, 'energy_wh', 0)}."
+        )
         self._week.show_stack(week, per_day=True)
-        self._show_year(year)
+
+    def _clock_moved(self) -> None:
+        if self._shape is not None and self.isVisible():
+            self._soon.start()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._clock_moved()
 
     def _show_year(self, year: HouseYear) -> None:
         """Show the curve of the year, the mean days, and the quick sums."""

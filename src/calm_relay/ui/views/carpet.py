@@ -49,6 +49,11 @@ class CarpetView(QWidget):
         self._shade()
         self._announce()
 
+    @property
+    def top(self) -> float:
+        """What full colour stands for, as a mean over a quarter of an hour, in the quantity's own unit."""
+        return self._top
+
     def set_dim(self, dim: bool) -> None:
         """Say that what is shown is of an older state."""
         if dim != self._dim:
