@@ -191,6 +191,7 @@ def test_a_leap_year_drops_29_february_and_reports_its_energy(tmp_path):
     assert read.leap_day_wh["import"] == pytest.approx(wh[leap].sum())
     np.testing.assert_allclose(read.power_w["import"] * 0.5, wh[~leap], rtol=1e-9)
     assert any("29 February" in note for note in read.notes)
+    assert not any("another weekday" in note for note in read.notes)
 
 
 def test_of_more_than_a_year_the_latest_365_days_are_taken_and_a_year_may_begin_in_summer(tmp_path):
@@ -204,6 +205,7 @@ def test_of_more_than_a_year_the_latest_365_days_are_taken_and_a_year_may_begin_
     assert read.year_wh("import") == pytest.approx(latest.sum())
     first = latest["2025-01-01":"2025-04-30"].to_numpy()
     np.testing.assert_allclose(read.power_w["import"][: len(first)], first, rtol=1e-9)
+    assert any("120 days are of another year than 2024" in note for note in read.notes)
 
 
 def test_a_year_of_minutes_of_35_megabytes_is_read_in_time(tmp_path):

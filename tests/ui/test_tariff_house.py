@@ -46,7 +46,13 @@ def test_a_week_is_painted_by_keys_and_mouse_and_the_bill_follows(window, qapp):
     week = window.session.job.tariff.seasons[0].week
     assert [day[0] for day in week] == ["period-2"] * 7
     assert wait_idle(qapp, window)
-    assert window.session.fresh(window.session.chosen).bill.total < before
+    bill = window.session.fresh(window.session.chosen).bill
+    assert bill.total < before
+    bars = [item for item in tariff.bars.getPlotItem().items if hasattr(item, "opts") and "height" in item.opts]
+    names = [tariff._bars_legend.layout().itemAt(i).widget().accessibleName() for i in range(len(bars))]
+    assert names == ["no system at all", "today's system", "plan B"]
+    np.testing.assert_allclose(bars[2].opts["height"], bill.by_month)
+    np.testing.assert_allclose(bars[1].opts["height"], window.session.fresh(window.session.job.plans[0].id).bill.by_month)
     assert grid.hasFocus()
     tariff._brush(1)
     cell = grid.cell(2, 20).center()

@@ -116,6 +116,7 @@ def place_in_year(readings: Readings, time_zone: str) -> MeterYear:
     leap = _is_leap_day(calendar_days)
     leap_wh = {name: float(np.nansum(values[leap])) for name, values in kept.items()}
     local, kept = local[~leap], {name: values[~leap] for name, values in kept.items()}
+    shifted = _other_weekdays(local, year)
     slot = _slot_of(local, step)
     per_year = DAYS * 86_400 // step
     year_w: dict[str, Array] = {}
@@ -127,6 +128,11 @@ def place_in_year(readings: Readings, time_zone: str) -> MeterYear:
         year_w[name] = row
     notes = _gap_notes(missing, step, path)
     year_w = {name: _filled(row, step) for name, row in year_w.items()}
+    if shifted:
+        notes = (
+            *notes,
+            f"{shifted} days are of another year than {year} and fall on another weekday there: mind prices by weekday",
+        )
     if any(leap_wh.values()):
         told = ", ".join(f"{name} {wh / 1000:.1f} kWh" for name, wh in leap_wh.items())
         notes = (*notes, f"29 February was dropped: {told}")
@@ -139,6 +145,14 @@ def _year_of(readings: Readings) -> int:
     recent = readings.begin_utc[readings.begin_utc > last - np.timedelta64(365, "D")]
     years = recent.astype("datetime64[Y]").astype(int) + 1970
     return int(np.bincount(years).argmax())
+
+
+def _other_weekdays(local: NDArray[np.datetime64], year: int) -> int:
+    """Return how many days fall on another weekday once their dates are read as dates of `year`."""
+    days = np.unique(local.astype("datetime64[D]"))
+    there = np.array([day.weekday() for day in dates(year)])[_slot_of(days.astype("datetime64[s]"), 86_400)]
+    own = (days.astype(int) + 3) % 7  # 1 January 1970 was a Thursday
+    return int(np.count_nonzero(there != own))
 
 
 def _back_a_year(day: Any) -> Any:

@@ -15,10 +15,12 @@ from calm_relay.job.models import DemandCharge, SeriesRef, Tariff, Tier
 from calm_relay.rules.edits import Edit
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates
+from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.theme import Theme
+from calm_relay.ui.views.charts import MonthsChart
 from calm_relay.ui.views.price_grid import PriceGrid, month_grid, period_color, week_grid
-from calm_relay.ui.widgets import Swatch, label
+from calm_relay.ui.widgets import Swatch, clear_layout, label
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
@@ -92,6 +94,13 @@ class TariffPage(FieldPage):
         self.table.setShowGrid(False)
         self.table.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.add(self.table)
+        self.heading("By month")
+        self.bars = MonthsChart(self.theme, "Bill by month", "", self.session.job.tariff.currency)
+        self.bars.set_theme(self.theme, self.scale)
+        self.add(self.bars)
+        self._bars_legend = QWidget()
+        FlowLayout(self._bars_legend, gap=10, line_gap=2)
+        self.add(self._bars_legend)
         self._month_words = self.words("")
         self._column.addStretch()
 
@@ -222,15 +231,19 @@ class TariffPage(FieldPage):
         total = f"{which[:1].upper()}{which[1:]} pays {money} {show(bill.total, 'money')} a year"
         today = session.fresh(job.plans[0].id)
         parts = [total]
+        months = [(which, bill.by_month, "accent")]
         if today is not None and plan.id != job.plans[0].id:
             parts.append(f"today's system {money} {show(today.bill.total, 'money')}")
+            months.insert(0, ("today's system", today.bill.by_month, "grid"))
         if none is not None and hasattr(none, "total"):
             parts.append(f"no system at all {money} {show(float(none.total), 'money')}")
+            months.insert(0, ("no system at all", none.by_month, "quiet"))  # type: ignore[attr-defined]
+        self._show_months(months)
         self._bill_words.setText("; ".join(parts) + ".")
         rows = [(line.name, show(line.amount, "money", 2), f"  {line.arithmetic}") for line in bill.lines]
         rows.append(("in all", show(bill.total, "money", 2), "  the lines above"))
         by_month = ", ".join(f"{month} {show(amount, 'money')}" for month, amount in zip(MONTHS, bill.by_month, strict=True))
-        self._month_words.setText(f"By month: {by_month}.")
+        self._month_words.setText(f"{which[:1].upper()}{which[1:]}: {by_month}.")
         self.table.setColumnCount(3)
         self.table.setHorizontalHeaderLabels(["Line", "A year", "How it comes about"])
         self.table.setRowCount(len(rows))
@@ -244,6 +257,16 @@ class TariffPage(FieldPage):
         self.table.horizontalHeader().setStretchLastSection(True)
         high = self.table.horizontalHeader().height() + sum(self.table.rowHeight(i) for i in range(len(rows))) + 10
         self.table.setFixedHeight(high)
+
+    def _show_months(self, months: list[tuple[str, tuple[float, ...], str]]) -> None:
+        """Show bills by month side by side, bars and legend in one order."""
+        self.bars.show_months(months, per=1.0)
+        self.bars.getAxis("left").setLabel(self.session.job.tariff.currency)
+        layout = self._bars_legend.layout()
+        assert layout is not None
+        clear_layout(layout)
+        for name, _, hue in months:
+            layout.addWidget(Swatch(name, self.theme.color(hue)))
 
     # --- changing
     def _put(self, words: str, update: dict[str, object]) -> None:

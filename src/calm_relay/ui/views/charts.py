@@ -139,20 +139,22 @@ class DurationChart(Chart):
 
 
 class MonthsChart(Chart):
-    """Energy by month as grouped bars."""
+    """Energy or money by month as grouped bars."""
 
-    def show_months(self, rows: Sequence[tuple[str, Sequence[float], str]]) -> None:
-        """Draw rows of (name, twelve Wh, hue) in kWh."""
+    def show_months(self, rows: Sequence[tuple[str, Sequence[float], str]], per: float = 1000.0) -> None:
+        """Draw rows of (name, twelve values, hue) divided by `per`, Wh in kWh as it stands; what is below zero hangs down."""
         self.clear()
         width = 0.8 / max(1, len(rows))
-        top = 1.0
+        top, low = 1.0, 0.0
         for i, (_, values, hue) in enumerate(rows):
-            kwh = np.array(values) / 1000.0
+            high = np.array(values) / per
             x = np.arange(12) + (i - (len(rows) - 1) / 2) * width
-            self.addItem(pg.BarGraphItem(x=x, height=kwh, width=width * 0.92, brush=self._theme.color(hue), pen=pg.mkPen(None)))
-            top = max(top, float(kwh.max()))
+            self.addItem(pg.BarGraphItem(x=x, height=high, width=width * 0.92, brush=self._theme.color(hue), pen=pg.mkPen(None)))
+            top, low = max(top, float(high.max())), min(low, float(high.min()))
         self.setXRange(-0.5, 11.5, padding=0.01)
-        self.setYRange(0, top * 1.05, padding=0)
+        self.setYRange(low * 1.05, top * 1.05, padding=0)
+        if low < 0:
+            self.curve(np.array([-0.5, 11.5]), np.zeros(2), self._theme.color("ink"), 1.0)
         self.getAxis("bottom").setTicks([[(i, name) for i, name in enumerate(MONTHS)], []])
 
 
