@@ -8,7 +8,7 @@ import pytest
 from calm_relay.calendar import MONTH_DAYS, year_calendar
 from calm_relay.errors import BadInput
 from calm_relay.job.models import Appliance, ProfileLoad
-from calm_relay.load.catalogue import HOUSEHOLDS, car_appliance, catalogue, household_days
+from calm_relay.load.catalogue import HOUSEHOLDS, car_appliance, catalogue, heat_pump_appliance, household_days, seasonal_months
 from calm_relay.load.house import appliance_w, profile_w
 from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
@@ -114,3 +114,22 @@ def test_a_car_gets_its_kilowatt_hours_in_its_window():
     outside = made[(calendar.clock_hour >= 6.0) & (calendar.clock_hour < 23.0)]
     assert float(outside.sum()) < 0.005 * float(made.sum()), "only the two nights on which the clock changes"
     assert car.never_from_battery
+    with pytest.raises(BadInput, match=r"take 10.0 h, the window has 7 h.*at least 10.00 kW"):
+        car_appliance(70_000.0, 7000.0, 23.0, 6.0)
+    with pytest.raises(BadInput, match="25 is no hour of the day"):
+        car_appliance(7_000.0, 7000.0, 25.0, 6.0)
+
+
+def test_a_heat_pump_draws_the_electricity_of_the_fuel_in_the_months_of_heating():
+    """60 kWh of fuel × 0.9 / COP 4 = 13.5 kWh (reference-values.md, heat pumps), here of a thousand such days."""
+    months = seasonal_months("winter", -38.0)
+    pump = heat_pump_appliance(6_000_000.0, 0.9, 4.0, 2000.0, months)
+    calendar = year_calendar(2025, "Australia/Melbourne", 300)
+    by_month = np.array(calendar.by_month_wh(appliance_w(pump, calendar, 3)))
+    assert by_month.sum() == pytest.approx(1_350_000.0, rel=0.01)
+    assert by_month[[0, 1, 11]].sum() == 0.0
+    with pytest.raises(BadInput, match=r"h a day in 5 months.*at least 0.37 kW"):
+        heat_pump_appliance(6_000_000.0, 0.9, 4.0, 300.0, months)
+    with pytest.raises(BadInput) as caught:
+        heat_pump_appliance(0.0, 0.9, float("nan"), 300.0, months)
+    assert len(caught.value.faults) == 2

@@ -12,13 +12,18 @@ from calm_relay.cli_pages import load_data, load_text
 from calm_relay.cli_shared import chosen_plans, head_of, open_job, print_json
 from calm_relay.decision.metered import take_meter, with_meter
 from calm_relay.decision.words import guess_words
-from calm_relay.job.container import save_job, validate_job
+from calm_relay.job.container import OpenedJob, save_job, validate_job
+from calm_relay.job.models import Appliance
+from calm_relay.job.parts import put_appliance
+from calm_relay.load.catalogue import car_appliance, heat_pump_appliance, seasonal_months
 from calm_relay.load.meter import MeterYear
 from calm_relay.load.meter_files import read_meter
+from calm_relay.load.sums import heat_pump_from_fuel
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill
 from calm_relay.tariff.templates import read_tariff
 from calm_relay.units import format_quantity as show
+from calm_relay.units import parse_quantity
 
 
 def meter_data(meter: MeterYear) -> dict[str, Any]:
@@ -79,6 +84,31 @@ def set_tariff_command(options: argparse.Namespace) -> int:
     changed = validate_job(opened.job.model_copy(update={"tariff": tariff}).model_dump(), options.file)
     save_job(options.out, changed, opened.store)
     print(f"{tariff.name}; saved as {options.out}")
+    return 0
+
+
+def add_heat_pump_command(options: argparse.Namespace) -> int:
+    """Run `add-heat-pump`."""
+    opened = open_job(options.job)
+    months = seasonal_months("winter", opened.job.site.place.latitude_deg)
+    fuel_wh, power_w = options.fuel_kwh * 1000.0, options.power_kw * 1000.0
+    load = heat_pump_appliance(fuel_wh, options.boiler, options.cop, power_w, months)
+    return _add(opened, load, heat_pump_from_fuel(fuel_wh, options.boiler, options.cop).arithmetic, options.out)
+
+
+def add_car_command(options: argparse.Namespace) -> int:
+    """Run `add-car`."""
+    opened = open_job(options.job)
+    start, end = (parse_quantity(text, "clock_h") for text in (options.start, options.end))
+    load = car_appliance(options.day_kwh * 1000.0, options.power_kw * 1000.0, start, end)
+    return _add(opened, load, f"{options.day_kwh:g} kWh / {options.power_kw:g} kW = {load.run_h:.2f} h a day", options.out)
+
+
+def _add(opened: OpenedJob, load: Appliance, words: str, out: str) -> int:
+    """Put an appliance into a job, save it and say how it came about."""
+    changed, made = put_appliance(opened.job, load)
+    save_job(out, validate_job(changed.model_dump(), out), opened.store)
+    print(f"{made}: {words}; saved as {out}")
     return 0
 
 

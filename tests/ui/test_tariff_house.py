@@ -208,3 +208,28 @@ def test_usual_appliances_and_households_are_begun_with(window, qapp):
     assert window.session.job.mark_of("house.background.energy_wh_per_day") == "assumed"
     assert sum(window.session.job.house.background.energy_wh_per_day) / 12 == pytest.approx(21_400.0, abs=2.0)
     undo_all(window)
+
+
+def test_a_heat_pump_is_made_from_its_fuel_and_a_car_from_its_day(window, qapp, answers):
+    house = page(window, qapp, "house")
+    house._ask_need("heat pump")
+    dialog = answers.dialog
+    assert "12000 kWh of fuel × 0.9 / COP 3.2 = 3375 kWh" in dialog.words.text()
+    power = dialog.fields["power_w"]
+    power.setFocus()
+    power.selectAll()
+    QTest.keyClicks(power, "0.5 kW")
+    QTest.keyClick(power, Qt.Key.Key_Return)
+    assert "it would run" in dialog.words.text()
+    assert not dialog.use.isEnabled()
+    power.selectAll()
+    QTest.keyClicks(power, "3")
+    QTest.keyClick(power, Qt.Key.Key_Return)
+    dialog.use.click()
+    made = window.session.job.house.appliances[-1]
+    assert made.run_h * made.running_w * 153 == pytest.approx(3_375_000.0), "five southern months of 153 days"
+    house._ask_need("car")
+    answers.dialog.use.click()
+    assert window.session.job.house.appliances[-1].never_from_battery
+    assert wait_idle(qapp, window)
+    undo_all(window)

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import math
 from typing import Literal
 
+from calm_relay.calendar import MONTH_DAYS
+from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import Appliance, Motor
+from calm_relay.load.sums import heat_pump_from_fuel
 
 # kWh a day by people: 3, 4 and 5 of one temperate country (common practice); 1 and 2 ours.
 HOUSEHOLDS: tuple[tuple[str, float], ...] = (
     ("one person", 9_000.0), ("two people", 14_500.0), ("three people", 18_700.0), ("four people", 21_400.0),
     ("five people or more", 25_000.0),
 )  # fmt: skip
+MOST_BOILER_FRAC = 1.1  # condensing, against the lower heating value
 HEATING_SHARE, COOLING_SHARE = 0.35, 0.20  # what winter heating or summer cooling adds at its height, of the plain day; ours
 
 
@@ -65,11 +70,71 @@ def catalogue() -> tuple[Appliance, ...]:
     )  # fmt: skip
 
 
+def _above_zero(what: str, values: dict[str, float]) -> None:
+    """Raise BadInput with one fault per figure that is no number above zero."""
+    wrong = [name for name, value in values.items() if not (math.isfinite(value) and value > 0)]
+    if wrong:
+        raise BadInput([Fault(what, name, f"{values[name]:g} is no figure above zero", "a figure above zero") for name in wrong])
+
+
 def car_appliance(day_wh: float, charger_w: float, start_h: float, end_h: float) -> Appliance:
-    """Return a car charger that brings some energy each day inside a window; a house battery never feeds it."""
+    """Return a car charger that brings some energy each day inside a window; a house battery never feeds it.
+
+    Raises
+    ------
+    BadInput
+        When a figure is not above zero, or the window is too short for it.
+    """
+    _above_zero("car", {"energy a day": day_wh, "power": charger_w})
+    wrong = [(name, hour) for name, hour in (("start", start_h), ("end", end_h)) if not 0.0 <= hour <= 24.0]
+    if wrong:
+        raise BadInput([Fault("car", name, f"{hour:g} is no hour of the day", "0:00 to 24:00") for name, hour in wrong])
+    run_h, window_h = day_wh / charger_w, (end_h - start_h) % 24.0 or 24.0
+    if run_h > window_h:
+        problem = f"{day_wh / 1000:g} kWh at {charger_w / 1000:g} kW take {run_h:.1f} h, the window has {window_h:g} h"
+        raise BadInput([Fault("car", "window", problem, f"at least {day_wh / window_h / 1000:.2f} kW, or a longer window")])
     return Appliance(
-        id="car", name="Car charger", running_w=charger_w, run_h=min(24.0, day_wh / charger_w), window_start_h=start_h,
+        id="car", name="Car charger", running_w=charger_w, run_h=run_h, window_start_h=start_h,
         window_end_h=end_h, never_from_battery=True,
+    )  # fmt: skip
+
+
+def heat_pump_appliance(fuel_wh: float, boiler_frac: float, cop: float, running_w: float, months: tuple[int, ...]) -> Appliance:
+    """Return a heat pump in place of a boiler: the electricity of a year's fuel, the same every day of the months of heating.
+
+    Its start is soft (driven by an inverter of its own), its power factor 0.95; both invented and generic.
+
+    Parameters
+    ----------
+    fuel_wh : float
+        Fuel of a year. [Wh]
+    boiler_frac, cop : float
+        What the boiler made of it, and the seasonal coefficient of performance.
+    running_w : float
+        Electric power while it runs. [W]
+    months : tuple of int
+        Months of heating, 1 to 12.
+
+    Raises
+    ------
+    BadInput
+        When a figure is not above zero, or it would have to run for more than 24 hours a day.
+    """
+    _above_zero("heat pump", {"fuel": fuel_wh, "boiler": boiler_frac, "COP": cop, "power": running_w})
+    if boiler_frac > MOST_BOILER_FRAC:
+        problem = f"{boiler_frac:g} is more than a boiler makes of its fuel"
+        raise BadInput([Fault("heat pump", "boiler", problem, f"a fraction up to {MOST_BOILER_FRAC:g}, by its label")])
+    energy_wh = heat_pump_from_fuel(fuel_wh, boiler_frac, cop).value
+    days = sum(MONTH_DAYS[m - 1] for m in months)
+    run_h = energy_wh / days / running_w
+    if run_h > 24.0:
+        problem = f"at {running_w / 1000:g} kW it would run {run_h:.1f} h a day in {len(months)} months"
+        raise BadInput(
+            [Fault("heat pump", "power", problem, f"at least {energy_wh / days / 24000:.2f} kW, or more months of heating")]
+        )
+    return Appliance(
+        id="heat-pump", name="Heat pump", running_w=running_w, run_h=run_h, months=months, cycles_per_day=12, power_factor=0.95,
+        sheddable=True,
     )  # fmt: skip
 
 

@@ -30,6 +30,7 @@ from calm_relay.units import format_quantity as show
 if TYPE_CHECKING:
     from calm_relay.load.house import HouseYear
     from calm_relay.study import Study
+    from calm_relay.ui.need_dialog import Kind
     from calm_relay.ui.runner import Cancel
 
 BESIDE_PX = 640
@@ -80,7 +81,11 @@ class HousePage(FieldPage):
             self.words(f"{background.source or background.series.column}, every {background.series.step_s // 60} min.", "strong")
             self._band_words = self.words("Appliances below are taken as part of it, unless you say that they come on top.")
         self.heading("Appliances", ("Add an appliance", self._add))
-        self.flow(self._usual())
+        self.flow(
+            self._usual(),
+            self.button("Heat pump from fuel…", lambda: self._ask_need("heat pump")),
+            self.button("Car…", lambda: self._ask_need("car")),
+        )
         self._column.addWidget(self._appliances())
         self.heading("The highest evening")
         self._evening_words = label("", "quiet", wrap=True)
@@ -322,6 +327,18 @@ class HousePage(FieldPage):
             layout.addWidget(Swatch(name, color))
 
     # --- changing
+    def _ask_need(self, kind: Kind) -> None:
+        from calm_relay.ui.need_dialog import NeedDialog
+
+        dialog = NeedDialog(kind, self.session.job.site.place.latitude_deg, self)
+        dialog.accepted.connect(lambda: self._take_need(dialog.made))
+        self.session.dialogs.show(dialog)
+
+    def _take_need(self, load: Appliance | None) -> None:
+        if load is not None:
+            job, self._chosen = put_appliance(self.session.job, load)
+            self.change(f"Add {load.name.lower()}", job)
+
     def _ask_meter(self) -> None:
         path = self.session.dialogs.ask_file("Read a meter file", "Meter data (*.csv *.xml *.txt *.nem12);;All files (*)")
         if path is not None:
