@@ -6,13 +6,11 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from calm_relay.job.models import Job, LaterModules, Node, Plan
-from calm_relay.library.cards import AcUnit, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard
+from calm_relay.library.cards import AcUnit, HybridCard, ModuleCard, ModuleInverterCard, WithTrackers
 from calm_relay.pv.roof import group_stc_w, ratio_limit
 
 if TYPE_CHECKING:
     from calm_relay.decision.facts import YearFacts
-
-WithTrackers = PvInverterCard | HybridCard | ModuleInverterCard
 
 
 @dataclass(frozen=True)

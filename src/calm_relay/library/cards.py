@@ -196,6 +196,7 @@ class TransferCard(CardBase):
     pass_through_a: CurrentA | None = None
 
 
+WithTrackers = PvInverterCard | HybridCard | ModuleInverterCard
 Card = Annotated[
     ModuleCard
     | OptimizerCard

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, dates, standard_offset_h
 from calm_relay.errors import BadInput, Fault
+from calm_relay.handed_in import handed_in
 
 Array = NDArray[np.float64]
 CHANNELS = ("import", "export", "solar", "charge", "discharge")
@@ -73,14 +74,7 @@ def bad(path: Path | str, where: str, problem: str, remedy: str) -> BadInput:
 
 def meter_bytes(path: Path) -> bytes:
     """Return a meter file's bytes; raises BadInput where it cannot be read, is empty or far too large."""
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise bad(path, "", f"it has {path.stat().st_size / 1e6:.0f} MB", "give a few years at most, at one minute or longer")
-        raw = path.read_bytes()
-    except FileNotFoundError:
-        raise bad(path, "", "there is no such file", "check the name") from None
-    except OSError as error:
-        raise bad(path, "", f"it cannot be read ({error.strerror})", "check its rights") from error
+    raw = handed_in(path, MOST_BYTES, "it has {mb:.0f} MB", "give a few years at most, at one minute or longer")
     if not raw.strip():
         raise bad(path, "", "the file is empty", "give a meter file")
     return raw

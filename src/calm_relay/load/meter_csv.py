@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import standard_offset_h
+from calm_relay.errors import BadInput
 from calm_relay.load.meter import INTERVALS_S, Readings, bad, meter_bytes
 
 Array = NDArray[np.float64]
@@ -230,16 +231,15 @@ def _parse(column: Any, formats: Any) -> tuple[Any, str]:
     return (None, "") if best is None else (best[1], best[2])
 
 
+def _bad_cell(path: Path, skipped: int, at: int, head: str, problem: str, remedy: str) -> BadInput:
+    return bad(path, f"row {skipped + 1 + at}, column '{head}'", problem, remedy)
+
+
 def _refuse_unread(path: Path, stamps: Any, column: Any, head: str, skipped: int) -> None:
     wrong = np.flatnonzero(stamps.isna().to_numpy())
     if len(wrong):
         shown = str(column.iloc[int(wrong[0])])
-        raise bad(
-            path,
-            f"row {skipped + 1 + int(wrong[0])}, column '{head}'",
-            f"'{shown[:40]}' is no time",
-            "write every stamp the same way",
-        )
+        raise _bad_cell(path, skipped, int(wrong[0]), head, f"'{shown[:40]}' is no time", "write every stamp the same way")
 
 
 def _instants(path: Path, stamps: Any, time_zone: str, skipped: int) -> tuple[NDArray[np.datetime64], int, list[tuple[str, str]]]:
@@ -320,21 +320,13 @@ def _numbers(path: Path, column: Any, head: str, skipped: int, delimiter: str) -
         return None
     if len(wrong):
         shown = str(column.iloc[int(wrong[0])])
-        raise bad(
-            path,
-            f"row {skipped + 1 + int(wrong[0])}, column '{head}'",
-            f"'{shown[:40]}' is not a number",
-            "write a plain number, or leave it empty",
-        )
+        problem = f"'{shown[:40]}' is not a number"
+        raise _bad_cell(path, skipped, int(wrong[0]), head, problem, "write a plain number, or leave it empty")
     low = np.flatnonzero(values < 0)
     if len(low):
         at = int(low[0])
-        raise bad(
-            path,
-            f"row {skipped + 1 + at}, column '{head}'",
-            f"{values[at]:g} is below 0",
-            "give import and export in columns of their own",
-        )
+        problem = f"{values[at]:g} is below 0"
+        raise _bad_cell(path, skipped, at, head, problem, "give import and export in columns of their own")
     return values
 
 

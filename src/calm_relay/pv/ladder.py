@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.job.models import Job, Plan, StringGroup
-from calm_relay.library.cards import Card, HybridCard, ModuleCard, ModuleInverterCard, OptimizerCard, PvInverterCard, Tracker
+from calm_relay.job.models import Job, Node, Plan, StringGroup
+from calm_relay.library.cards import Card, ModuleCard, OptimizerCard, Tracker, WithTrackers
 from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, short_circuit_a, start_voltage_v, working_a
 
-WithTrackers = PvInverterCard | HybridCard | ModuleInverterCard
 SHORT_CIRCUIT_FACTOR = 1.25  # IEC 62548-1 and NEC 690.8, from memory
 
 
@@ -37,10 +37,7 @@ def string_ladders(job: Job, plan: Plan) -> tuple[Ladder, ...]:
     """Return a ladder for every string group of a plan, in the plan's order."""
     cards = job.cards()
     out = []
-    for node in plan.nodes:
-        card = cards[node.card]
-        if not isinstance(card, WithTrackers):
-            continue
+    for node, card in _with_trackers(plan, cards):
         for group in node.strings:
             module = cards[group.module]
             if not isinstance(module, ModuleCard):
@@ -57,6 +54,14 @@ def string_ladders(job: Job, plan: Plan) -> tuple[Ladder, ...]:
                 )
             )  # fmt: skip
     return tuple(out)
+
+
+def _with_trackers(plan: Plan, cards: dict[str, Card]) -> Iterator[tuple[Node, WithTrackers]]:
+    """Yield the inverters of a plan whose strings hang on trackers of their own, with their cards."""
+    for node in plan.nodes:
+        card = cards[node.card]
+        if isinstance(card, WithTrackers):
+            yield node, card
 
 
 def _volts(
@@ -95,10 +100,7 @@ def tracker_amps(job: Job, plan: Plan) -> tuple[TrackerAmps, ...]:
     """Return the currents of every tracker of a plan that has strings; light on the rear is counted in."""
     cards = job.cards()
     out = []
-    for node in plan.nodes:
-        card = cards[node.card]
-        if not isinstance(card, WithTrackers):
-            continue
+    for node, card in _with_trackers(plan, cards):
         for number in sorted({g.tracker for g in node.strings}):
             tracker: Tracker = card.trackers[number - 1]
             working = short = 0.0

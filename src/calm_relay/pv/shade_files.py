@@ -7,6 +7,7 @@ import io
 from pathlib import Path
 
 from calm_relay.errors import BadInput, Fault
+from calm_relay.handed_in import handed_in
 from calm_relay.job.models import Face, HorizonPoint
 
 MOST_BYTES = 1_000_000
@@ -40,14 +41,9 @@ def read_shade(path: Path | str) -> dict[str, object]:
 
 def _rows(path: Path) -> list[tuple[int, list[str]]]:
     """Return rows of cells with their numbers; a first row without any number is a heading."""
+    raw = handed_in(path, MOST_BYTES, "it is far larger than a table of shade", "give 12 × 24 numbers or a horizon")
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise BadInput([Fault(str(path), "", "it is far larger than a table of shade", "give 12 × 24 numbers or a horizon")])
-        text = path.read_bytes().decode("utf-8-sig")
-    except FileNotFoundError:
-        raise BadInput([Fault(str(path), "", "there is no such file", "check the name")]) from None
-    except OSError as error:
-        raise BadInput([Fault(str(path), "", f"it cannot be read ({error.strerror})", "check its rights")]) from error
+        text = raw.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise BadInput([Fault(str(path), "", f"it is not UTF-8 text (byte {error.start})", "save it as UTF-8")]) from error
     first = text.split("\n", 1)[0]

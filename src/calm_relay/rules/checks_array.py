@@ -10,13 +10,12 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.library.cards import AcUnit, Card, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker
+from calm_relay.library.cards import AcUnit, Card, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker, WithTrackers
 from calm_relay.pv.fit import face_room
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, start_voltage_v, working_a
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.checks_strings import (
-    WithTrackers,
     array_stc_w,
     count_path,
     isc_a,

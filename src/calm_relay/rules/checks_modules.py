@@ -6,13 +6,12 @@ import math
 from collections.abc import Iterator
 
 from calm_relay.job.models import StringGroup
-from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard
+from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard, WithTrackers
 from calm_relay.pv.measured import compare_measured
 from calm_relay.pv.roof import ratio_limit
 from calm_relay.pv.voltage import cold_voc_v, rear_gain_frac
 from calm_relay.rules.checks_array import by_tracker, to_free_tracker, tracker_name
 from calm_relay.rules.checks_strings import (
-    WithTrackers,
     array_stc_w,
     count_path,
     isc_a,

@@ -6,14 +6,18 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, OptimizerCard, PvInverterCard, Tracker
+from calm_relay.library.cards import (
+    ModuleCard,
+    ModuleInverterCard,
+    OptimizerCard,
+    Tracker,
+    WithTrackers,
+)
 from calm_relay.pv.roof import ratio_limit
 from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, short_circuit_a
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
-
-WithTrackers = PvInverterCard | ModuleInverterCard | HybridCard
 
 
 def string_rows(c: CheckContext) -> Iterator[tuple[Node, WithTrackers, StringGroup, ModuleCard]]:

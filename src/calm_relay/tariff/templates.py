@@ -9,6 +9,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from calm_relay.errors import BadInput, Fault
+from calm_relay.handed_in import handed_in
 from calm_relay.job.models import Period, Season, Tariff, Tier
 
 ALL_YEAR = tuple(range(1, 13))
@@ -80,14 +81,9 @@ def read_tariff(path: Path | str) -> Tariff:
         One line for each thing wrong: the field, what is wrong, what would be right.
     """
     path = Path(path)
+    raw = handed_in(path, MOST_BYTES, "it is far larger than a tariff", "give a tariff as JSON")
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise BadInput([Fault(str(path), "", "it is far larger than a tariff", "give a tariff as JSON")])
-        data = json.loads(path.read_bytes().decode("utf-8-sig"))
-    except FileNotFoundError:
-        raise BadInput([Fault(str(path), "", "there is no such file", "check the name")]) from None
-    except OSError as error:
-        raise BadInput([Fault(str(path), "", f"it cannot be read ({error.strerror})", "check its rights")]) from error
+        data = json.loads(raw.decode("utf-8-sig"))
     except (UnicodeDecodeError, ValueError, RecursionError) as error:
         raise BadInput([Fault(str(path), "", f"it is not readable as JSON ({error})"[:200], "mend the text")]) from error
     try:
@@ -119,13 +115,10 @@ def read_prices(path: Path | str) -> tuple[float, ...]:
         Naming row and column.
     """
     path = Path(path)
+    raw = handed_in(path, MOST_BYTES, "it is far larger than a year of hours", "give 8760 prices")
     try:
-        if path.stat().st_size > MOST_BYTES:
-            raise BadInput([Fault(str(path), "", "it is far larger than a year of hours", "give 8760 prices")])
-        lines = path.read_bytes().decode("utf-8-sig").splitlines()
-    except FileNotFoundError:
-        raise BadInput([Fault(str(path), "", "there is no such file", "check the name")]) from None
-    except (OSError, UnicodeDecodeError) as error:
+        lines = raw.decode("utf-8-sig").splitlines()
+    except UnicodeDecodeError as error:
         raise BadInput([Fault(str(path), "", f"it cannot be read ({error})"[:200], "save it as UTF-8 CSV")]) from error
     mark = ";" if lines and ";" in lines[0] else ","
     out: list[float] = []

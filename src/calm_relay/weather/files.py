@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_DAYS
 from calm_relay.errors import BadInput, Fault
+from calm_relay.handed_in import handed_in
 from calm_relay.job.models import FieldMark, Job, MonthlyWeather, SeriesRef, WeatherFile
 from calm_relay.job.series import SeriesStore
 from calm_relay.weather.plausible import refuse_sun_at_night
@@ -106,15 +107,8 @@ def _bad(path: Path, where: str, problem: str, remedy: str) -> BadInput:
 
 
 def _text(path: Path) -> str:
-    try:
-        size = path.stat().st_size
-        if size > MOST_BYTES:
-            raise _bad(path, "", f"it has {size / 1e6:.0f} MB, more than a year of weather", "give one year, at most at one minute")
-        raw = path.read_bytes()
-    except FileNotFoundError:
-        raise _bad(path, "", "there is no such file", "check the name") from None
-    except OSError as error:
-        raise _bad(path, "", f"it cannot be read ({error.strerror})", "check its rights") from error
+    larger = "it has {mb:.0f} MB, more than a year of weather"
+    raw = handed_in(path, MOST_BYTES, larger, "give one year, at most at one minute")
     if not raw.strip():
         raise _bad(path, "", "the file is empty", "give a weather file")
     try:

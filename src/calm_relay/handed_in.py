@@ -1,0 +1,34 @@
+"""Bytes of a file that someone hands in: the one place that says why there are none."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from calm_relay.errors import BadInput, Fault
+
+
+def handed_in(path: Path, most_bytes: int, larger: str, remedy: str) -> bytes:
+    """Return a file's bytes.
+
+    Parameters
+    ----------
+    path : Path
+    most_bytes : int
+        Above this size the file is not read at all.
+    larger, remedy : str
+        What is said then, and what would be right; ``{mb:.1f}`` in `larger` stands for the file's size.
+
+    Raises
+    ------
+    BadInput
+        One line: there is no such file, it cannot be read, or it is far too large.
+    """
+    try:
+        size = path.stat().st_size
+        if size > most_bytes:
+            raise BadInput([Fault(str(path), "", larger.format(mb=size / 1e6), remedy)])
+        return path.read_bytes()
+    except FileNotFoundError:
+        raise BadInput([Fault(str(path), "", "there is no such file", "check the name")]) from None
+    except OSError as error:
+        raise BadInput([Fault(str(path), "", f"it cannot be read ({error.strerror})", "check its rights")]) from error
