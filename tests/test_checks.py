@@ -38,6 +38,9 @@ MEASURED = {"voc_v": 367.0, "isc_a": 6.9, "irradiance_w_per_m2": 700.0, "module_
 LATER = {"modules": 4, "after_years": 3.0, "module_cost": 180.0, "visit_cost": 900.0}
 OLD_INVERTER, STACK, CHARGER = "library[string-inverter-5k]", "library[stack-3k]", "library[battery-inverter-5k]"
 
+OLD_CONTRACT = {"name": "Feed-in contract", "ends": "2031"}
+ON_PHASE_1 = [Edit(f"house.appliances[{a.id}].line", "1") for a in demo_job().house.appliances]
+
 # check → (plan, edits) for each verdict; no edits: as the demo job stands.
 CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
     "string.cold-voc": {
@@ -250,6 +253,18 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (B, [Edit(f"plans[{B}].later", LATER)]),
         "not known": (TODAY, [Edit(f"plans[{TODAY}].later", LATER), Edit(f"{OLD_INVERTER}.dc_ac_ratio_max", None)]),
     },
+    "brief.contract": {
+        "tight": (B, [Edit("brief.contracts", [{**OLD_CONTRACT, "ends_with": ["inverter_taken_out", "modules_added"]}])]),
+        "within": (B, [Edit("brief.contracts", [{**OLD_CONTRACT, "ends_with": ["modules_added"]}])]),
+    },
+    "brief.budget": {
+        "tight": (B, [Edit("brief.budget", 4000.0)]),
+        "within": (B, [Edit("brief.budget", 40_000.0)]),
+    },
+    "backup.line-power": {
+        "over": (A, [Edit("site.supply.kind", "three_phase"), *ON_PHASE_1, Edit(f"plans[{A}].transfer.backed_up", "whole_house")]),
+        "within": (A, [Edit("site.supply.kind", "split_phase")]),
+    },
     "network.inverter-sum": {
         "over": (C, []),
         "within": (B, []),
@@ -281,6 +296,8 @@ NO_REMEDY = (
     "string.measured",
     "array.uncatchable",
     "array.clipped-share",
+    "brief.contract",
+    "brief.budget",
 )
 
 
@@ -298,8 +315,7 @@ def test_verdict_and_remedies(check_id, verdict, demo, quarter_hours):
         if verdict == "over":
             assert f.remedies
         if verdict in ("over", "tight"):
-            assert f.margin is not None
-            assert f.margin < 0
+            assert f.margin is None if f.limit == 0 else f.margin < 0
         for remedy in f.remedies:
             if not remedy.edits:
                 continue

@@ -10,8 +10,9 @@ import numpy as np
 import pytest
 
 from calm_relay.errors import BadInput
+from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.container import read_job, save_job, write_atomically
-from calm_relay.job.models import House, SeriesLoad, SeriesRef
+from calm_relay.job.house_models import House, SeriesLoad
 from calm_relay.job.series import SeriesStore
 from calm_relay.rules.edits import Edit, apply_edits
 

@@ -7,9 +7,11 @@ import pytest
 
 from calm_relay.calendar import MONTH_DAYS, year_calendar
 from calm_relay.errors import BadInput
-from calm_relay.job.models import Appliance, ProfileLoad
+from calm_relay.job.house_models import Appliance, ProfileLoad
+from calm_relay.load.appliance_year import appliance_w
 from calm_relay.load.catalogue import HOUSEHOLDS, car_appliance, catalogue, heat_pump_appliance, household_days, seasonal_months
-from calm_relay.load.house import appliance_w, profile_w
+from calm_relay.load.house import house_year
+from calm_relay.load.profile import profile_w, published_months_wh, published_quarters_w
 from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
 
@@ -107,29 +109,96 @@ def test_households_and_the_catalogue_are_whole():
 
 
 def test_a_car_gets_its_kilowatt_hours_in_its_window():
-    car = car_appliance(11_200.0, 7000.0, 23.0, 6.0)
+    car = car_appliance(11_200.0 * 0.9, 7000.0, 23.0, 6.0)  # its own charger keeps nine tenths
     calendar = year_calendar(2025, "Europe/Berlin", 300)
     made = appliance_w(car, calendar, 3)
     assert float(made.sum()) / 12 == pytest.approx(365 * 11_200.0, rel=1e-3)
     outside = made[(calendar.clock_hour >= 6.0) & (calendar.clock_hour < 23.0)]
     assert float(outside.sum()) < 0.005 * float(made.sum()), "only the two nights on which the clock changes"
     assert car.never_from_battery
+    assert car_appliance(11_200.0, 7000.0, 23.0, 6.0, coupling="dc").run_h == pytest.approx(1.6 / 0.94)
     with pytest.raises(BadInput, match=r"take 10.0 h, the window has 7 h.*at least 10.00 kW"):
-        car_appliance(70_000.0, 7000.0, 23.0, 6.0)
+        car_appliance(63_000.0, 7000.0, 23.0, 6.0)
     with pytest.raises(BadInput, match="25 is no hour of the day"):
         car_appliance(7_000.0, 7000.0, 25.0, 6.0)
 
 
-def test_a_heat_pump_draws_the_electricity_of_the_fuel_in_the_months_of_heating():
-    """60 kWh of fuel × 0.9 / COP 4 = 13.5 kWh (reference-values.md, heat pumps), here of a thousand such days."""
-    months = seasonal_months("winter", -38.0)
-    pump = heat_pump_appliance(6_000_000.0, 0.9, 4.0, 2000.0, months)
+def test_a_heat_pump_draws_the_electricity_of_the_fuel_by_degree_days():
+    """60 kWh of fuel × 0.9 / COP 4 = 13.5 kWh (reference-values.md, heat pumps), here of a hundred thousand such days."""
+    pump = heat_pump_appliance(6_000_000.0, 0.9, 4.0, 2000.0)
     calendar = year_calendar(2025, "Australia/Melbourne", 300)
-    by_month = np.array(calendar.by_month_wh(appliance_w(pump, calendar, 3)))
-    assert by_month.sum() == pytest.approx(1_350_000.0, rel=0.01)
-    assert by_month[[0, 1, 11]].sum() == 0.0
-    with pytest.raises(BadInput, match=r"h a day in 5 months.*at least 0.37 kW"):
-        heat_pump_appliance(6_000_000.0, 0.9, 4.0, 300.0, months)
+    air = 14.0 - 8.0 * np.cos(2 * np.pi * (np.arange(365) - 196) / 365)  # coldest in the middle of July
+    made = appliance_w(pump, calendar, 3, air)
+    assert float(made.sum()) / 12 == pytest.approx(1_350_000.0, rel=0.001)
+    days = np.bincount(calendar.day, weights=made) / 12
+    weights = np.maximum(0, 15 - air) * (1 + 0.025 * np.maximum(0, 15 - air))
+    months = np.repeat(np.arange(12), (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31))
+    expected = np.bincount(months, weights=weights) / weights.sum() * 1_350_000.0
+    np.testing.assert_allclose(np.bincount(months, weights=days), expected, rtol=0.01, atol=3000.0)
+    assert days[air > 16].sum() == 0.0
+    half = appliance_w(pump.model_copy(update={"running_w": 330.0, "run_h": pump.run_h * 2000 / 330}), calendar, 3, air)
+    assert float(half.sum()) / 12 == pytest.approx(1_350_000.0, rel=0.002), "full days hand their rest to the others"
+    with pytest.raises(BadInput, match=r"h on each of 153 days.*at least 0.37 kW"):
+        heat_pump_appliance(6_000_000.0, 0.9, 4.0, 300.0, seasonal_months("winter", -38.0))
     with pytest.raises(BadInput) as caught:
-        heat_pump_appliance(0.0, 0.9, float("nan"), 300.0, months)
+        heat_pump_appliance(0.0, 0.9, float("nan"), 300.0)
     assert len(caught.value.faults) == 2
+
+
+def test_the_published_household_stands_as_published():
+    """BDEW H25 (2025), Saturday in January, 00:00-00:15: 22.152 kWh of 1,000,000 kWh; times the day's factor of 4 January."""
+    days = published_quarters_w(2025)
+    factor = -3.92e-10 * 4**4 + 3.2e-7 * 4**3 - 7.02e-5 * 4**2 + 2.1e-3 * 4 + 1.24
+    assert days[3, 0] == pytest.approx(22.152 * factor * 4, rel=1e-9)
+    assert days.sum() / 4000 == pytest.approx(1000.0, rel=0.006), "a normed year; its factors leave 0.5 %"
+    months = np.array(published_months_wh(2025, 3_500_000.0))
+    assert months.sum() == pytest.approx(3_500_000.0)
+    assert months[0] / months[6] > 1.2  # winter over summer
+    south = published_quarters_w(2025, south=True)
+    np.testing.assert_array_equal(south[182:364].mean(axis=0), days[:182].mean(axis=0))
+
+
+def test_a_year_of_the_published_shape_holds_typed_totals_and_the_published_day():
+    typed = (9000, 9500, 8000, 7000, 6500, 6000, 6000, 6200, 6800, 7600, 8400, 9100)
+    calendar = year_calendar(2025, "Europe/Berlin", 900)
+    profile = ProfileLoad(shape="published_household", energy_wh_per_day=typed, seed=3)
+    made = profile_w(profile, calendar)
+    days = np.array([31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
+    np.testing.assert_allclose(calendar.by_month_wh(made), typed * days, rtol=1e-9)
+    july = made.reshape(365, 96)[181:212].mean(axis=0)
+    clock = np.roll(july, 4)  # summer time: the clock is an hour on
+    published = published_quarters_w(2025)[181:212].mean(axis=0)
+    hourly, wanted = (v.reshape(24, 4).mean(axis=1) for v in (clock, published / published.mean() * july.mean()))
+    np.testing.assert_allclose(hourly, wanted, rtol=0.25)  # one house is lively, the published one a mean of many
+    assert np.corrcoef(hourly, wanted)[0, 1] > 0.95
+
+
+def test_a_bill_that_holds_the_listed_loads_keeps_its_totals(demo):
+    """Totals typed from the bill stay within 0.1 % whatever is listed; a list above a month's total is scaled to it."""
+    calendar = year_calendar(2025, demo.site.place.time_zone, 300)
+    days = np.array([31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31])
+    for day_wh in (30_000.0, 9_000.0):
+        background = ProfileLoad(energy_wh_per_day=(day_wh,) * 12, holds_listed=True)
+        year = house_year(demo.house.model_copy(update={"background": background}), calendar, None)
+        np.testing.assert_allclose(calendar.by_month_wh(year.total_w()), day_wh * days, rtol=1e-3)
+        assert year.background_w.min() >= 0.0
+    assert year.background_w.sum() == 0.0
+    assert sum(w.sum() for w in year.appliance_w.values()) > 0.0
+
+
+def test_the_same_seed_is_the_same_house_at_every_step():
+    profile = ProfileLoad(energy_wh_per_day=(8000.0,) * 12, seed=9)
+    minute, five, quarter = (profile_w(profile, year_calendar(2025, "UTC", s)) for s in (60, 300, 900))
+    np.testing.assert_allclose(minute.reshape(-1, 5).mean(axis=1), five, rtol=1e-9)
+    np.testing.assert_allclose(five.reshape(-1, 3).mean(axis=1), quarter, rtol=1e-9)
+    assert minute.max() > 1.2 * five.max()
+
+
+def test_loads_to_come_are_there_from_their_year_on(demo):
+    calendar = year_calendar(2025, demo.site.place.time_zone, 900)
+    later = tuple(a.model_copy(update={"from_year": 2028}) if a.id == "oven" else a for a in demo.house.appliances)
+    house = demo.house.model_copy(update={"appliances": later})
+    for shown, there in ((None, False), (2027, False), (2028, True), (2031, True)):
+        year = house_year(house.model_copy(update={"shown_year": shown}), calendar, None)
+        assert (year.appliance_w["oven"].sum() > 0) == there
+        assert set(year.appliance_w) == {a.id for a in demo.house.appliances}

@@ -62,6 +62,11 @@ class YearCalendar:
         """Return the energy of each month of a series of powers per step; per m² where the series is. [W] to [Wh]"""
         return tuple(float(v) * self.step_h for v in np.bincount(self.month, weights=watts, minlength=13)[1:])
 
+    def day_means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return the mean of each day of standard time, (365,)."""
+        means: NDArray[np.float64] = values.reshape(DAYS, -1).mean(axis=1)
+        return means
+
     def label(self, step: int) -> str:
         """Return the clock time at the start of a step as text, e.g. ``12 Jan 13:05``."""
         hour = float(self.clock_hour[step])
@@ -130,6 +135,13 @@ def year_calendar(year: int, time_zone: str, step_s: int = 300) -> YearCalendar:
 def _offset_h(zone: ZoneInfo, stamp: float) -> float:
     offset = datetime.fromtimestamp(stamp, zone).utcoffset()
     return offset.total_seconds() / 3600.0 if offset else 0.0
+
+
+def clock_day(calendar: YearCalendar) -> NDArray[np.int64]:
+    """Return the clock's day of every step, 0 to 364: daylight saving puts the last hour of a day into the next."""
+    raw = (np.arange(calendar.steps) % calendar.steps_per_day) * calendar.step_h
+    day: NDArray[np.int64] = np.minimum(DAYS - 1, calendar.day + (calendar.clock_hour < raw - 12.0)).astype(np.int64)
+    return day
 
 
 def in_window(hour: NDArray[np.float64], start_h: float, end_h: float) -> NDArray[np.bool_]:

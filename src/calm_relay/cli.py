@@ -23,6 +23,7 @@ from calm_relay.errors import BadInput, CalmRelayError, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.series import SeriesStore
+from calm_relay.job.tariff_models import Tariff
 from calm_relay.pv.roof import MODES
 from calm_relay.rules.edits import apply_edits
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
@@ -93,10 +94,12 @@ def _parser() -> argparse.ArgumentParser:
     pump.add_argument("--power-kw", default=2.5, type=float, help="electric power while it runs; 2.5 otherwise")
     pump.add_argument("--out", required=True, help="where to save the changed job")
     car = command("add-car", "add a car charged at home and save", house.add_car_command, json_out=False)
-    car.add_argument("--day-kwh", required=True, type=float, help="energy a day")
+    car.add_argument("--day-kwh", required=True, type=float, help="energy into the car a day")
     car.add_argument("--power-kw", default=7.0, type=float, help="the charger's power; 7 otherwise")
     car.add_argument("--start", default="23:00", help="from this clock time; 23:00 otherwise")
     car.add_argument("--end", default="06:00", help="until this clock time; 06:00 otherwise")
+    car.add_argument("--coupling", default="ac", choices=("ac", "dc"), help="the car's own charger, or a DC charger on the wall")
+    car.add_argument("--on-surplus", action="store_true", help="PV surplus first, after the house battery, from 6 A upwards")
     car.add_argument("--out", required=True, help="where to save the changed job")
     command("load", "what the house draws, by part and month, and its highest evening", house.load_command)
     command("bill", "the year's bill without a system, today and of each plan, line by line", house.bill_command)
@@ -189,7 +192,7 @@ def _energies(sums: dict[str, float]) -> dict[str, float]:
     return {f"{name[:-2]}_wh" if name.endswith("_w") else f"{name}_change": value for name, value in sums.items()}
 
 
-def plan_data(result: PlanResult) -> dict[str, Any]:
+def plan_data(result: PlanResult, tariff: Tariff) -> dict[str, Any]:
     """Return one plan's year as plain data, energies in Wh."""
     f, bill = result.facts, result.bill
     return {
@@ -219,7 +222,7 @@ def plan_data(result: PlanResult) -> dict[str, Any]:
         "runs": f.runs,
         "steady": f.steady,
         "assumed": sorted(f.assumed),
-        "bill": bill_data(bill),
+        "bill": bill_data(bill, tariff),
     }
 
 
@@ -238,7 +241,7 @@ def _simulate(options: argparse.Namespace) -> int:
                 "plan": p.id,
                 "letter": p.letter,
                 "name": p.name,
-                **plan_data(r),
+                **plan_data(r, job.tariff),
                 "worst_open_balance_frac": study.worst_open_balance(job, p),
             }
             for p, r in results

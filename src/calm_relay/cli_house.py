@@ -13,14 +13,16 @@ from calm_relay.cli_shared import chosen_plans, head_of, open_job, print_json
 from calm_relay.decision.metered import take_meter, with_meter
 from calm_relay.decision.words import guess_words
 from calm_relay.job.container import OpenedJob, save_job, validate_job
-from calm_relay.job.models import Appliance
+from calm_relay.job.house_models import Appliance
 from calm_relay.job.parts import put_appliance
-from calm_relay.load.catalogue import car_appliance, heat_pump_appliance, seasonal_months
+from calm_relay.job.tariff_models import Tariff
+from calm_relay.load.catalogue import car_appliance, car_arithmetic, heat_pump_appliance
 from calm_relay.load.meter import MeterYear
 from calm_relay.load.meter_files import read_meter
 from calm_relay.load.sums import heat_pump_from_fuel
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill
+from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
 from calm_relay.tariff.templates import read_tariff
 from calm_relay.units import format_quantity as show
 from calm_relay.units import parse_quantity
@@ -90,9 +92,8 @@ def set_tariff_command(options: argparse.Namespace) -> int:
 def add_heat_pump_command(options: argparse.Namespace) -> int:
     """Run `add-heat-pump`."""
     opened = open_job(options.job)
-    months = seasonal_months("winter", opened.job.site.place.latitude_deg)
     fuel_wh, power_w = options.fuel_kwh * 1000.0, options.power_kw * 1000.0
-    load = heat_pump_appliance(fuel_wh, options.boiler, options.cop, power_w, months)
+    load = heat_pump_appliance(fuel_wh, options.boiler, options.cop, power_w)
     return _add(opened, load, heat_pump_from_fuel(fuel_wh, options.boiler, options.cop).arithmetic, options.out)
 
 
@@ -100,8 +101,9 @@ def add_car_command(options: argparse.Namespace) -> int:
     """Run `add-car`."""
     opened = open_job(options.job)
     start, end = (parse_quantity(text, "clock_h") for text in (options.start, options.end))
-    load = car_appliance(options.day_kwh * 1000.0, options.power_kw * 1000.0, start, end)
-    return _add(opened, load, f"{options.day_kwh:g} kWh / {options.power_kw:g} kW = {load.run_h:.2f} h a day", options.out)
+    day_wh, power_w = options.day_kwh * 1000.0, options.power_kw * 1000.0
+    load = car_appliance(day_wh, power_w, start, end, coupling=options.coupling, on_surplus=options.on_surplus)
+    return _add(opened, load, car_arithmetic(day_wh, power_w, options.coupling), options.out)
 
 
 def _add(opened: OpenedJob, load: Appliance, words: str, out: str) -> int:
@@ -115,7 +117,7 @@ def _add(opened: OpenedJob, load: Appliance, words: str, out: str) -> int:
 def load_command(options: argparse.Namespace) -> int:
     """Run `load`."""
     opened = open_job(options.job)
-    data = load_data(Study(opened.store), opened.job)
+    data = load_data(Study(opened.store), opened.job, chosen_plans(opened.job, options))
     if options.json:
         print_json({**head_of(opened.job), **data})
     else:
@@ -123,10 +125,11 @@ def load_command(options: argparse.Namespace) -> int:
     return 0
 
 
-def bill_data(bill: Bill) -> dict[str, Any]:
-    """Return a year's bill; energies in Wh, money in the job's currency."""
+def bill_data(bill: Bill, tariff: Tariff) -> dict[str, Any]:
+    """Return a year's bill and what later years cost; energies in Wh, money in the job's currency."""
     return {
         "total": bill.total,
+        "totals_by_year": list(yearly_totals(bill, tariff, GROWTH_YEARS)),
         "by_month": list(bill.by_month),
         "lines": [{**asdict(line), "amount": line.amount} for line in bill.lines],
         "import_wh": bill.import_wh,
@@ -146,7 +149,7 @@ def bill_command(options: argparse.Namespace) -> int:
     rows: list[tuple[str, str, Bill]] = [("", "No system", study.bill_without_system(job))]
     rows += [(plan.letter, plan.name, study.bill(job, plan)) for plan in chosen_plans(job, options)]
     if options.json:
-        bills = [{"letter": letter, "name": name, **bill_data(bill)} for letter, name, bill in rows]
+        bills = [{"letter": letter, "name": name, **bill_data(bill, job.tariff)} for letter, name, bill in rows]
         print_json({**head_of(job), "currency": job.tariff.currency, "tariff": job.tariff.name, "bills": bills})
         return 0
     if guess_words(job):
@@ -155,5 +158,8 @@ def bill_command(options: argparse.Namespace) -> int:
         print(f"{letter}  {name}: {job.tariff.currency} {show(bill.total, 'money')} a year".strip())
         for line in bill.lines:
             print(f"  {line.name:28}{line.amount:12.2f}   {line.arithmetic}")
+        if job.tariff.import_growth_frac or job.tariff.export_growth_frac:
+            years = yearly_totals(bill, job.tariff, GROWTH_YEARS)
+            print("  " + ", ".join(f"year {n} {show(years[n - 1], 'money')}" for n in (1, 10, GROWTH_YEARS)))
         print("  " + " ".join(f"{month} {amount:.0f}" for month, amount in zip(MONTHS, bill.by_month, strict=True)))
     return 0

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 
+from calm_relay.decision.house_pictures import load_curve, season_days
+from calm_relay.decision.house_sums import quick_sums
 from calm_relay.decision.limits import limit_costs
 from calm_relay.decision.marks import work_order
 from calm_relay.decision.pictures import duration, evening_stack, most_clipped_node, ribbon
@@ -16,8 +20,11 @@ from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 
 
-def load_data(study: Study, job: Job) -> dict[str, Any]:
-    """Return the house by part: energy of the year and of each month [Wh], and the highest evening. [W]"""
+def load_data(study: Study, job: Job, plans: Sequence[Plan]) -> dict[str, Any]:
+    """Return the house by part: energy of the year and of each month [Wh], the highest evening [W], peaks, mean days.
+
+    For each plan: quick sums, hours above what carries the house, and phases or legs.
+    """
     year, calendar = study.house(job), study.calendar(job)
     names = {a.id: a.name for a in job.house.appliances}
     parts = [("background", "Everything else", year.background_w)]
@@ -42,6 +49,29 @@ def load_data(study: Study, job: Job) -> dict[str, Any]:
             "peak_w": float(stack.total_w.max()),
             "parts": [{"name": name, "peak_w": float(watts.max())} for name, watts in stack.parts],
         },
+        "shown_year": job.house.shown_year,
+        "to_come": [{"id": a.id, "name": a.name, "from_year": a.from_year} for a in job.house.later],
+        "peaks": {**vars(peaks := study.peaks(job)), "ratio": peaks.ratio},
+        "season_days_w": {season: [float(w) for w in day] for season, day in season_days(job, year, calendar)},
+        "plans": [_plan_load(study, job, plan) for plan in plans],
+    }
+
+
+def _plan_load(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
+    """Return what a plan is to the house: quick sums, hours above its levels, lines."""
+    calendar, facts = study.calendar(job), study.facts(job, plan)
+    year = study.house(job)
+    total = year.total_w()
+    levels = load_curve(job, plan, year, calendar).levels
+    return {
+        "plan": plan.id,
+        "letter": plan.letter,
+        "sums": [s.as_dict() for s in quick_sums(job, plan, year, calendar, study.sun_up(job), facts)],
+        "levels": [
+            {"name": name, "power_w": watts, "hours_above_h": float(np.count_nonzero(total > watts)) * calendar.step_h}
+            for watts, name, _ in levels
+        ],
+        "lines": [asdict(row) for row in facts.lines],
     }
 
 
@@ -54,6 +84,36 @@ def load_text(data: dict[str, Any]) -> list[str]:
     evening = data["highest_evening"]
     out.append(f"  {'all':28}{show(data['year_wh'], 'energy_wh', 0):>12}   up to {show(data['peak_w'], 'power_w')}")
     out.append(f"  highest evening: {evening['day']}, {show(evening['peak_w'], 'power_w')}")
+    peaks = data["peaks"]
+    out.append(f"  highest minute {show(peaks['minute_w'], 'power_w')}, {peaks['ratio']:.2f} times the highest hour")
+    if data["to_come"]:
+        shown = data["shown_year"] or "today"
+        out += [f"  from {row['from_year']}: {row['name']} (the house shown is that of {shown})" for row in data["to_come"]]
+    for plan in data["plans"]:
+        out.append(plan["letter"])
+        out += [
+            f"  {row['hours_above_h']:.0f} h a year above {show(row['power_w'], 'power_w')}: {row['name']}"
+            for row in plan["levels"]
+        ]
+        out += [line for row in plan["lines"] for line in line_text(row)]
+        for row, after in zip(plan["sums"], [*plan["sums"][1:], {"parts": ""}], strict=True):
+            out.append(f"  {row['name']}: {row['arithmetic']}")
+            if row["parts"] and row["parts"] != after["parts"]:
+                out.append(f"      {row['parts']}")
+    return out
+
+
+def line_text(row: dict[str, Any]) -> list[str]:
+    """Return a phase or leg as lines."""
+    out = [
+        f"  {row['name']}: house {show(row['energy_wh'], 'energy_wh', 0)}, up to {show(row['peak_w'], 'power_w')}; "
+        f"at the meter {show(row['import_wh'], 'energy_wh', 0)} in, {show(row['export_wh'], 'energy_wh', 0)} out"
+    ]
+    if row["limit_va"] is not None:
+        out.append(
+            f"    backed up to {show(row['backed_peak_va'], 'apparent_va')}, {show(row['limit_va'], 'apparent_va')} is made there "
+            f"with the grid gone: {row['over_h']:.0f} h a year above"
+        )
     return out
 
 

@@ -5,30 +5,27 @@ from __future__ import annotations
 from importlib import resources
 from pathlib import Path
 
+from calm_relay.job.brief_models import Brief
+from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
 from calm_relay.job.models import (
-    Appliance,
     BatteryChoice,
-    Brief,
     Controls,
     CostLine,
     Face,
     HorizonPoint,
-    House,
     Job,
     MonthlyWeather,
-    Motor,
     NetworkRule,
     Node,
     Place,
     Plan,
-    ProfileLoad,
     Site,
     Slot,
     StringGroup,
     Supply,
-    Tariff,
     Transfer,
 )
+from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.shipped import shipped_card
 
 DEMO_FILE = "tern-point-boatshed.json"

@@ -5,8 +5,6 @@ A selector returns plain data holding only what its stage reads; names, notes an
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,8 +14,6 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar
 from calm_relay.job.models import Job, Node, Plan, StringGroup
 from calm_relay.library.cards import (
-    AcUnit,
-    BatterySideUnit,
     Card,
     HybridCard,
     ModuleCard,
@@ -25,11 +21,9 @@ from calm_relay.library.cards import (
     OptimizerCard,
     PvInverterCard,
 )
-from calm_relay.load.house import HouseYear
-from calm_relay.pv.array import GroupInput, PvOnlyOutput, pv_only_output, tracker_dc_w
+from calm_relay.pv.array import GroupInput, tracker_dc_w
 from calm_relay.pv.shade import shaded_by_step
-from calm_relay.simulation.flow import FlowTable, run_year
-from calm_relay.simulation.pack import Packed, SiteLimits, pack_plan, transfer_limit_w
+from calm_relay.simulation.pack import transfer_limit_w
 from calm_relay.weather.solar import PlaneOfArray
 
 Array = NDArray[np.float64]
@@ -98,10 +92,15 @@ def select_node_dc(job: Job, node: Node, cards: dict[str, Card]) -> Data:
 
 def select_house(job: Job) -> Data:
     """What the house's year reads, beside the calendar."""
-    skip = {"name", "essential", "never_from_battery", "motor", "power_factor", "sheddable", "no_auto_return"}
+    skip = {
+        "name", "essential", "never_from_battery", "motor", "power_factor", "sheddable", "no_auto_return", "line",
+        "surplus", "surplus_least_w", "surplus_start_h", "surplus_end_h",
+    }  # fmt: skip
     return {
         "background": job.house.background.model_dump(exclude={"source", "low", "high"}),
-        "appliances": [a.model_dump(exclude=skip) for a in job.house.appliances],
+        "appliances": [a.model_dump(exclude=skip) for a in job.house.counted],
+        "all": [a.id for a in job.house.appliances],
+        "south": job.site.place.latitude_deg < 0,
     }
 
 
@@ -127,13 +126,28 @@ def select_flow(job: Job, plan: Plan, cards: dict[str, Card]) -> Data:
         "backed_up": "whole_house" if plan.backed_up is None else sorted(plan.backed_up),
         "export_w": site.export_limit_w,
         "import_w": site.import_limit_w,
-        "never": sorted(a.id for a in job.house.appliances if a.never_from_battery),
+        "never": sorted(a.id for a in job.house.counted if a.never_from_battery),
+        "surplus": [
+            (a.id, a.surplus, a.surplus_least_w, a.surplus_start_h, a.surplus_end_h, a.running_w, a.window_end_h)
+            for a in job.house.counted
+            if a.surplus != "no"
+        ],
     }
 
 
 def select_bill(job: Job) -> Data:
     """What the bill reads, beside the flow and the calendar."""
-    return job.tariff.model_dump(exclude={"name", "currency"})
+    return job.tariff.model_dump(exclude={"name", "currency", "import_growth_frac", "export_growth_frac"})
+
+
+def select_lines(job: Job, plan: Plan, cards: dict[str, Card]) -> Data:
+    """What the phases of a plan read, beside its flow."""
+    return {
+        "supply": job.site.supply.kind,
+        "background": job.house.background_lines_frac,
+        "loads": [(a.id, a.line) for a in job.house.counted],
+        "nodes": [(n.line, getattr(cards[n.card], "phases", 1), n.count) for n in plan.nodes],
+    }
 
 
 # --- makers ----------------------------------------------------------------------------------------------------------
@@ -217,57 +231,3 @@ def make_node_dc(
             )
         )
     return NodeDc(offered, available, tuple(years))
-
-
-@dataclass(frozen=True, eq=False)
-class PlanFlow:
-    """A plan's year with what went into it."""
-
-    flow: FlowTable
-    packed: Packed
-    pv_only: dict[str, PvOnlyOutput]
-    dc: dict[str, NodeDc]
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes held by the series."""
-        arrays = self.packed.ac.nbytes + self.packed.pv_dc.nbytes + self.packed.codes.nbytes
-        return self.flow.nbytes + arrays + sum(7 * out.ac_w.nbytes for out in self.pv_only.values())
-
-
-def make_flow(
-    job: Job,
-    plan: Plan,
-    cards: dict[str, Card],
-    calendar: YearCalendar,
-    house: HouseYear,
-    dc: dict[str, NodeDc],
-    cancelled: Callable[[], bool] = lambda: False,
-) -> PlanFlow:
-    """Put PV-only inverters on their side of the AC bus, pack the rest and run the year."""
-    load_b, load_g = house.split_w(plan.backed_up)
-    ac = np.zeros((calendar.steps, 9))
-    ac[:, 0], ac[:, 1] = load_b, load_g
-    for appliance in job.house.appliances:
-        if appliance.never_from_battery:
-            ac[:, 2] += house.appliance_w[appliance.id]
-    outputs: dict[str, PvOnlyOutput] = {}
-    for node in plan.nodes:
-        card = cards[node.card]
-        if isinstance(card, BatterySideUnit) or not isinstance(card, AcUnit):
-            continue
-        out = pv_only_output(dc[node.id].available_w, card, node.count)
-        outputs[node.id] = out
-        fixed = 0 if getattr(card, "controllable", False) else 2
-        side = 0 if node.side == "backup" else 1
-        ac[:, 3 + fixed + side] += out.ac_w
-        ac[:, 7 + side] += out.own_draw_w
-    site = job.site
-    limits = SiteLimits(
-        math.inf if site.export_limit_w is None else site.export_limit_w,
-        math.inf if site.import_limit_w is None else site.import_limit_w,
-        transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases),
-    )
-    pv = {node_id: d.available_w for node_id, d in dc.items()}
-    packed = pack_plan(plan, cards, calendar, limits, pv, ac)
-    return PlanFlow(run_year(packed, cancelled), packed, outputs, dc)

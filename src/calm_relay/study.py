@@ -14,11 +14,16 @@ from calm_relay import stages
 from calm_relay.cache import StageCache, array_bytes, content_key, on_disk
 from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.decision.facts import YearFacts, year_facts
+from calm_relay.decision.house_pictures import Peaks, house_peaks
 from calm_relay.errors import Cancelled
-from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, SeriesLoad, SeriesRef, WeatherFile
+from calm_relay.job.common_models import SeriesRef
+from calm_relay.job.house_models import SeriesLoad
+from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.cards import ModuleCard
-from calm_relay.load.house import HouseYear, house_year
+from calm_relay.lines import net_lines_w
+from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
+from calm_relay.plan_flow import PlanFlow, make_flow
 from calm_relay.pv.array import group_dc_w
 from calm_relay.pv.planner import Proposal, propose
 from calm_relay.pv.roof import Mode, planner_setup
@@ -36,7 +41,10 @@ Array = NDArray[np.float64]
 Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
 # A stage's number goes up when its computation changes, so that nothing kept on disk outlives its code.
-VERSIONS = {"sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 2, "flow": 1, "facts": 2, "bill": 2, "sky": 1, "directions": 1}
+VERSIONS = {
+    "sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 3, "flow": 2, "facts": 3, "bill": 3, "sky": 1,
+    "directions": 1,
+}  # fmt: skip
 
 
 def _quiet(_: str) -> None:
@@ -185,7 +193,13 @@ class Study:
 
     def _house_key(self, job: Job) -> str:
         calendar = stages.select_calendar(job, self.step_s)
-        return content_key("house", VERSIONS["house"], stages.select_house(job), calendar)
+        weather = self.weather_key(job) if follows_weather(job.house) else ""
+        return content_key("house", VERSIONS["house"], stages.select_house(job), calendar, weather)
+
+    def outside(self, job: Job) -> Outside:
+        """Return what the house reads of its place."""
+        air = self.calendar(job).day_means(self.weather(job).air_c) if follows_weather(job.house) else None
+        return Outside(air, job.site.place.latitude_deg < 0)
 
     def house(self, job: Job) -> HouseYear:
         """Return the house's year."""
@@ -196,8 +210,21 @@ class Study:
             return h.background_w.nbytes * (1 + len(h.appliance_w))
 
         found: HouseYear = self._stage(
-            "house", self._house_key(job), lambda: house_year(job.house, self.calendar(job), values), size
+            "house", self._house_key(job), lambda: house_year(job.house, self.calendar(job), values, self.outside(job)), size
         )
+        return found
+
+    def sun_up(self, job: Job) -> NDArray[np.bool_]:
+        """Return where the sun stands above the horizon, (steps,)."""
+        up: NDArray[np.bool_] = self.sun(job).apparent_zenith_deg < 90.0
+        return up
+
+    def peaks(self, job: Job) -> Peaks:
+        """Return the house's real peaks, made at one minute."""
+        background = job.house.background
+        values = self.store.get(background.series.sha256 or "") if isinstance(background, SeriesLoad) else None
+        inputs = [self._house_key(job), "a minute"]
+        found: Peaks = self.keep("house", inputs, lambda: house_peaks(job, values, self.outside(job)))
         return found
 
     # --- per plan
@@ -250,10 +277,10 @@ class Study:
         kept = self.dc(job, plan)[node_id].available_w if mode == "keep" else None
         return propose(setup, watts, amps, self.step_s / 3600.0, most, kept)
 
-    def flow(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> stages.PlanFlow:
+    def flow(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> PlanFlow:
         """Return a plan's year step by step."""
 
-        def make() -> stages.PlanFlow:
+        def make() -> PlanFlow:
             for text, work in (
                 ("sun", lambda: self.sun(job)),
                 ("weather", lambda: self.weather(job)),
@@ -266,9 +293,9 @@ class Study:
             progress(f"{plan.letter}: strings")
             dc = self.dc(job, plan)
             progress(f"{plan.letter}: the year at {self.step_s // 60} min")
-            return stages.make_flow(job, plan, job.cards(), self.calendar(job), self.house(job), dc, cancelled)
+            return make_flow(job, plan, job.cards(), self.calendar(job), self.house(job), dc, cancelled)
 
-        found: stages.PlanFlow = self._stage("flow", self._flow_key(job, plan), make, lambda f: f.nbytes)
+        found: PlanFlow = self._stage("flow", self._flow_key(job, plan), make, lambda f: f.nbytes)
         return found
 
     def facts(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> YearFacts:
@@ -277,22 +304,27 @@ class Study:
         factors = [load.power_factor for load in job.house.appliances]
         guessed = isinstance(job.site.weather, ClearSkyWeather)
         names = [n.id for n in plan.nodes]
-        key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), names, latitude, factors, guessed)
+        lines = stages.select_lines(job, plan, job.cards())
+        key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), names, latitude, factors, guessed, lines)
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)
-            return year_facts(job, plan, job.cards(), self.calendar(job), made, self.house(job))
+            return year_facts(job, plan, job.cards(), self.calendar(job), made, made.house)
 
         found: YearFacts = self._stage("facts", key, make, lambda _: 60_000)
         return found
 
     def bill(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> Bill:
         """Return a plan's yearly bill."""
-        key = content_key("bill", VERSIONS["bill"], stages.select_bill(job), self._flow_key(job, plan))
+        each = job.tariff.netting == "each" and job.site.supply.kind == "three_phase"
+        lines = stages.select_lines(job, plan, job.cards()) if each else {}
+        key = content_key("bill", VERSIONS["bill"], stages.select_bill(job), lines, self._flow_key(job, plan))
 
         def make() -> Bill:
-            flow = self.flow(job, plan, progress, cancelled).flow
-            return year_bill(job.tariff, self.calendar(job), flow.column("import_w"), flow.column("export_w"), self._hourly(job))
+            made = self.flow(job, plan, progress, cancelled)
+            taken, given = made.flow.column("import_w"), made.flow.column("export_w")
+            net = net_lines_w(job, plan, job.cards(), made) if each else taken - given
+            return year_bill(job.tariff, self.calendar(job), net, self._hourly(job))
 
         found: Bill = self._stage("bill", key, make, lambda _: 6_000)
         return found
@@ -308,7 +340,7 @@ class Study:
 
         def make() -> Bill:
             load = self.house(job).total_w()
-            return year_bill(job.tariff, self.calendar(job), load, np.zeros_like(load), self._hourly(job))
+            return year_bill(job.tariff, self.calendar(job), load, self._hourly(job))
 
         found: Bill = self.keep("bill", inputs, make, 6_000)
         return found

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
-from calm_relay.decision.house_pictures import house_peaks, load_curve, quick_sums, season_days
+from calm_relay.decision.house_pictures import load_curve, season_days
+from calm_relay.decision.house_sums import quick_sums
 from calm_relay.load.sums import backup_hours, heat_pump, heat_pump_from_fuel, night_battery, terminals_give, window_draws
 
 
@@ -40,8 +42,23 @@ def test_pictures_of_the_house_hold_their_plain_truths(demo, study):
     assert [name for _, name, _ in curve.levels] == ["off grid, all day", "off grid, surge", "passes with the grid up"]
     days = dict(season_days(demo, house, calendar))
     assert days["winter"].sum() > days["summer"].sum()  # a heat pump, and winter in June
-    peaks = house_peaks(demo, None)
+    peaks = study.peaks(demo)
     assert 1.1 < peaks.ratio < 3.0  # the minutes of one year against its own hours
-    sums = quick_sums(demo, plan, house, calendar, study.sun(demo).apparent_zenith_deg < 90)
-    assert sums[0].value < sums[2].value
-    assert sums[3].value == pytest.approx(9405 / (house.total_w().mean()), rel=1e-6)
+    assert peaks.minute_w >= house.total_w().max(), "the same house, seen closer"
+
+
+def test_quick_sums_of_a_plan_follow_their_own_arithmetic(demo, study):
+    house, calendar, plan = study.house(demo), study.calendar(demo), demo.plan("A")
+    sums = {s.name: s for s in quick_sums(demo, plan, house, calendar, study.sun_up(demo), study.facts(demo, plan))}
+    assert sums["by night use"].value < sums["80 % of daily use"].value
+    # By hand: 2 kW × 4 h = 8 kWh drawn; the battery's 26 A at 3 × 64 V for 4 h = 19.97 kWh at its terminals.
+    window = "window 01:00 to 05:00, Battery inverter"
+    assert sums[f"{window}, drawn at AC"].value == 8000
+    assert sums[f"{window}, most at the terminals"].value == pytest.approx(26 * 192 * 4)
+    assert 0.9 * 8000 < sums[f"{window}, stored"].value < 8000
+    winter = np.isin(calendar.month, (6, 7, 8))
+    mean = float(house.total_w()[winter].mean())
+    bare = 9405.0 / mean  # 3 × 3.3 kWh × 95 %
+    assert 0.85 * bare < sums["backup time in winter, the whole house"].value < bare
+    assert sums["the brief's outage, what must stay on"].value > 0
+    assert all(s.parts for s in sums.values() if s.name.startswith("backup"))

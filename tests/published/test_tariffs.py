@@ -12,11 +12,13 @@ from hypothesis import strategies as st
 from calm_relay.calendar import year_calendar
 from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput
+from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.container import read_job, save_job
-from calm_relay.job.models import DemandCharge, Period, Season, SeriesRef, Tariff, Tier
 from calm_relay.job.series import SeriesStore
+from calm_relay.job.tariff_models import DemandCharge, Period, Season, Tariff, Tier
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill, year_bill
+from calm_relay.tariff.growth import bill_in_year, yearly_totals
 from calm_relay.tariff.prices import clock_days, net_of_phases, settled
 from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates, week_of
 from tests.fuzz import damaged, read_or_explained
@@ -34,7 +36,7 @@ def tariff(**more: object) -> Tariff:
 
 
 def bill(t: Tariff, taken: np.ndarray | float, given_: np.ndarray | float = 0.0, calendar=UTC) -> Bill:
-    return year_bill(t, calendar, np.broadcast_to(taken, STEPS).astype(float), np.broadcast_to(given_, STEPS).astype(float))
+    return year_bill(t, calendar, np.broadcast_to(taken, STEPS).astype(float) - given_)
 
 
 def amounts(made: Bill) -> dict[str, float]:
@@ -43,7 +45,8 @@ def amounts(made: Bill) -> dict[str, float]:
 
 def test_one_price_by_hand():
     # By hand: 1 kW all year is 8760 kWh × 0.30 = 2628; export 0.5 kW is 4380 kWh × 0.10 = 438; 365 days × 0.80 = 292.
-    made = bill(tariff(standing_per_day=0.8), 1000.0, 500.0)
+    taken, given_ = np.tile([2000.0, 0.0], STEPS // 2), np.tile([0.0, 1000.0], STEPS // 2)
+    made = bill(tariff(standing_per_day=0.8), taken, given_)
     assert amounts(made) == pytest.approx({"import": 2628.0, "export": -438.0, "standing charge": 292.0})
     assert made.total == pytest.approx(2628 - 438 + 292)
     assert made.by_month[1] == pytest.approx(28 * 24 * 0.3 - 28 * 12 * 0.1 + 28 * 0.8)
@@ -157,11 +160,10 @@ def test_three_phases_netted_both_ways():
 def test_periods_and_months_sum_to_the_year(seed, which, minutes):
     rng = np.random.default_rng(seed)
     net = rng.normal(300.0, 1500.0, STEPS)
-    taken, given_ = np.maximum(net, 0), np.maximum(-net, 0)
     t = templates()[which].model_copy(update={"settlement_min": minutes})
-    made = year_bill(t, AUCKLAND, taken, given_)
+    made = year_bill(t, AUCKLAND, net)
     energy = sum(line.energy_wh or 0.0 for line in made.lines if line.name.startswith("import"))
-    expected = settled(taken, given_, AUCKLAND, minutes)[0].sum() * 0.25
+    expected = settled(net, AUCKLAND, minutes)[0].sum() * 0.25
     assert energy == pytest.approx(expected, rel=1e-9)
     assert made.import_wh + made.import_cheap_wh == pytest.approx(expected, rel=1e-9)
     assert made.total == pytest.approx(sum(line.amount for line in made.lines), abs=1e-6)
@@ -175,7 +177,7 @@ def test_an_hourly_price_is_paid_hour_by_hour(tmp_path):
     np.testing.assert_allclose(read, prices)
     t = tariff(hourly_import={"sha256": "0" * 64, "rows": 8760, "step_s": 3600, "unit": "per_kwh", "column": "price"})
     load = np.random.default_rng(3).uniform(0, 3000, STEPS)
-    made = year_bill(t, UTC, load, np.zeros(STEPS), read)
+    made = year_bill(t, UTC, load, read)
     assert made.import_cost == pytest.approx(float((load.reshape(-1, 4).sum(axis=1) * 0.25 / 1000 * prices).sum()))
 
 
@@ -222,3 +224,33 @@ def test_damaged_tariffs_and_prices(tmp_path_factory, data):
     path = tmp_path_factory.mktemp("t") / "t.json"
     read_or_explained(read_tariff, path, data.draw(damaged(tariff_json(templates()[2]).encode())), most_faults=500)
     read_or_explained(read_prices, path, data.draw(damaged(b"price\n" + b"0.31\n" * 50)))
+
+
+def test_prices_grow_from_the_second_year():
+    # By hand: 8760 kWh × 0.3 + 292 = 2920; 5 % a year: year 2 3066, year 20 × 1.05^19 = 2.526950. Export 438 at 2 %: 446.76.
+    taken, given_ = np.tile([2000.0, 0.0], STEPS // 2), np.tile([0.0, 1000.0], STEPS // 2)
+    t = tariff(standing_per_day=0.8, import_growth_frac=0.05, export_growth_frac=0.02)
+    made = bill(t, taken, given_)
+    assert bill_in_year(made, t, 1).by_month == pytest.approx(made.by_month)
+    assert bill_in_year(made, t, 2).total == pytest.approx(2920 * 1.05 - 438 * 1.02)
+    assert yearly_totals(made, t, 20)[-1] == pytest.approx(2920 * 1.05**19 - 438 * 1.02**19)
+    # 1 kWh a day costs 0.30 × 30 = 9 in April, 10 % tax: 9.90, the least is 12: 2.10 more; in year 2 all of it ×1.1.
+    t = tariff(tax_frac=0.1, minimum_per_month=12.0, import_growth_frac=0.1)
+    second = bill_in_year(bill(t, 1000.0 / 24), t, 2)
+    assert {line.name: line.months[3] for line in second.lines if line.name != "export"} == pytest.approx(
+        {"import": 9.9, "tax": 0.99, "up to the least a month": 13.2 - 10.89}
+    )
+    with pytest.raises(ValueError, match="before the first"):
+        bill_in_year(made, t, 0)
+
+
+@given(st.integers(0, 10_000), st.sampled_from([0, 15, 30, 60]))
+@settings(max_examples=20, deadline=None, derandomize=True)
+def test_phases_each_by_themselves_never_cost_less_than_summed(seed, minutes):
+    """Equal prices both ways make netting worth nothing; else each by itself counts more of both. Net energy is the same."""
+    net = np.random.default_rng(seed).normal(200.0, 1500.0, (STEPS, 3))
+    made = {n: year_bill(tariff(netting=n, settlement_min=minutes), UTC, net) for n in ("summed", "each")}
+    assert made["each"].total >= made["summed"].total - 1e-6
+    for b in made.values():
+        assert b.import_wh - b.export_wh == pytest.approx(float(net.sum()) * 0.25, rel=1e-9)
+    assert made["summed"].import_wh == pytest.approx(year_bill(tariff(settlement_min=minutes), UTC, net.sum(axis=1)).import_wh)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from calm_relay.job.models import Appliance, Job, Motor, Node, Plan
+from calm_relay.job.house_models import Appliance, Motor
+from calm_relay.job.models import Job, Node, Plan
 from calm_relay.library.shipped import shipped_card
 from calm_relay.rules.checks_service import network_sum_w
 from calm_relay.rules.motors import CODE_LETTER_KVA_PER_HP, motor_start

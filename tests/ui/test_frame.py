@@ -384,7 +384,8 @@ def test_work_is_recovered_after_a_real_kill(qapp, tmp_path, monkeypatch, answer
 def test_recovery_keeps_a_series_and_leaves_what_it_cannot_read(tmp_path, demo):
     import numpy as np
 
-    from calm_relay.job.models import House, SeriesLoad, SeriesRef
+    from calm_relay.job.common_models import SeriesRef
+    from calm_relay.job.house_models import House, SeriesLoad
 
     store = SeriesStore()
     key = store.put(np.arange(8760.0))

@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from calm_relay.demo import demo_job
-from calm_relay.job.models import Tier
+from calm_relay.job.tariff_models import Tier
 from calm_relay.load.catalogue import catalogue
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import tariff_json, templates

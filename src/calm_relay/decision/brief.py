@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from calm_relay.job.models import Brief, Purpose
+from calm_relay.job.brief_models import Brief, Purpose
 
 PURPOSES: tuple[tuple[Purpose, str], ...] = (
     ("lower_bills", "Lower bills"),

@@ -11,12 +11,14 @@ from numpy.typing import NDArray
 from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window, season_of_months
 from calm_relay.job.models import ClearSkyWeather, Job, Plan
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
+from calm_relay.lines import LineFacts, line_facts
 from calm_relay.load.house import HouseYear
+from calm_relay.plan_flow import PlanFlow
 from calm_relay.simulation import chain
 from calm_relay.simulation.columns import NODE
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.pack import Packed, battery_side_nodes
-from calm_relay.stages import PlanFlow, TrackerYear
+from calm_relay.stages import TrackerYear
 
 Array = NDArray[np.float64]
 EVENING_H = (16.0, 22.0)
@@ -80,6 +82,7 @@ class YearFacts:
     assumed: frozenset[str] = field(default=frozenset())
     trackers: dict[str, tuple[TrackerYear, ...]] = field(default_factory=dict)
     clipped_by_month_wh: dict[str, tuple[float, ...]] = field(default_factory=dict)
+    lines: tuple[LineFacts, ...] = ()
 
     @property
     def clipped_wh(self) -> float:
@@ -157,6 +160,7 @@ def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalen
             **{node_id: calendar.by_month_wh(out.clipped_ac_w) for node_id, out in made.pv_only.items()},
             **{node_id: calendar.by_month_wh(flow.node_column(node_id, "lost_ac_limit_w")) for node_id in flow.node_ids},
         },
+        line_facts(job, plan, cards, made, calendar),
     )
 
 

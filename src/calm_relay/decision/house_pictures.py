@@ -1,4 +1,4 @@
-"""Pictures of the house as plain arrays: the load from most to least, a typical day of each season, peaks, and quick sums."""
+"""Pictures of the house as plain arrays: the load from most to least, a typical day of each season, and peaks."""
 
 from __future__ import annotations
 
@@ -7,12 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import MONTH_DAYS, YearCalendar, season_of_months, year_calendar
+from calm_relay.calendar import YearCalendar, season_of_months, year_calendar
 from calm_relay.job.models import Job, Plan
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, TransferCard
-from calm_relay.load.house import HouseYear, house_year
-from calm_relay.load.sums import Sum, backup_hours, night_battery
-from calm_relay.simulation.chain import usable_wh
+from calm_relay.library.cards import BatterySideUnit, TransferCard
+from calm_relay.load.house import HouseYear, Outside, house_year
 
 Array = NDArray[np.float64]
 CURVE_POINTS = 600
@@ -71,26 +69,8 @@ class Peaks:
         return self.minute_w / self.hour_w if self.hour_w > 0 else 1.0
 
 
-def house_peaks(job: Job, metered: Array | None) -> Peaks:
+def house_peaks(job: Job, metered: Array | None, outside: Outside | None = None) -> Peaks:
     """Return real peaks: the house made at one minute, against its hours. `metered` is the house's series, where it names one."""
     calendar = year_calendar(job.calendar_year, job.site.place.time_zone, 60)
-    total = house_year(job.house, calendar, metered).total_w()
+    total = house_year(job.house, calendar, metered, outside).total_w()
     return Peaks(float(total.max()), float(total.reshape(-1, 60).mean(axis=1).max()))
-
-
-def quick_sums(job: Job, plan: Plan, house: HouseYear, calendar: YearCalendar, sun_up: NDArray[np.bool_]) -> tuple[Sum, ...]:
-    """Return the trade's quick sums for a plan: sizes by night use and daily use, and how long its battery carries the house."""
-    total = house.total_w()
-    day = float(total.sum()) * calendar.step_h / sum(MONTH_DAYS)
-    night = float(total[~sun_up].sum()) * calendar.step_h / sum(MONTH_DAYS)
-    out = list(night_battery(day, night))
-    cards = job.cards()
-    usable = sum(usable_wh(c, n.battery) for n in plan.nodes if n.battery and isinstance(c := cards[n.battery.card], BatteryCard))
-    if usable > 0:
-        out.append(backup_hours(usable, day / 24.0))
-        essential = [a.id for a in job.house.appliances if a.essential]
-        if essential:
-            part = sum(float(house.appliance_w[i].sum()) for i in essential) * calendar.step_h / sum(MONTH_DAYS)
-            bare = backup_hours(usable, part / 24.0)
-            out.append(Sum("backup time, what must stay on", bare.value, bare.quantity, bare.arithmetic))
-    return tuple(out)

@@ -7,7 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.job.models import Job, SeriesLoad, SeriesRef
+from calm_relay.job.common_models import SeriesRef
+from calm_relay.job.house_models import SeriesLoad
+from calm_relay.job.models import Job
 from calm_relay.job.series import SeriesStore
 from calm_relay.load.gross import GrossLoad, gross_load
 from calm_relay.load.meter import MeterYear

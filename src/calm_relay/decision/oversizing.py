@@ -9,6 +9,7 @@ from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import Job, LaterModules, Node, Plan
 from calm_relay.library.cards import ModuleInverterCard
 from calm_relay.study import Study
+from calm_relay.tariff.growth import yearly_totals
 
 HORIZON_YEARS = 20  # over which now and later are set side by side; plain sums, no discount
 
@@ -68,6 +69,10 @@ def now_or_later(
     """Return both ways: now saves from the first year, later saves from its year on and pays the second visit. Raises Cancelled."""
     more = more_modules(study, job, plan, node_id, later.modules, cancelled)
     price = later.module_cost * more.modules
-    now = more.saving * HORIZON_YEARS - price
-    then = more.saving * max(0.0, HORIZON_YEARS - later.after_years) - price - later.visit_cost
+    changed, _ = with_more_modules(job, plan, node_id, later.modules)
+    pays, paid = (study.bill(j, j.plan(plan.id), cancelled=cancelled) for j in (changed, job))
+    before, after = (yearly_totals(bill, job.tariff, HORIZON_YEARS) for bill in (paid, pays))
+    savings = [old - new for old, new in zip(before, after, strict=True)]
+    now = sum(savings) - price
+    then = sum(s * min(1.0, max(0.0, year - later.after_years)) for year, s in enumerate(savings, 1)) - price - later.visit_cost
     return NowOrLater(more, later, now, then, HORIZON_YEARS)

@@ -7,7 +7,8 @@ import string
 
 from calm_relay.decision.brief import reserve_default
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, ProfileLoad, StringGroup, Transfer
+from calm_relay.job.house_models import ProfileLoad
+from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.job.parts import with_cards
 from calm_relay.library.cards import AcUnit, BatteryCard, Card, HybridCard, ModuleCard, PvInverterCard, TransferCard
 from calm_relay.library.shipped import shipped_cards
@@ -166,7 +167,7 @@ def _battery(job: Job, takes_w: float = 0.0) -> tuple[BatteryCard, int]:
     card = next(c for c in shipped_cards() if isinstance(c, BatteryCard))
     background = job.house.background
     daily = sum(background.energy_wh_per_day) / 12 if isinstance(background, ProfileLoad) else 10_000.0
-    daily += sum(a.running_w * a.run_h * a.share_of_days_frac for a in job.house.appliances if not a.never_from_battery)
+    daily += sum(a.running_w * a.run_h * a.share_of_days_frac for a in job.house.counted if not a.never_from_battery)
     usable = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh
     wanted = max(round(NIGHT_SHARE * daily / usable), math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v)))
     return card, max(card.modules_min, min(card.modules_max, wanted))

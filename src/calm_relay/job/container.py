@@ -16,8 +16,9 @@ from typing import Any
 from pydantic import ValidationError
 
 from calm_relay.errors import BadInput, Fault
+from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.migrations import migrate
-from calm_relay.job.models import Job, SeriesRef
+from calm_relay.job.models import Job
 from calm_relay.job.references import reference_faults
 from calm_relay.job.series import SeriesStore, read_beside, read_csv_column, series_hash, write_csv_gz
 

@@ -46,6 +46,12 @@ def _only_additions(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+@migration(3)
+def _only_additions_again(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 added phases, loads to come, loads on surplus, netting and price growth; nothing changed its meaning."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

@@ -4,51 +4,30 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
+from calm_relay.job.brief_models import Brief
+from calm_relay.job.common_models import HourOfDay, Months, Note, SeriesRef, Share
+from calm_relay.job.house_models import House, SeriesLoad
+from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.cards import Card, Id, Name, Record
 from calm_relay.units import (
-    ClockH,
     CurrentA,
-    EnergyWh,
     Fraction,
-    HoursH,
     LengthM,
     Money,
     PowerW,
-    PricePerKwh,
     Quantity,
     TemperatureC,
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[3] = 3
+SCHEMA_VERSION: Literal[4] = 4
 
-Note = Annotated[str, Field(max_length=2000)]
-HourOfDay = ClockH
 TwelveGhi = Annotated[
     tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
 ]
 TwelveC = Annotated[tuple[TemperatureC, ...], Field(min_length=12, max_length=12)]
-Months = Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(max_length=12)]
-Share = Annotated[float, Quantity("fraction"), Field(ge=0, lt=1)]
-
-
-class SeriesRef(Record):
-    """A long series kept outside the models, found by content (``sha256``) or, in a plain ``.json`` job, by relative path."""
-
-    sha256: Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")] | None = None
-    path: Annotated[str, Field(min_length=1, max_length=200)] | None = None
-    rows: Annotated[int, Field(ge=1, le=10_000_000)]
-    step_s: Annotated[int, Field(ge=1, le=86_400)]
-    unit: Literal["W", "W/m2", "°C", "m/s", "per_kwh"] = "W"
-    column: Annotated[str, Field(min_length=1, max_length=80)] = "power_w"
-
-    @model_validator(mode="after")
-    def _one_place(self) -> SeriesRef:
-        if (self.sha256 is None) == (self.path is None):
-            raise ValueError("a series is named either by sha256 or by path")
-        return self
 
 
 class Place(Record):
@@ -178,139 +157,6 @@ class Face(Record):
     setback_m: Annotated[float, Quantity("length_m"), Field(ge=0, le=5)] = 0.0
 
 
-class Motor(Record):
-    """What is known of a motor's start; the nameplate's locked-rotor amps beat the code letter."""
-
-    kind: Literal["compressor", "pump", "tool"]
-    voltage_v: VoltageV
-    phases: Literal[1, 3] = 1
-    lra_a: CurrentA | None = None
-    code_letter: Annotated[str, Field(pattern=r"^[A-HJ-NPR-V]$")] | None = None
-    horsepower: Annotated[float, Quantity("ratio"), Field(gt=0, le=200)] | None = None
-    soft_starter: bool = False
-    soft_starter_listed: bool = False
-
-
-class Appliance(Record):
-    """A load that runs for `run_h` hours at `running_w` inside a window of clock hours, on the days and months given.
-
-    The run is cut into `cycles_per_day` equal parts spread over the window; the start within each part is seeded.
-    """
-
-    id: Id
-    name: Name
-    running_w: Annotated[float, Quantity("power_w"), Field(gt=0)]
-    power_factor: Annotated[float, Quantity("ratio"), Field(gt=0, le=1)] = 1.0
-    window_start_h: HourOfDay = 0.0
-    window_end_h: HourOfDay = 24.0
-    run_h: Annotated[float, Quantity("hours_h"), Field(gt=0, le=24)]
-    days: Literal["every", "weekdays", "weekends"] = "every"
-    months: Months = ()
-    share_of_days_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = 1.0
-    cycles_per_day: Annotated[int, Quantity("count"), Field(ge=1, le=96)] = 1
-    essential: bool = False
-    never_from_battery: bool = False
-    sheddable: bool = Field(default=False, description="may be switched off by itself when power is short")
-    no_auto_return: bool = Field(default=False, description="stays off after an interruption until someone switches it on")
-    in_metered: bool = Field(default=True, description="part of the metered series, where there is one; False: comes on top")
-    motor: Motor | None = None
-
-
-class ProfileLoad(Record):
-    """Background use from an hourly clock profile, scaled to a daily energy by month."""
-
-    kind: Literal["profile"] = "profile"
-    shape: Literal["household_evening", "household_daytime", "flat"] = "household_evening"
-    energy_wh_per_day: Annotated[tuple[EnergyWh, ...], Field(min_length=12, max_length=12)]
-    seed: Annotated[int, Quantity("count"), Field(ge=0, le=2**31)] = 1
-
-
-class SeriesLoad(Record):
-    """A metered year of gross load; its energy per interval is kept exactly.
-
-    Listed appliances are part of it unless they are marked as not metered; `low` and `high` are the band netting leaves open.
-    """
-
-    kind: Literal["series"] = "series"
-    series: SeriesRef
-    low: SeriesRef | None = None
-    high: SeriesRef | None = None
-    source: Note = ""
-
-
-class House(Record):
-    """What the house draws. The background can be named in a backup list by the id ``background``."""
-
-    background: Annotated[ProfileLoad | SeriesLoad, Field(discriminator="kind")]
-    appliances: Annotated[tuple[Appliance, ...], Field(max_length=60)] = ()
-
-
-class Period(Record):
-    """A price period of a tariff; without an export price of its own the tariff's holds."""
-
-    id: Id
-    name: Name
-    import_price_per_kwh: PricePerKwh
-    export_price_per_kwh: PricePerKwh | None = None
-
-
-WeekGrid = Annotated[tuple[Annotated[tuple[Id, ...], Field(min_length=24, max_length=24)], ...], Field(min_length=7, max_length=7)]
-
-
-class Season(Record):
-    """The months of a season and its week: seven days from Monday, 24 clock hours each, period ids."""
-
-    id: Id
-    name: Name
-    months: Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(min_length=1, max_length=12)]
-    week: WeekGrid
-
-
-class Tier(Record):
-    """Import of a calendar month up to `up_to_wh` costs `add_per_kwh` on top of its period's price; None: all that is left."""
-
-    up_to_wh: EnergyWh | None = None
-    add_per_kwh: PricePerKwh
-
-
-class DemandCharge(Record):
-    """A price on the highest mean power of each month, taken over the settlement interval (15 min where it is instant)."""
-
-    price_per_kw_month: Annotated[float, Quantity("money"), Field(ge=0)]
-    start_h: HourOfDay = 0.0
-    end_h: HourOfDay = 0.0
-    weekdays_only: bool = False
-
-
-class Tariff(Record):
-    """Prices by clock time, export price, standing and other charges. Money is in the job's currency.
-
-    Without `seasons` two prices hold: the cheap one in its window, else the other. With them every hour of the week has its period.
-    """
-
-    name: Name
-    currency: Annotated[str, Field(min_length=1, max_length=4)] = "$"
-    import_price_per_kwh: PricePerKwh
-    cheap_price_per_kwh: PricePerKwh
-    cheap_start_h: HourOfDay
-    cheap_end_h: HourOfDay
-    export_price_per_kwh: PricePerKwh
-    standing_per_day: Annotated[float, Quantity("price_per_day"), Field(ge=0)] = 0.0
-    periods: Annotated[tuple[Period, ...], Field(max_length=12)] = ()
-    seasons: Annotated[tuple[Season, ...], Field(max_length=6)] = ()
-    holidays: Annotated[tuple[Annotated[str, Field(pattern=r"^\d{2}-\d{2}$")], ...], Field(max_length=40)] = Field(
-        default=(), description="MM-DD, priced like a Sunday"
-    )
-    tiers: Annotated[tuple[Tier, ...], Field(max_length=6)] = ()
-    demand: DemandCharge | None = None
-    minimum_per_month: Annotated[float, Quantity("money"), Field(ge=0)] = 0.0
-    tax_frac: Annotated[float, Quantity("fraction"), Field(ge=0, le=1)] = 0.0
-    settlement_min: Literal[0, 15, 30, 60] = 0
-    hourly_import: SeriesRef | None = Field(
-        default=None, description="import price of every hour, money per kWh, in place of periods"
-    )
-
-
 class NamedLosses(Record):
     """What a string loses, by name; they multiply. With module-level electronics the mismatch is left out."""
 
@@ -367,6 +213,9 @@ class Node(Record):
     card: Id
     side: Literal["backup", "grid"] = "grid"
     count: Annotated[int, Quantity("count"), Field(ge=1, le=200)] = 1
+    line: Literal["auto", "all", "1", "2", "3"] = Field(
+        default="auto", description="the phase of a three-phase supply it is on; auto: all for what has three, else the first"
+    )
     strings: Annotated[tuple[StringGroup, ...], Field(max_length=24)] = ()
     battery: BatteryChoice | None = None
     branches: Annotated[int, Quantity("count"), Field(ge=1, le=40)] = 1
@@ -466,42 +315,10 @@ class FieldMark(Record):
     source: Literal["assumed", "measured"]
 
 
-Purpose = Literal["lower_bills", "own_use", "ride_through", "zero_export", "off_grid", "new_loads"]
-
-
-class PurposeWeight(Record):
-    """How much a purpose matters: 0 no matter, 4 above all."""
-
-    purpose: Purpose
-    weight: Annotated[int, Quantity("count"), Field(ge=0, le=4)]
-
-
-class Contract(Record):
-    """An old feed-in or generation contract, when it ends by itself, and what would end it before."""
-
-    name: Name
-    ends: Annotated[str, Field(max_length=20)] = ""
-    ended_by: Annotated[str, Field(max_length=200)] = ""
-
-
-class Brief(Record):
-    """What the battery is for. `purposes` are those with any weight; without `weights` they all count alike."""
-
-    purposes: tuple[Purpose, ...] = ()
-    weights: Annotated[tuple[PurposeWeight, ...], Field(max_length=6)] = ()
-    outage_hours_h: HoursH = 0.0
-    outages_per_year: Annotated[float, Quantity("count"), Field(ge=0, le=365)] | None = None
-    outage_season: Literal["any", "winter", "spring", "summer", "autumn"] = "any"
-    budget: Annotated[float, Quantity("money"), Field(ge=0)] | None = None
-    keep: Annotated[str, Field(max_length=400)] = ""
-    contracts: Annotated[tuple[Contract, ...], Field(max_length=6)] = ()
-    note: Note = ""
-
-
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[3] = SCHEMA_VERSION
+    schema_version: Literal[4] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False
@@ -564,5 +381,3 @@ class Job(Record):
 
 
 Plan.model_rebuild()
-
-__all__ = ["SCHEMA_VERSION", "EnergyWh", "Job"]

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from typing import Any
 
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import Appliance, Face, Job, Node, Plan, StringGroup
+from calm_relay.job.house_models import Appliance
+from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
 from calm_relay.library.cards import BatterySideUnit, Card, ModuleInverterCard
 from calm_relay.library.shipped import shipped_card
 

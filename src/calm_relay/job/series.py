@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import SeriesRef
+from calm_relay.job.common_models import SeriesRef
 
 Series = NDArray[np.float64]
 SIGNED = ("°C", "per_kwh")  # units whose values may lie below 0

@@ -4,21 +4,11 @@ from __future__ import annotations
 
 import math
 
+from calm_relay.job.brief_models import Brief
 from calm_relay.job.fields import all_fields
-from calm_relay.job.models import (
-    Brief,
-    Face,
-    FieldMark,
-    House,
-    Job,
-    MonthlyWeather,
-    Place,
-    Plan,
-    ProfileLoad,
-    Site,
-    Supply,
-    Tariff,
-)
+from calm_relay.job.house_models import House, ProfileLoad
+from calm_relay.job.models import Face, FieldMark, Job, MonthlyWeather, Place, Plan, Site, Supply
+from calm_relay.job.tariff_models import Tariff
 
 CLEARNESS = 0.47  # of extraterrestrial radiation: a mixed sky, common practice; a guess until means are typed
 COOLER_K_PER_M = 0.0065  # of the standard atmosphere

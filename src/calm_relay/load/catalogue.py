@@ -7,7 +7,7 @@ from typing import Literal
 
 from calm_relay.calendar import MONTH_DAYS
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import Appliance, Motor
+from calm_relay.job.house_models import Appliance, Motor
 from calm_relay.load.sums import heat_pump_from_fuel
 
 # kWh a day by people: 3, 4 and 5 of one temperate country (common practice); 1 and 2 ours.
@@ -15,6 +15,10 @@ HOUSEHOLDS: tuple[tuple[str, float], ...] = (
     ("one person", 9_000.0), ("two people", 14_500.0), ("three people", 18_700.0), ("four people", 21_400.0),
     ("five people or more", 25_000.0),
 )  # fmt: skip
+Coupling = Literal["ac", "dc"]
+CAR_CHARGING_FRAC: dict[Coupling, float] = {"ac": 0.9, "dc": 0.94}  # into the car over drawn from the house; invented, generic
+CAR_LEAST_W = 1380.0  # 6 A at 230 V, the least a car takes
+COLDER_DRAWS_FRAC_PER_K = 0.025  # an air-source heat pump's loss of COP a kelvin colder; ours
 MOST_BOILER_FRAC = 1.1  # condensing, against the lower heating value
 HEATING_SHARE, COOLING_SHARE = 0.35, 0.20  # what winter heating or summer cooling adds at its height, of the plain day; ours
 
@@ -57,6 +61,10 @@ def catalogue() -> tuple[Appliance, ...]:
         load("washer", "Washing machine", 900, 1.0, 8, 20, share_of_days_frac=0.5, sheddable=True),
         load("dryer", "Dryer", 2300, 1.0, 9, 21, share_of_days_frac=0.4, sheddable=True),
         load("water-heater", "Water heater", 2500, 2.5, 1, 6, sheddable=True, never_from_battery=True),
+        load(
+            "surplus-heater", "Water heater on surplus", 2500, 2.5, 1, 6, sheddable=True, never_from_battery=True,
+            surplus="after_battery",
+        ),
         load("heat-pump", "Heat pump, winter", 1500, 7, 5, 23, cycles_per_day=6, **motor("compressor", 40.0)),
         load("cooling", "Air conditioner, summer", 1300, 5, 13, 22, cycles_per_day=5, **motor("compressor", 38.0)),
         load("well-pump", "Well pump", 1100, 0.8, 6, 21, cycles_per_day=6, essential=True, **motor("pump", 33.0)),
@@ -77,8 +85,23 @@ def _above_zero(what: str, values: dict[str, float]) -> None:
         raise BadInput([Fault(what, name, f"{values[name]:g} is no figure above zero", "a figure above zero") for name in wrong])
 
 
-def car_appliance(day_wh: float, charger_w: float, start_h: float, end_h: float) -> Appliance:
-    """Return a car charger that brings some energy each day inside a window; a house battery never feeds it.
+def car_appliance(
+    day_wh: float, charger_w: float, start_h: float, end_h: float, *, coupling: Coupling = "ac", on_surplus: bool = False
+) -> Appliance:
+    """Return a car charger that brings some energy into the car each day inside a window; a house battery never feeds it.
+
+    Parameters
+    ----------
+    day_wh : float
+        Energy into the car's battery on a day. [Wh]
+    charger_w : float
+        Power drawn from the house while it charges. [W]
+    start_h, end_h : float
+        The window by the clock. [h]
+    coupling : {"ac", "dc"}
+        ``ac``: by the car's own charger; ``dc``: by a DC charger on the wall, which loses less. Both draw from the AC bus.
+    on_surplus : bool
+        Whether PV surplus comes first, after the house battery, from 6 A upwards while the car is there by day.
 
     Raises
     ------
@@ -89,20 +112,33 @@ def car_appliance(day_wh: float, charger_w: float, start_h: float, end_h: float)
     wrong = [(name, hour) for name, hour in (("start", start_h), ("end", end_h)) if not 0.0 <= hour <= 24.0]
     if wrong:
         raise BadInput([Fault("car", name, f"{hour:g} is no hour of the day", "0:00 to 24:00") for name, hour in wrong])
-    run_h, window_h = day_wh / charger_w, (end_h - start_h) % 24.0 or 24.0
+    drawn_wh = day_wh / CAR_CHARGING_FRAC[coupling]
+    run_h, window_h = drawn_wh / charger_w, (end_h - start_h) % 24.0 or 24.0
     if run_h > window_h:
-        problem = f"{day_wh / 1000:g} kWh at {charger_w / 1000:g} kW take {run_h:.1f} h, the window has {window_h:g} h"
-        raise BadInput([Fault("car", "window", problem, f"at least {day_wh / window_h / 1000:.2f} kW, or a longer window")])
+        problem = f"{drawn_wh / 1000:.4g} kWh at {charger_w / 1000:g} kW take {run_h:.1f} h, the window has {window_h:g} h"
+        raise BadInput([Fault("car", "window", problem, f"at least {drawn_wh / window_h / 1000:.2f} kW, or a longer window")])
     return Appliance(
-        id="car", name="Car charger", running_w=charger_w, run_h=run_h, window_start_h=start_h,
-        window_end_h=end_h, never_from_battery=True,
+        id="car", name="Car charger" if coupling == "ac" else "Car, DC charger", running_w=charger_w, run_h=run_h,
+        window_start_h=start_h, window_end_h=end_h, never_from_battery=True,
+        surplus="after_battery" if on_surplus else "no", surplus_least_w=min(CAR_LEAST_W, charger_w) if on_surplus else 0.0,
     )  # fmt: skip
 
 
-def heat_pump_appliance(fuel_wh: float, boiler_frac: float, cop: float, running_w: float, months: tuple[int, ...]) -> Appliance:
-    """Return a heat pump in place of a boiler: the electricity of a year's fuel, the same every day of the months of heating.
+def car_arithmetic(day_wh: float, charger_w: float, coupling: Coupling) -> str:
+    """Return how a car's hours come about, as one line."""
+    frac = CAR_CHARGING_FRAC[coupling]
+    drawn = day_wh / frac
+    line = f"{day_wh / 1000:g} kWh into the car / {frac:g} = {drawn / 1000:.4g} kWh from the house"
+    return f"{line}; / {charger_w / 1000:g} kW = {drawn / charger_w:.2f} h a day"
 
-    Its start is soft (driven by an inverter of its own), its power factor 0.95; both invented and generic.
+
+def heat_pump_appliance(
+    fuel_wh: float, boiler_frac: float, cop: float, running_w: float, months: tuple[int, ...] = ()
+) -> Appliance:
+    """Return a heat pump in place of a boiler: the electricity of a year's fuel, shared by the days' heating degree-days.
+
+    The seasonal COP holds for the year as a whole; a colder day draws more for the same heat. Its start is soft (driven by an
+    inverter of its own), its power factor 0.95; both invented and generic.
 
     Parameters
     ----------
@@ -113,7 +149,7 @@ def heat_pump_appliance(fuel_wh: float, boiler_frac: float, cop: float, running_
     running_w : float
         Electric power while it runs. [W]
     months : tuple of int
-        Months of heating, 1 to 12.
+        Months of heating, 1 to 12; empty: whenever it is cold.
 
     Raises
     ------
@@ -125,16 +161,16 @@ def heat_pump_appliance(fuel_wh: float, boiler_frac: float, cop: float, running_
         problem = f"{boiler_frac:g} is more than a boiler makes of its fuel"
         raise BadInput([Fault("heat pump", "boiler", problem, f"a fraction up to {MOST_BOILER_FRAC:g}, by its label")])
     energy_wh = heat_pump_from_fuel(fuel_wh, boiler_frac, cop).value
-    days = sum(MONTH_DAYS[m - 1] for m in months)
+    days = sum(MONTH_DAYS[m - 1] for m in months or range(1, 13))
     run_h = energy_wh / days / running_w
     if run_h > 24.0:
-        problem = f"at {running_w / 1000:g} kW it would run {run_h:.1f} h a day in {len(months)} months"
+        problem = f"at {running_w / 1000:g} kW it would run {run_h:.1f} h on each of {days} days"
         raise BadInput(
             [Fault("heat pump", "power", problem, f"at least {energy_wh / days / 24000:.2f} kW, or more months of heating")]
         )
     return Appliance(
         id="heat-pump", name="Heat pump", running_w=running_w, run_h=run_h, months=months, cycles_per_day=12, power_factor=0.95,
-        sheddable=True,
+        sheddable=True, follows="heating_degrees", colder_draws_frac_per_k=COLDER_DRAWS_FRAC_PER_K,
     )  # fmt: skip
 
 

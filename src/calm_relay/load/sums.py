@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import Any
 
 NIGHT_SHARE_LOW, NIGHT_SHARE_HIGH = 0.6, 0.8  # of daily use, a school of sizing; common practice
 
 
 @dataclass(frozen=True)
 class Sum:
-    """A figure in a core unit, its kind of quantity, and the line that makes it."""
+    """A figure in a core unit, its kind of quantity, the line that makes it, and why a simulation says otherwise."""
 
     name: str
     value: float
     quantity: str
     arithmetic: str
+    parts: str = ""
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return the sum as plain data."""
+        return asdict(self)
 
 
 def window_draws(power_w: float, hours_h: float, efficiency_frac: float) -> tuple[Sum, Sum]:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from calm_relay.job.models import Appliance, Node
+from calm_relay.job.house_models import Appliance
+from calm_relay.job.models import Node
 from calm_relay.library.cards import (
     AcUnit,
     BatterySideUnit,
@@ -34,7 +35,7 @@ def forming_nodes(c: CheckContext) -> list[tuple[Node, BatterySideUnit]]:
 def backup_appliances(c: CheckContext) -> list[Appliance]:
     """Return the appliances behind the transfer device."""
     listed = c.plan.backed_up
-    return [a for a in c.job.house.appliances if listed is None or a.id in listed]
+    return [a for a in c.job.house.counted if listed is None or a.id in listed]
 
 
 @check(
@@ -98,7 +99,7 @@ def running_va(load: Appliance) -> float:
 def _shed(c: CheckContext, limit_va: float) -> list[Remedy]:
     """Return the essential-loads list that fits by the sum of running VA, largest left out first."""
     assert c.plan.transfer is not None
-    essential = [a for a in c.job.house.appliances if a.essential]
+    essential = [a for a in c.job.house.counted if a.essential]
     kept = sorted(essential, key=running_va)
     while kept and sum(running_va(load) for load in kept) > limit_va:
         kept.pop()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from calm_relay.job.models import Appliance, Motor
+from calm_relay.job.house_models import Appliance, Motor
 
 # NEC table 430.7(B), from memory: top of each code letter's range, kVA per hp; V has no top, its bottom is used.
 CODE_LETTER_KVA_PER_HP = {

@@ -86,7 +86,7 @@ class Finding:
 
 CORE_UNITS = {
     "voltage_v": "V", "power_w": "W", "current_a": "A", "apparent_va": "VA", "energy_wh": "Wh", "ratio": "1", "count": "1",
-    "fraction": "1", "years": "years",
+    "fraction": "1", "years": "years", "money": "money",
 }  # fmt: skip
 
 
@@ -175,6 +175,7 @@ def run_checks(context: CheckContext, *, needs_year: bool | None) -> tuple[Findi
     """
     import calm_relay.rules.checks_array
     import calm_relay.rules.checks_battery
+    import calm_relay.rules.checks_brief
     import calm_relay.rules.checks_modules
     import calm_relay.rules.checks_service
     import calm_relay.rules.checks_strings  # noqa: F401

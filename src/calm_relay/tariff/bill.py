@@ -8,10 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window
-from calm_relay.job.models import Tariff
+from calm_relay.job.tariff_models import Tariff
 from calm_relay.tariff.prices import Prices, cheap_steps, clock_days, settled, year_prices
 
 Array = NDArray[np.float64]
+TAX, LEAST = "tax", "up to the least a month"  # names of the lines worked out from those above them
 DEMAND_MIN = 15  # over which a peak is taken where settlement is at once, common practice
 
 __all__ = ["Bill", "BillLine", "cheap_steps", "year_bill"]
@@ -79,13 +80,14 @@ def _months(values: Array, calendar: YearCalendar) -> Array:
     return found
 
 
-def year_bill(tariff: Tariff, calendar: YearCalendar, import_w: Array, export_w: Array, hourly: Array | None = None) -> Bill:
-    """Return the bill for import and export power per step.
+def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Array | None = None) -> Bill:
+    """Return the bill for what is drawn from the grid per step, below 0 where it is given: (steps,) or (steps, phases). [W]
 
-    Order: settlement, energy by period, tiers on each month's import, export, standing charge, demand, tax on all, minimum bill.
+    Order: phases and settlement, energy by period, tiers on each month's import, export, standing charge, demand, tax on all,
+    minimum bill.
     """
     prices = year_prices(tariff, calendar, hourly)
-    taken, given = settled(import_w, export_w, calendar, tariff.settlement_min)
+    taken, given = settled(net_w, calendar, tariff.settlement_min, summed=tariff.netting == "summed")
     kwh_in, kwh_out = (w * calendar.step_h / 1000.0 for w in (taken, given))
     lines = [*_import_lines(tariff, prices, kwh_in, calendar), *_tier_lines(tariff, _months(kwh_in, calendar))]
     lines.append(_export_line(prices, kwh_out, calendar))
@@ -96,13 +98,11 @@ def year_bill(tariff: Tariff, calendar: YearCalendar, import_w: Array, export_w:
         lines.append(_demand_line(tariff, calendar, taken))
     if tariff.tax_frac:
         base = np.sum([line.months for line in lines], axis=0)
-        lines.append(BillLine("tax", f"{tariff.tax_frac * 100:g} % of the lines above", None, _as_tuple(base * tariff.tax_frac)))
+        lines.append(BillLine(TAX, f"{tariff.tax_frac * 100:g} % of the lines above", None, _as_tuple(base * tariff.tax_frac)))
     if tariff.minimum_per_month:
         base = np.sum([line.months for line in lines], axis=0)
         short = np.maximum(0.0, tariff.minimum_per_month - base)
-        lines.append(
-            BillLine("up to the least a month", f"what a month lacks to {tariff.minimum_per_month:g}", None, _as_tuple(short))
-        )
+        lines.append(BillLine(LEAST, f"what a month lacks to {tariff.minimum_per_month:g}", None, _as_tuple(short)))
     by_month = _as_tuple(np.sum([line.months for line in lines], axis=0))
     cheap = sum(line.energy_wh or 0.0 for line in lines if line.name.startswith("import, cheap"))
     whole = float(kwh_in.sum()) * 1000.0

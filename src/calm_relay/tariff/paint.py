@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import Period, Season, Tariff
+from calm_relay.job.tariff_models import Period, Season, Tariff
 
 ALL_YEAR = tuple(range(1, 13))
 MOST_PERIODS, MOST_SEASONS = 9, 4

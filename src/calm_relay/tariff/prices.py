@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, YearCalendar, dates, in_window
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import Tariff
+from calm_relay.job.tariff_models import Tariff
 
 Array = NDArray[np.float64]
 SUNDAY = 6
@@ -94,13 +94,21 @@ def cheap_steps(tariff: Tariff, calendar: YearCalendar) -> NDArray[np.bool_]:
     return in_window(calendar.clock_hour, tariff.cheap_start_h, tariff.cheap_end_h)
 
 
-def settled(import_w: Array, export_w: Array, calendar: YearCalendar, settlement_min: int) -> tuple[Array, Array]:
-    """Return import and export as a meter settles them: netted over 15, 30 or 60 min, or at once (0). [W]"""
+def settled(net_w: Array, calendar: YearCalendar, settlement_min: int, *, summed: bool = True) -> tuple[Array, Array]:
+    """Return import and export as a meter settles them: netted over 15, 30 or 60 min, or at once (0). [W]
+
+    Parameters
+    ----------
+    net_w : ndarray (steps,) or (steps, phases)
+        What is drawn from the grid, below 0 where it is given.
+    summed : bool
+        Whether the meter adds the phases before it counts, or counts each by itself.
+    """
+    lines = net_w[:, None] if net_w.ndim == 1 else net_w
     per = settlement_min * 60 // calendar.step_s
-    if per <= 1:
-        return import_w, export_w
-    net = (import_w - export_w).reshape(-1, per).mean(axis=1)
-    return np.repeat(np.maximum(net, 0.0), per), np.repeat(np.maximum(-net, 0.0), per)
+    if per > 1:
+        lines = np.repeat(lines.reshape(-1, per, lines.shape[1]).mean(axis=1), per, axis=0)
+    return net_of_phases(lines, np.zeros_like(lines), summed=summed)
 
 
 def net_of_phases(load_w: Array, made_w: Array, *, summed: bool) -> tuple[Array, Array]:

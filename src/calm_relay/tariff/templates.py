@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import handed_in
-from calm_relay.job.models import Period, Season, Tariff, Tier
+from calm_relay.job.tariff_models import Period, Season, Tariff, Tier
 
 ALL_YEAR = tuple(range(1, 13))
 MOST_BYTES = 2_000_000

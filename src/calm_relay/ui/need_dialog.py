@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QVBoxLayou
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput
-from calm_relay.job.models import Appliance
+from calm_relay.job.house_models import Appliance
 from calm_relay.load.catalogue import car_appliance, heat_pump_appliance, seasonal_months
 from calm_relay.load.sums import heat_pump_from_fuel
 from calm_relay.ui.fields.quantity import QuantityField

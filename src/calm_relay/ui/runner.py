@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from calm_relay.job.models import Job
     from calm_relay.job.series import SeriesStore
     from calm_relay.load.house import HouseYear
-    from calm_relay.stages import PlanFlow
+    from calm_relay.plan_flow import PlanFlow
     from calm_relay.study import PlanResult, Study
 
 Cancel = Callable[[], bool]

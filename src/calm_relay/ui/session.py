@@ -28,7 +28,7 @@ from calm_relay.weather.files import WeatherRead, monthly_means, read_weather, w
 if TYPE_CHECKING:
     from calm_relay.decision.raising import Gain
     from calm_relay.load.house import HouseYear
-    from calm_relay.stages import PlanFlow
+    from calm_relay.plan_flow import PlanFlow
     from calm_relay.study import PlanResult, Study
 
 KEEP_MS = 300  # edits that follow each other closely are kept once

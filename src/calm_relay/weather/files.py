@@ -21,7 +21,8 @@ from numpy.typing import NDArray
 from calm_relay.calendar import DAYS, MONTH_DAYS
 from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import handed_in
-from calm_relay.job.models import FieldMark, Job, MonthlyWeather, SeriesRef, WeatherFile
+from calm_relay.job.common_models import SeriesRef
+from calm_relay.job.models import FieldMark, Job, MonthlyWeather, WeatherFile
 from calm_relay.job.series import SeriesStore
 from calm_relay.weather.plausible import refuse_sun_at_night
 from calm_relay.weather.refine import FileYear

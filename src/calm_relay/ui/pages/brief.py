@@ -6,7 +6,7 @@ from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QSlider, QWidget
 
 from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, reserve_default, weight_of, weight_words
-from calm_relay.job.models import Contract, PurposeWeight
+from calm_relay.job.brief_models import Contract, PurposeWeight
 from calm_relay.rules.edits import Edit
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.widgets import label

@@ -12,9 +12,11 @@ from PySide6.QtGui import QColor, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QBoxLayout, QComboBox, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTH_DAYS
-from calm_relay.decision.house_pictures import house_peaks, load_curve, quick_sums, season_days
+from calm_relay.decision.house_pictures import load_curve, season_days
+from calm_relay.decision.house_sums import quick_sums
 from calm_relay.decision.pictures import evening_stack, week_stack
-from calm_relay.job.models import Appliance, FieldMark, ProfileLoad
+from calm_relay.job.house_models import Appliance, ProfileLoad
+from calm_relay.job.models import FieldMark
 from calm_relay.job.parts import add_appliance, put_appliance, remove_appliance
 from calm_relay.load.catalogue import HOUSEHOLDS, catalogue, household_days, seasonal_months
 from calm_relay.load.meter_files import read_meter
@@ -304,10 +306,8 @@ class HousePage(FieldPage):
             layout.addWidget(Swatch(name, color))
 
         def work(study: Study, _: Cancel) -> object:
-            background = job.house.background
-            metered = None if isinstance(background, ProfileLoad) else study.store.get(background.series.sha256 or "")
-            sun_up = study.sun(job).apparent_zenith_deg < 90.0
-            return house_peaks(job, metered), quick_sums(job, plan, study.house(job), study.calendar(job), sun_up)
+            facts = study.facts(job, plan)
+            return study.peaks(job), quick_sums(job, plan, study.house(job), study.calendar(job), study.sun_up(job), facts)
 
         key = f"house sums {plan.id}"
         found = self.session.extra(key, work)

@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QPushButton, Q
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import DemandCharge, SeriesRef, Tariff, Tier
+from calm_relay.job.common_models import SeriesRef
+from calm_relay.job.tariff_models import DemandCharge, Tariff, Tier
 from calm_relay.rules.edits import Edit
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates

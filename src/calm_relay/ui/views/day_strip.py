@@ -17,7 +17,7 @@ from calm_relay.ui.views.day_view import DayView
 from calm_relay.ui.widgets import label
 
 if TYPE_CHECKING:
-    from calm_relay.stages import PlanFlow
+    from calm_relay.plan_flow import PlanFlow
 
 DAYS_SHOWN = ("most clipped", "sunniest", "dullest", "highest evening", "coldest")
 

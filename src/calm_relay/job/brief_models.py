@@ -1,0 +1,48 @@
+"""The brief in the job document: what the battery is for. Nothing here computes."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from calm_relay.job.common_models import Note
+from calm_relay.library.cards import Name, Record
+from calm_relay.units import HoursH, Quantity
+
+Purpose = Literal["lower_bills", "own_use", "ride_through", "zero_export", "off_grid", "new_loads"]
+
+
+class PurposeWeight(Record):
+    """How much a purpose matters: 0 no matter, 4 above all."""
+
+    purpose: Purpose
+    weight: Annotated[int, Quantity("count"), Field(ge=0, le=4)]
+
+
+ContractEnd = Literal["inverter_taken_out", "battery_added", "modules_added", "modules_taken_out"]
+
+
+class Contract(Record):
+    """An old feed-in or generation contract, when it ends by itself, and what would end it before."""
+
+    name: Name
+    ends: Annotated[str, Field(max_length=20)] = ""
+    ended_by: Annotated[str, Field(max_length=200)] = ""
+    ends_with: Annotated[tuple[ContractEnd, ...], Field(max_length=4)] = Field(
+        default=(), description="what in a plan would end it, checked against every plan"
+    )
+
+
+class Brief(Record):
+    """What the battery is for. `purposes` are those with any weight; without `weights` they all count alike."""
+
+    purposes: tuple[Purpose, ...] = ()
+    weights: Annotated[tuple[PurposeWeight, ...], Field(max_length=6)] = ()
+    outage_hours_h: HoursH = 0.0
+    outages_per_year: Annotated[float, Quantity("count"), Field(ge=0, le=365)] | None = None
+    outage_season: Literal["any", "winter", "spring", "summer", "autumn"] = "any"
+    budget: Annotated[float, Quantity("money"), Field(ge=0)] | None = None
+    keep: Annotated[str, Field(max_length=400)] = ""
+    contracts: Annotated[tuple[Contract, ...], Field(max_length=6)] = ()
+    note: Note = ""

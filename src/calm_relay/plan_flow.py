@@ -1,0 +1,124 @@
+"""A plan's year: PV-only inverters on their side of the AC bus, the rest packed and run; loads on surplus settled by rank."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.calendar import YearCalendar
+from calm_relay.job.models import Job, Plan
+from calm_relay.library.cards import AcUnit, BatterySideUnit, Card
+from calm_relay.load.house import HouseYear
+from calm_relay.load.surplus import on_surplus
+from calm_relay.pv.array import PvOnlyOutput, ac_from_dc_w, pv_only_output
+from calm_relay.simulation.flow import FlowTable, run_year
+from calm_relay.simulation.pack import Packed, SiteLimits, battery_side_nodes, pack_plan, transfer_limit_w
+from calm_relay.stages import NodeDc
+
+Array = NDArray[np.float64]
+Cancel = Callable[[], bool]
+RANKS: tuple[Literal["before_battery", "after_battery"], ...] = ("before_battery", "after_battery")
+
+
+@dataclass(frozen=True, eq=False)
+class PlanFlow:
+    """A plan's year with what went into it; `house` is the house as it drew in this plan, loads on surplus included."""
+
+    flow: FlowTable
+    packed: Packed
+    pv_only: dict[str, PvOnlyOutput]
+    dc: dict[str, NodeDc]
+    house: HouseYear
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held by the series."""
+        arrays = self.packed.ac.nbytes + self.packed.pv_dc.nbytes + self.packed.codes.nbytes
+        return self.flow.nbytes + arrays + sum(7 * out.ac_w.nbytes for out in self.pv_only.values())
+
+
+def make_flow(
+    job: Job,
+    plan: Plan,
+    cards: dict[str, Card],
+    calendar: YearCalendar,
+    house: HouseYear,
+    dc: dict[str, NodeDc],
+    cancelled: Cancel = lambda: False,
+) -> PlanFlow:
+    """Run a plan's year.
+
+    Loads on surplus are settled first: a load that comes before the battery takes what a run without batteries would export, one
+    after it what the run with them exports, each day up to its need (`load.surplus`). Since it takes no more than was spare, the
+    batteries of the last run do what they did without it.
+    """
+    waiting = [a for a in job.house.counted if a.surplus != "no"]
+    if waiting:
+        needs = {a.id: house.appliance_w[a.id] for a in waiting}
+        house = house.with_loads({name: np.zeros(calendar.steps) for name in needs})
+        for rank in RANKS:
+            loads = [a for a in waiting if a.surplus == rank]
+            if not loads:
+                continue
+            measured = plan if rank == "after_battery" else _without_batteries(plan)
+            spare = spare_ac_w(_run(job, measured, cards, calendar, house, dc, cancelled), measured, cards)
+            for load in loads:
+                year = on_surplus(load, needs[load.id], spare, calendar)
+                house, spare = house.with_loads({load.id: year}), np.maximum(0.0, spare - year)
+    return _run(job, plan, cards, calendar, house, dc, cancelled)
+
+
+def _without_batteries(plan: Plan) -> Plan:
+    return plan.model_copy(update={"nodes": tuple(node.model_copy(update={"battery": None}) for node in plan.nodes)})
+
+
+def spare_ac_w(made: PlanFlow, plan: Plan, cards: dict[str, Card]) -> Array:
+    """Return PV at AC that a further load could have had: what was exported, and what only the export cap held back. [W]"""
+    flow = made.flow
+    spare: Array = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w")
+    for node in battery_side_nodes(plan, cards):
+        held = flow.node_column(node.id, "lost_cap_w")
+        if held.any():
+            unit = cards[node.card]
+            assert isinstance(unit, BatterySideUnit)
+            into = flow.node_column(node.id, "pv_to_inverter_w")
+            more = ac_from_dc_w(into + held, unit.loss, unit.ac_rated_w) - ac_from_dc_w(into, unit.loss, unit.ac_rated_w)
+            spare += np.clip(more, 0.0, np.maximum(0.0, unit.ac_rated_w - flow.node_column(node.id, "ac_out_w")))
+    return spare
+
+
+def _run(
+    job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalendar, house: HouseYear, dc: dict[str, NodeDc], cancelled: Cancel
+) -> PlanFlow:
+    """Put PV-only inverters on their side of the AC bus, pack the rest and run the year."""
+    load_b, load_g = house.split_w(plan.backed_up)
+    ac = np.zeros((calendar.steps, 9))
+    ac[:, 0], ac[:, 1] = load_b, load_g
+    for appliance in job.house.counted:
+        if appliance.never_from_battery or appliance.surplus != "no":
+            ac[:, 2] += house.appliance_w[appliance.id]
+    outputs: dict[str, PvOnlyOutput] = {}
+    for node in plan.nodes:
+        card = cards[node.card]
+        if isinstance(card, BatterySideUnit) or not isinstance(card, AcUnit):
+            continue
+        out = pv_only_output(dc[node.id].available_w, card, node.count)
+        outputs[node.id] = out
+        fixed = 0 if getattr(card, "controllable", False) else 2
+        side = 0 if node.side == "backup" else 1
+        ac[:, 3 + fixed + side] += out.ac_w
+        ac[:, 7 + side] += out.own_draw_w
+    site = job.site
+    limits = SiteLimits(
+        math.inf if site.export_limit_w is None else site.export_limit_w,
+        math.inf if site.import_limit_w is None else site.import_limit_w,
+        transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases),
+    )
+    pv = {node_id: d.available_w for node_id, d in dc.items()}
+    packed = pack_plan(plan, cards, calendar, limits, pv, ac)
+    return PlanFlow(run_year(packed, cancelled), packed, outputs, dc, house)

@@ -1,0 +1,129 @@
+"""Checks of a plan against what the brief says: old contracts and the budget; and each phase with the grid gone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from calm_relay.job.brief_models import ContractEnd
+from calm_relay.job.house_models import Appliance
+from calm_relay.job.models import Plan
+from calm_relay.library.cards import Card, ModuleInverterCard
+from calm_relay.lines import line_count, offgrid_lines_va, shares_of
+from calm_relay.rules.checks_service import running_va
+from calm_relay.rules.edits import Edit
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note
+from calm_relay.units import format_quantity as show
+
+END_WORDS: dict[ContractEnd, str] = {
+    "inverter_taken_out": "takes out an inverter of today's system",
+    "battery_added": "adds a battery",
+    "modules_added": "adds modules",
+    "modules_taken_out": "takes out modules",
+}
+
+
+def _modules(plan: Plan, cards: dict[str, Card]) -> int:
+    """Return how many PV modules a plan has."""
+    return sum(
+        (node.count if isinstance(cards[node.card], ModuleInverterCard) else 1) * g.modules_per_string * g.parallel_strings
+        for node in plan.nodes
+        for g in node.strings
+    )
+
+
+def _batteries(plan: Plan) -> int:
+    return sum(node.battery.modules for node in plan.nodes if node.battery is not None)
+
+
+def what_it_does(today: Plan, plan: Plan, cards: dict[str, Card]) -> frozenset[ContractEnd]:
+    """Return what a plan does to today's system, in the words old contracts end by."""
+    out: set[ContractEnd] = set()
+    kept = {(node.id, node.card) for node in plan.nodes}
+    if any((node.id, node.card) not in kept for node in today.nodes):
+        out.add("inverter_taken_out")
+    if _batteries(plan) > _batteries(today):
+        out.add("battery_added")
+    before, after = _modules(today, cards), _modules(plan, cards)
+    if after != before:
+        out.add("modules_added" if after > before else "modules_taken_out")
+    return frozenset(out)
+
+
+@check(
+    "brief.contract",
+    "Old contract",
+    needs={"plan"},
+    short="Old contract",
+    source="the contract's own words, as ticked on Brief; its paper decides",
+)
+def old_contract(c: CheckContext) -> Iterator[Finding]:
+    """Each old contract of the brief against what the plan does to today's system; what it ends only costs."""
+    today = c.job.plans[0]
+    if c.plan.id == today.id:
+        return
+    does = what_it_does(today, c.plan, c.cards)
+    for contract in c.job.brief.contracts:
+        until = f", which runs until {contract.ends}" if contract.ends else ""
+        if not contract.ends_with:
+            yield note(c, "brief.contract", contract.name, f"nothing is ticked that would end it{until}: read it before choosing")
+            continue
+        met = [END_WORDS[end] for end in contract.ends_with if end in does]
+        line = f"the plan {' and '.join(met)}: that ends it{until}" if met else f"the plan does nothing that ends it{until}"
+        yield finding(
+            c, "brief.contract", contract.name, "count", float(len(met)), 0.0, "most", line, soft=True, tight="ratio-within"
+        )
+
+
+@check("brief.budget", "Budget", needs={"plan"}, short="Budget", source="the brief's budget; the plan's own cost lines")
+def budget(c: CheckContext) -> Iterator[Finding]:
+    """The plan's costs against the budget; past it is no fault of the system."""
+    most, costs = c.job.brief.budget, c.plan.costs
+    if most is None or not costs:
+        return
+    cost = sum(line.amount for line in costs)
+    line = f"{len(costs)} cost lines are {show(cost, 'money')}, the budget is {show(most, 'money')}"
+    yield finding(c, "brief.budget", "costs", "money", cost, most, "most", line, soft=True)
+
+
+@check(
+    "backup.line-power",
+    "Each phase with the grid gone",
+    needs={"plan", "year"},
+    short="Off-grid phases",
+    source="each leg of a split phase carries half the rating, a unit on one phase backs up that phase only (common practice)",
+)
+def line_power(c: CheckContext) -> Iterator[Finding]:
+    """What stands behind the transfer device on each phase or leg, against what is made there in an outage."""
+    assert c.facts is not None
+    if c.plan.transfer is None:
+        return
+    for row in c.facts.lines:
+        if row.limit_va is None:
+            continue
+        line = (
+            f"the backup side's peak on {row.name} is {show(row.backed_peak_va, 'apparent_va')}, "
+            f"{show(row.limit_va, 'apparent_va')} is made there with the grid gone; {row.over_h:.0f} h a year above"
+        )
+        yield finding(
+            c, "backup.line-power", row.name, "apparent_va", row.backed_peak_va, row.limit_va, "most", line,
+            remedies=_fewer_behind(c, row.name),
+        )  # fmt: skip
+
+
+def _fewer_behind(c: CheckContext, line: str) -> Iterator[Remedy]:
+    """Return the list of essential loads that fits on every line by running VA, the largest left out first; then what else."""
+    count = line_count(c.job.site.supply)
+    limits = offgrid_lines_va(c.plan, c.cards, count)
+    if limits is not None:
+        kept: list[Appliance] = []
+        for load in sorted((a for a in c.job.house.counted if a.essential), key=running_va):
+            sums = sum((running_va(a) * shares_of(a.line, count) for a in (*kept, load)), np.zeros(count))
+            if np.all(sums <= limits):
+                kept.append(load)
+        if kept:
+            ids = [a.id for a in c.job.house.counted if a in kept]
+            words = f"back up {len(ids)} loads, {show(sum(a.running_w for a in kept), 'power_w')} together, that fit on every line"
+            yield Remedy(words, (Edit(c.path("transfer.backed_up"), "listed"), Edit(c.path("transfer.listed"), ids)))
+    yield Remedy(f"move loads of the backup side off {line}, or put units on every phase")

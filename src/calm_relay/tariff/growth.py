@@ -1,0 +1,41 @@
+"""A bill in later years: prices grow from year 2 (definitions D19), energies stay."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from calm_relay.job.tariff_models import Tariff
+from calm_relay.tariff.bill import LEAST, TAX, Bill
+
+GROWTH_YEARS = 20  # shown of a bill that grows
+
+
+def bill_in_year(bill: Bill, tariff: Tariff, year: int) -> Bill:
+    """Return a bill as it stands in a year, 1 the first: every line by its own growth, tax and least bill worked out anew.
+
+    The amounts grow; energies, and the arithmetic of the first year, stay as they are. Raises ValueError for a year before 1.
+    """
+    if year < 1:
+        raise ValueError(f"year {year} is before the first")
+    up, given = (1.0 + tariff.import_growth_frac) ** (year - 1), (1.0 + tariff.export_growth_frac) ** (year - 1)
+    lines = [
+        replace(line, months=tuple(m * (given if line.name == "export" else up) for m in line.months))
+        for line in bill.lines
+        if line.name not in (TAX, LEAST)
+    ]
+    for line in bill.lines:
+        base = np.sum([made.months for made in lines], axis=0) if lines else np.zeros(12)
+        if line.name == TAX:
+            lines.append(replace(line, months=tuple(float(v) for v in base * tariff.tax_frac)))
+        if line.name == LEAST:
+            least = tariff.minimum_per_month * up
+            lines.append(replace(line, months=tuple(float(v) for v in np.maximum(0.0, least - base))))
+    by_month = tuple(float(v) for v in np.sum([line.months for line in lines], axis=0)) if lines else (0.0,) * 12
+    return replace(bill, lines=tuple(lines), by_month=by_month)
+
+
+def yearly_totals(bill: Bill, tariff: Tariff, years: int) -> tuple[float, ...]:
+    """Return what each of the first `years` years costs."""
+    return tuple(bill_in_year(bill, tariff, year).total for year in range(1, years + 1))
