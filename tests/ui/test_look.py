@@ -12,7 +12,6 @@ from calm_relay.demo import demo_job
 from calm_relay.job.container import OpenedJob
 from calm_relay.job.models import Job
 from calm_relay.job.series import SeriesStore
-from calm_relay.ui.pages.site import PARTS
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import wait_idle
 from calm_relay.ui.theme import DARK, LIGHT, Theme, mixed, readable_on
@@ -118,7 +117,7 @@ def every_page(window) -> Iterator[str]:
     """Show every page, and every part of those that have parts."""
     for page, _ in PAGES:
         window.show_page(page)
-        parts = [key for key, _ in PARTS] if page == "site" else [""]
+        parts = [key for key, _ in getattr(window.page(page), "PARTS", (("", ""),))]
         for part in parts:
             if part:
                 window.page(page).show_part(part)

@@ -7,6 +7,7 @@ import pandas as pd
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QLabel
 
 from calm_relay.demo import demo_job
 from calm_relay.job.tariff_models import Tier
@@ -124,7 +125,7 @@ def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers,
     path.write_text(
         "time,import kWh\n" + "".join(f"{t:%Y-%m-%d %H:%M},{w / 1000:.4f}\n" for t, w in zip(stamps, watts, strict=True))
     )
-    house.read_meter(path)
+    house.draws.background.read_meter(path)
     assert wait_idle(qapp, window)
     dialog = answers.dialog
     said = "\n".join(dialog.table.item(r, c).text() for r in range(dialog.table.rowCount()) for c in (0, 1))
@@ -138,11 +139,11 @@ def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers,
     assert job.calendar_year in (2024, 2025)
     assert window.session.house_year().total_w().sum() / 12 == pytest.approx(watts.sum(), rel=1e-6)
     assert "meter.csv" in job.house.background.source
-    house._typed()
+    house.draws.background.type_totals()
     assert wait_idle(qapp, window)
     assert window.session.job.house.background.kind == "profile"
     answers.dialog = None
-    house.read_meter(path)
+    house.draws.background.read_meter(path)
     stop = window.reading.stop
     assert stop.isVisible()
     stop.click()
@@ -152,7 +153,7 @@ def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers,
     assert answers.dialog is None, "what was stopped is not offered"
     assert window.session.job.house.background.kind == "profile"
     path.write_text("time,import kWh\nyesterday,1\n")
-    house.read_meter(path)
+    house.draws.background.read_meter(path)
     assert wait_idle(qapp, window)
     assert "'yesterday' is no time" in answers.said[-1]
     undo_all(window)
@@ -160,19 +161,27 @@ def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers,
 
 def test_the_house_shows_its_curve_its_seasons_and_its_sums(window, qapp):
     house = page(window, qapp, "house")
+    house.show_part("year")
     year = window.session.house_year()
-    assert house.carpet.top == pytest.approx(year.total_w().reshape(-1, 3).mean(axis=1).max())
+    quarters = year.total_w().reshape(-1, 3).mean(axis=1)
+    assert 0.3 * quarters.max() < house.year.carpet.top < quarters.max(), "a few peaks do not pale the year"
     window.session.clock.move_day(200)
     QTest.qWait(2 * WEEK_MS)
-    before = house._week_words.text()
+    before = house.year.week_words.text()
     assert "20 Jul" in before
-    QTest.keyClick(house.carpet, Qt.Key.Key_Right)
+    QTest.keyClick(house.year.carpet, Qt.Key.Key_Right)
     QTest.qWait(2 * WEEK_MS)
     assert window.session.clock.day == 201
-    assert "21 Jul" in house._week_words.text()
-    assert "off grid, all day" in house._curve_words.text()
-    assert "Backup time" in house._sums.text()
-    assert "times the highest hour" in house._sums.text()
+    assert "21 Jul" in house.year.week_words.text()
+    house.show_part("carries")
+    assert "off grid, all day" in house.carries.curve_words.text()
+    house.show_part("sums")
+    assert wait_idle(qapp, window)
+    words = "\n".join(w.text() for w in house.findChildren(QLabel) if w.isVisible())
+    assert "Backup time in winter, the whole house" in words
+    assert "Beside the year: " in words
+    assert "times the highest hour" in house.sums.peaks.text()
+    house.show_part("draws")
 
 
 def test_the_brief_is_weighed_by_keys_and_sets_what_it_says(window, qapp):
@@ -198,12 +207,12 @@ def test_the_brief_is_weighed_by_keys_and_sets_what_it_says(window, qapp):
 def test_usual_appliances_and_households_are_begun_with(window, qapp):
     house = page(window, qapp, "house")
     load = next(a for a in catalogue() if a.id == "heat-pump")
-    house.add_usual(load)
+    house.draws.add_usual(load)
     assert wait_idle(qapp, window)
     made = window.session.job.house.appliances[-1]
     assert made.id == "heat-pump-1", "the demo has a heat pump of its own"
     assert 7 in made.months, "winter is in July here"
-    house.take_household("four people", 21_400.0)
+    house.draws.background.take_household("four people", 21_400.0)
     assert wait_idle(qapp, window)
     assert window.session.job.mark_of("house.background.energy_wh_per_day") == "assumed"
     assert sum(window.session.job.house.background.energy_wh_per_day) / 12 == pytest.approx(21_400.0, abs=2.0)
@@ -212,13 +221,13 @@ def test_usual_appliances_and_households_are_begun_with(window, qapp):
 
 def test_a_heat_pump_is_made_from_its_fuel_and_a_car_from_its_day(window, qapp, answers):
     house = page(window, qapp, "house")
-    house._ask_need("heat pump")
+    house.draws.ask_need("heat pump")
     dialog = answers.dialog
     assert "12000 kWh of fuel × 0.9 / COP 3.2 = 3375 kWh" in dialog.words.text()
     power = dialog.fields["power_w"]
     power.setFocus()
     power.selectAll()
-    QTest.keyClicks(power, "0.5 kW")
+    QTest.keyClicks(power, "0.3 kW")
     QTest.keyClick(power, Qt.Key.Key_Return)
     assert "it would run" in dialog.words.text()
     assert not dialog.use.isEnabled()
@@ -227,9 +236,17 @@ def test_a_heat_pump_is_made_from_its_fuel_and_a_car_from_its_day(window, qapp, 
     QTest.keyClick(power, Qt.Key.Key_Return)
     dialog.use.click()
     made = window.session.job.house.appliances[-1]
-    assert made.run_h * made.running_w * 153 == pytest.approx(3_375_000.0), "five southern months of 153 days"
-    house._ask_need("car")
+    assert made.run_h * made.running_w * 365 == pytest.approx(3_375_000.0)
+    assert made.follows == "heating_degrees"
+    house.draws.ask_need("car")
+    answers.dialog.on_surplus.setChecked(True)
+    answers.dialog.coupling.setCurrentIndex(1)
+    assert "/ 0.94 = 8.511 kWh" in answers.dialog.words.text()
     answers.dialog.use.click()
-    assert window.session.job.house.appliances[-1].never_from_battery
+    car = window.session.job.house.appliances[-1]
+    assert car.never_from_battery
+    assert (car.surplus, car.surplus_least_w) == ("after_battery", 1380.0)
     assert wait_idle(qapp, window)
+    house.refresh()
+    assert "comes from surplus outside its window" in house.draws._load_words.text()
     undo_all(window)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from calm_relay.job.brief_models import Brief, Purpose
+from calm_relay.job.brief_models import Brief, Contract, Purpose
+from calm_relay.rules.checks_brief import END_WORDS
 
 PURPOSES: tuple[tuple[Purpose, str], ...] = (
     ("lower_bills", "Lower bills"),
@@ -47,6 +48,12 @@ def reserve_default(brief: Brief) -> Default:
     return Default("controls.reserve_soc_frac", RESERVE_FRAC[weight], reason)
 
 
+def _contract_words(contract: Contract) -> str:
+    ends = [f"a plan that {END_WORDS[end]}" for end in contract.ends_with]
+    by = " or ".join([*ends, *([contract.ended_by] if contract.ended_by else [])]) or "nothing said yet"
+    return f"{contract.name}{f', until {contract.ends}' if contract.ends else ''}: ended by {by}"
+
+
 def brief_words(brief: Brief) -> tuple[str, ...]:
     """Return the brief as lines: purposes by weight, outages, budget, what stays, contracts."""
     ranked = sorted(PURPOSES, key=lambda row: -weight_of(brief, row[0]))
@@ -59,5 +66,5 @@ def brief_words(brief: Brief) -> tuple[str, ...]:
         out.append(f"At most {brief.budget:,.0f} may be spent")
     if brief.keep:
         out.append(f"Not to be touched: {brief.keep}")
-    out += [f"{c.name}, until {c.ends}: ended by {c.ended_by}" for c in brief.contracts]
+    out += [_contract_words(c) for c in brief.contracts]
     return tuple(out)

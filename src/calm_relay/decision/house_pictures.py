@@ -9,8 +9,10 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar, season_of_months, year_calendar
 from calm_relay.job.models import Job, Plan
-from calm_relay.library.cards import BatterySideUnit, TransferCard
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, TransferCard
 from calm_relay.load.house import HouseYear, Outside, house_year
+from calm_relay.pv.array import ac_from_dc_w
+from calm_relay.simulation.chain import discharge_chain, terminals_limit_w
 
 Array = NDArray[np.float64]
 CURVE_POINTS = 600
@@ -43,6 +45,30 @@ def load_curve(job: Job, plan: Plan, house: HouseYear, calendar: YearCalendar) -
         supply = job.site.supply
         levels.append((device.pass_through_a * supply.voltage_v * supply.phases, "passes with the grid up", "grid"))
     return LoadCurve((keep + 1) * calendar.step_h, ordered[keep], tuple(levels))
+
+
+def evening_levels(job: Job, plan: Plan) -> tuple[tuple[float, str, str], ...]:
+    """Return what a plan's batteries carry in an evening at AC: the inverters' rating and the batteries' own discharge.
+
+    Each is (W, name, theme role); nothing without a battery. The lower one is what holds.
+    """
+    cards = job.cards()
+    rated, given, known = 0.0, 0.0, True
+    for node in plan.nodes:
+        unit, battery = cards[node.card], cards[node.battery.card] if node.battery else None
+        if not isinstance(unit, BatterySideUnit) or not isinstance(battery, BatteryCard) or node.battery is None:
+            continue
+        rated += unit.ac_rated_w
+        dc = terminals_limit_w(discharge_chain(unit, battery, node.battery))
+        known &= dc is not None
+        given += float(ac_from_dc_w(np.array([dc or 0.0]), unit.loss, unit.ac_rated_w)[0])
+    if not rated:
+        return ()
+    out = [(rated, f"inverters give {rated / 1000:.1f} kW", "grid")]
+    if known:
+        out.append((given, f"batteries discharge {given / 1000:.1f} kW", "battery"))
+    lowest = min(out)
+    return tuple((watts, name, "over" if watts == lowest[0] else role) for watts, name, role in out)
 
 
 def season_days(job: Job, house: HouseYear, calendar: YearCalendar) -> tuple[tuple[str, Array], ...]:

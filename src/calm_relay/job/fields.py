@@ -39,7 +39,17 @@ LABELS: dict[str, str] = {
     "house.appliances[].share_of_days_frac": "Share of days", "house.appliances[].days": "Days",
     "house.appliances[].essential": "Must stay on", "house.appliances[].never_from_battery": "Never from the battery",
     "house.appliances[].sheddable": "May be shed", "house.appliances[].no_auto_return": "Stays off after a cut",
-    "house.appliances[].in_metered": "Part of the meter's data",
+    "house.appliances[].in_metered": "Part of the totals above",
+    "house.appliances[].line": "On", "house.appliances[].from_year": "Comes in", "house.appliances[].follows": "Its days",
+    "house.appliances[].balance_c": "Degree-days from", "house.appliances[].colder_draws_frac_per_k": "More a kelvin colder",
+    "house.appliances[].surplus": "PV surplus", "house.appliances[].surplus_least_w": "Surplus from",
+    "house.appliances[].surplus_start_h": "Surplus taken from", "house.appliances[].surplus_end_h": "Surplus taken until",
+    "house.background.holds_listed": "Listed appliances are part of these totals",
+    "house.background_lines_frac": "The rest on each line",
+    "house.appliances[].motor.code_letter": "Code letter", "house.appliances[].motor.kind": "Its motor is a",
+    "house.appliances[].motor.voltage_v": "Motor voltage", "house.appliances[].motor.phases": "Motor on",
+    "tariff.netting": "Phases counted", "tariff.import_growth_frac": "Prices grow a year",
+    "tariff.export_growth_frac": "Export price grows a year", "plans[].nodes[].line": "On",
     "house.appliances[].motor.lra_a": "Locked-rotor amps", "house.appliances[].motor.horsepower": "Horsepower",
     "house.appliances[].motor.soft_starter": "Soft starter",
     "tariff.import_price_per_kwh": "Import price", "tariff.cheap_price_per_kwh": "Cheap price",
@@ -90,6 +100,9 @@ CHOICES: dict[str, str] = {
     "single_phase": "single phase", "split_phase": "split phase", "three_phase": "three phase", "rack": "rack",
     "ventilated": "ventilated roof", "close_roof": "close to the roof", "insulated": "insulated back",
     "household_evening": "household, evening", "household_daytime": "household, daytime", "flat": "the same all day",
+    "published_household": "household, published", "clock": "alike", "heating_degrees": "the colder the more",
+    "cooling_degrees": "the hotter the more", "no": "not used", "before_battery": "before the battery",
+    "after_battery": "after the battery", "summed": "summed", "each": "each by itself", "auto": "by its card", "all": "all lines",
     "every": "every day", "weekdays": "weekdays", "weekends": "weekends", "backup": "backup side", "grid": "grid side",
     "whole_house": "whole house", "listed": "only the loads ticked", "best_round_trip": "best round trip first",
     "in_proportion": "in proportion",
@@ -98,6 +111,13 @@ CHOICES: dict[str, str] = {
     "lowest_expected": "lowest expected", "mean_yearly_minimum": "mean of yearly minima",
     "very_clear": "very clear", "mixed": "mixed", "mostly_cloudy": "mostly cloudy",
 }  # fmt: skip
+
+
+# Words for choices that mean something else at the end of some paths.
+CHOICES_AT: dict[str, dict[str, str]] = {
+    ".line": {"1": "line 1", "2": "line 2", "3": "line 3"},
+    ".motor.phases": {"1": "one phase", "3": "three phases"},
+}
 
 
 @dataclass(frozen=True)
@@ -198,7 +218,8 @@ def _read(path: str, annotation: Any, metadata: list[Any]) -> FieldInfo:
             kind = part.kind if isinstance(part, Quantity) else kind
             least = _bound(part, ("ge", "gt"), least)
             most = _bound(part, ("le", "lt"), most)
-    choices = tuple((str(c), CHOICES.get(str(c), str(c))) for c in get_args(base)) if get_origin(base) is Literal else ()
+    words = CHOICES | next((more for end, more in CHOICES_AT.items() if path.endswith(end)), {})
+    choices = tuple((str(c), words.get(str(c), str(c))) for c in get_args(base)) if get_origin(base) is Literal else ()
     return FieldInfo(path, label_of(path), kind, optional, base is int, least, most, choices)
 
 

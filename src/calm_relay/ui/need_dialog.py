@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Literal
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QGridLayout, QVBoxLayout, QWidget
 
-from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput
 from calm_relay.job.house_models import Appliance
-from calm_relay.load.catalogue import car_appliance, heat_pump_appliance, seasonal_months
+from calm_relay.load.catalogue import CAR_CHARGING_FRAC, Coupling, car_appliance, car_arithmetic, heat_pump_appliance
 from calm_relay.load.sums import heat_pump_from_fuel
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.widgets import label
@@ -24,20 +23,20 @@ ROWS: dict[Kind, tuple[tuple[str, str, str, float], ...]] = {
         ("cop", "Seasonal COP", "ratio", 3.2), ("power_w", "Electric power", "power_w", 2500.0),
     ),
     "car": (
-        ("day_wh", "Each day", "energy_wh", 8000.0), ("power_w", "Charger", "power_w", 7000.0),
+        ("day_wh", "Into the car each day", "energy_wh", 8000.0), ("power_w", "Charger", "power_w", 7000.0),
         ("start_h", "From", "clock_h", 23.0), ("end_h", "Until", "clock_h", 6.0),
     ),
 }  # fmt: skip
+COUPLINGS: tuple[tuple[Coupling, str], ...] = (("ac", "the car's own charger, from AC"), ("dc", "a DC charger on the wall"))
 TITLES: dict[Kind, str] = {"heat pump": "A heat pump in place of a boiler", "car": "A car charged at home"}
 
 
 class NeedDialog(QDialog):
     """Asks a few figures, shows the sum, and holds the appliance it makes in `made`."""
 
-    def __init__(self, kind: Kind, latitude_deg: float, parent: QWidget | None = None) -> None:
+    def __init__(self, kind: Kind, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._kind = kind
-        self._months = seasonal_months("winter", latitude_deg)
         self.made: Appliance | None = None
         self.values = {key: first for key, _, _, first in ROWS[kind]}
         self.fields: dict[str, QuantityField] = {}
@@ -54,6 +53,16 @@ class NeedDialog(QDialog):
             grid.addWidget(label(words, "quiet"), row, 0)
             grid.addWidget(field, row, 1)
         column.addLayout(grid)
+        self.coupling, self.on_surplus = QComboBox(), QCheckBox("PV surplus first, after the house battery")
+        if kind == "car":
+            for value, words in COUPLINGS:
+                self.coupling.addItem(words, value)
+            self.coupling.setAccessibleName("How the car is charged")
+            self.coupling.currentIndexChanged.connect(lambda _: self._work_out())
+            self.on_surplus.toggled.connect(lambda _: self._work_out())
+            grid.addWidget(label("Charged by", "quiet"), len(ROWS[kind]), 0)
+            grid.addWidget(self.coupling, len(ROWS[kind]), 1, 1, 2)
+            column.addWidget(self.on_surplus)
         self.words = label("", "", wrap=True)
         column.addWidget(self.words)
         column.addStretch()
@@ -80,14 +89,19 @@ class NeedDialog(QDialog):
         v = self.values
         try:
             if self._kind == "car":
-                self.made = car_appliance(v["day_wh"], v["power_w"], v["start_h"], v["end_h"])
-                words = f"{show(v['day_wh'], 'energy_wh')} / {show(v['power_w'], 'power_w')} = {self.made.run_h:.1f} h a day; "
-                words += f"{show(v['day_wh'] * 365, 'energy_wh', 0)} a year. A house battery does not feed it, unless you say so."
+                coupling: Coupling = "dc" if self.coupling.currentData() == "dc" else "ac"
+                self.made = car_appliance(
+                    v["day_wh"], v["power_w"], v["start_h"], v["end_h"], coupling=coupling, on_surplus=self.on_surplus.isChecked()
+                )
+                year = v["day_wh"] / CAR_CHARGING_FRAC[coupling] * 365
+                words = f"{car_arithmetic(v['day_wh'], v['power_w'], coupling)}, {show(year, 'energy_wh', 0)} a year. A house "
+                words += "battery does not feed it, unless you say so."
+                if self.on_surplus.isChecked():
+                    words += " What surplus does not bring by day it draws in its window; so the car must be there by day."
             else:
-                self.made = heat_pump_appliance(v["fuel_wh"], v["boiler_frac"], v["cop"], v["power_w"], self._months)
-                months = ", ".join(MONTHS[m - 1] for m in self._months)
+                self.made = heat_pump_appliance(v["fuel_wh"], v["boiler_frac"], v["cop"], v["power_w"])
                 words = heat_pump_from_fuel(v["fuel_wh"], v["boiler_frac"], v["cop"]).arithmetic
-                words += f" a year, {self.made.run_h:.1f} h a day in {months}: every day of them alike, the coldest draws more."
+                words += " a year, shared by the days' degree-days below 15 °C; a colder day draws more for the same heat."
         except BadInput as error:
             self.made, words = None, str(error)
         self.words.setText(words)

@@ -174,7 +174,7 @@ class _Work(QRunnable):
                 except CalmRelayError as error:
                     runner.failed.emit(self._generation, plan.id, str(error))
                     continue
-                house = study.house(self._job) if made is not None else None
+                house = made.house if made is not None else None
                 air_c = study.weather(self._job).air_c if made is not None else None
                 faces = {f.id: study.face_months(self._job, f.id) for f in self._job.faces} if made is not None else {}
                 runner.answered.emit(Answer(self._generation, plan.id, result, made, house, air_c, faces))

@@ -91,7 +91,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     def load_year() -> None:
         page = window.page("house")
         assert isinstance(page, HousePage)
-        window.scroll_to("house", page.carpet)
+        page.show_part("year")
 
     take("house-year", "A", "house", load_year)
     take("brief", "B", "brief")

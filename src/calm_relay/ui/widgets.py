@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QLabel, QLayout, QScrollArea, QSizePolicy, QWidget
 
+from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.theme import hatch_brush
 
 
@@ -43,6 +46,20 @@ def scrolled(page: QWidget) -> QScrollArea:
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     area.setWidget(page)
     return area
+
+
+class LegendRow(QWidget):
+    """Names with their colours, in a line that wraps."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._flow = FlowLayout(self, gap=10, line_gap=2)
+
+    def show_rows(self, rows: Iterable[tuple[str, QColor]]) -> None:
+        """Show these names in place of those before."""
+        clear_layout(self._flow)
+        for name, color in rows:
+            self._flow.addWidget(Swatch(name, color))
 
 
 class Swatch(QWidget):

@@ -100,6 +100,7 @@ class FieldCell(QWidget):
             return box
         line = Line()
         line.setAccessibleName(self.caption)
+        line.setPlaceholderText(ghost)
         line.setFixedWidth(int(line.fontMetrics().averageCharWidth() * (chars or 22)) + 18)
         line.editingFinished.connect(self._commit_text)
         return line
@@ -153,8 +154,8 @@ class FieldCell(QWidget):
     def _commit_text(self) -> None:
         assert isinstance(self.editor, QLineEdit)
         text = self.editor.text().strip()
-        if text != self._read():
-            self._commit(text, f"{self.caption}: {text}")
+        if text != (self._read() or ""):
+            self._commit(None if not text and self.info.optional else text, f"{self.caption}: {text or 'none'}")
             self.session.document.end_merge()
 
     def _chosen(self, index: int) -> None:
@@ -190,7 +191,7 @@ class FieldCell(QWidget):
             elif isinstance(editor, QCheckBox):
                 editor.setChecked(bool(value))
             elif isinstance(editor, QLineEdit) and not (editor.hasFocus() and editor.isModified()):
-                editor.setText(str(value))
+                editor.setText("" if value is None else str(value))
                 editor.setCursorPosition(0)
         source = self.session.job.mark_of(base_path(self.path))
         self._mark.setText(WORDS[source])

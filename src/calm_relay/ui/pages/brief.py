@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QSlider, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QSlider, QWidget
 
 from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, reserve_default, weight_of, weight_words
-from calm_relay.job.brief_models import Contract, PurposeWeight
+from calm_relay.job.brief_models import Contract, ContractEnd, PurposeWeight
+from calm_relay.job.house_models import Appliance
+from calm_relay.job.parts import put_appliance
+from calm_relay.load.catalogue import catalogue
+from calm_relay.rules.checks_brief import END_WORDS
 from calm_relay.rules.edits import Edit
 from calm_relay.ui.pages.base import FieldPage
+from calm_relay.ui.pages.shown_year import shown_year_box
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
+YEARS_ON = 2  # a load to come is first put so many years ahead
 OUTAGES = ("outage_hours_h", "outages_per_year", "outage_season")
 
 
@@ -20,7 +26,8 @@ class BriefPage(FieldPage):
 
     def shape(self) -> object:
         job = self.session.job
-        return tuple(a.id for a in job.house.appliances), len(job.brief.contracts)
+        later = tuple((a.id, a.from_year) for a in job.house.later)
+        return tuple(a.id for a in job.house.appliances), len(job.brief.contracts), later, job.house.shown_year
 
     def build(self) -> None:
         job = self.session.job
@@ -62,6 +69,7 @@ class BriefPage(FieldPage):
         self.heading("Money, and what stays")
         self.flow(self.cell("brief.budget", chars=10, ghost="not said"), self.cell("brief.keep", chars=48))
         self.heading("Old contracts", ("Add a contract", self._add))
+        self.ends: dict[tuple[int, ContractEnd], QCheckBox] = {}
         for i in range(len(job.brief.contracts)):
             base = f"brief.contracts[{i}]"
             remove = self.button("Remove", lambda n=i: self._remove(n), f"Remove contract {i + 1}")
@@ -71,10 +79,39 @@ class BriefPage(FieldPage):
                 self.cell(f"{base}.ended_by", chars=34),
                 remove,
             )
+            for end, words in END_WORDS.items():
+                box = QCheckBox(f"a plan that {words}")
+                box.setAccessibleName(f"Contract {i + 1} is ended by a plan that {words}")
+                box.toggled.connect(lambda on, n=i, e=end: self._ends(n, e, on=on))
+                self.ends[i, end] = box
+            self.flow(label("Ended by", "quiet"), *(self.ends[i, end] for end in END_WORDS))
+        self._to_come()
         self.flow(self.cell("brief.note", chars=80))
         self.heading("What this sets")
         self._set_words = self.words("")
         self._column.addStretch()
+
+    def _to_come(self) -> None:
+        """Add the loads to come with their years, and which year of the house is shown."""
+        job = self.session.job
+        self.heading("Loads to come")
+        box = QComboBox()
+        box.setAccessibleName("Add a load to come")
+        box.addItem("Add a load to come…")
+        for load in catalogue():
+            box.addItem(f"{load.name}, {show(load.running_w, 'power_w')}")
+        box.activated.connect(lambda i: self.add_to_come(catalogue()[i - 1]) if i > 0 else None)
+        self.flow(box, *([shown_year_box(self.session)] if job.house.later else []))
+        if job.house.later:
+            self.flow(*(self.cell(f"house.appliances[{a.id}].from_year", caption=a.name, chars=12) for a in job.house.later))
+            counted = "none of them" if job.house.shown_year is None else f"those of {job.house.shown_year} and before"
+            self.words(f"Every figure counts {counted}; the year of the house is chosen here or on House.")
+
+    def add_to_come(self, load: Appliance) -> None:
+        """Add a usual appliance that comes in two years."""
+        year = self.session.job.calendar_year + YEARS_ON
+        job, _ = put_appliance(self.session.job, load.model_copy(update={"from_year": year}))
+        self.change(f"{load.name} from {year}", job)
 
     def show_figures(self) -> None:
         brief = self.session.job.brief
@@ -86,6 +123,9 @@ class BriefPage(FieldPage):
             if load.id in self.ticks:
                 with QSignalBlocker(self.ticks[load.id]):
                     self.ticks[load.id].setChecked(load.essential)
+        for (i, end), tick in self.ends.items():
+            with QSignalBlocker(tick):
+                tick.setChecked(end in brief.contracts[i].ends_with)
         reserve = reserve_default(brief)
         lines = [f"A drafted plan holds {reserve.value * 100:.0f} % of its battery for outages: {reserve.reason}."]
         self._set_words.setText("\n".join([*lines, *(f"{line}." for line in brief_words(brief))]))
@@ -102,6 +142,12 @@ class BriefPage(FieldPage):
     def _stay(self, load: str, name: str, *, on: bool) -> None:
         words = f"{name} {'must stay on' if on else 'may go dark'}"
         self.session.edit(words, [Edit(f"house.appliances[{load}].essential", on)])
+
+    def _ends(self, index: int, end: ContractEnd, *, on: bool) -> None:
+        had = self.session.job.brief.contracts[index].ends_with
+        kept = tuple(e for e in END_WORDS if (on if e == end else e in had))
+        words = f"A plan that {END_WORDS[end]} {'ends' if on else 'does not end'} a contract"
+        self.session.edit(words, [Edit(f"brief.contracts[{index}].ends_with", kept)])
 
     def _add(self) -> None:
         brief = self.session.job.brief

@@ -127,7 +127,7 @@ class StationSheet(QWidget):
             if node is None:
                 return None
             groups = tuple((g.id, g.tracker, g.face) for g in node.strings)
-            return (*base, groups, node.card, node.battery is None, len(plan.controls.slots))
+            return (*base, groups, node.card, node.battery is None, len(plan.controls.slots), job.site.supply.kind)
         if station.kind == "transfer" and plan.transfer is None:
             return None
         return (*base, tuple((a.id, a.name, a.running_w) for a in job.house.appliances))
@@ -185,6 +185,8 @@ class StationSheet(QWidget):
         cells = [self._cell(f"{base}.card", card_kind=card.kind), self._cell(f"{base}.name", chars=20)]
         if self.session.plan.transfer is not None:
             cells.append(self._cell(f"{base}.side"))
+        if self.session.job.site.supply.kind == "three_phase":
+            cells.append(self._cell(f"{base}.line"))
         self._line(*cells)
         if isinstance(card, BatterySideUnit) and node.battery is None:
             self._hint.setText("No battery on this inverter.")

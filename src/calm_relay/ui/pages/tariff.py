@@ -15,6 +15,7 @@ from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.tariff_models import DemandCharge, Tariff, Tier
 from calm_relay.rules.edits import Edit
 from calm_relay.tariff import paint
+from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
 from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.base import FieldPage
@@ -30,7 +31,10 @@ if TYPE_CHECKING:
     from calm_relay.ui.runner import Cancel
     from calm_relay.ui.session import Session
 
-OTHERS = ("export_price_per_kwh", "standing_per_day", "minimum_per_month", "tax_frac", "settlement_min")
+OTHERS = (
+    "export_price_per_kwh", "standing_per_day", "minimum_per_month", "tax_frac", "settlement_min", "import_growth_frac",
+    "export_growth_frac",
+)  # fmt: skip
 TWO_PRICES = ("import_price_per_kwh", "cheap_price_per_kwh", "cheap_start_h", "cheap_end_h")
 NETWORK = (
     ("site.export_limit_w", "no limit"), ("site.import_limit_w", "no limit"), ("site.supply.service_a", ""),
@@ -50,7 +54,7 @@ class TariffPage(FieldPage):
         t = self.session.job.tariff
         return (
             tuple((p.id, p.name) for p in t.periods), tuple((s.id, s.name) for s in t.seasons), self._season_id(),
-            t.demand is None, t.hourly_import is None, len(t.tiers),
+            t.demand is None, t.hourly_import is None, len(t.tiers), self.session.job.site.supply.kind,
         )  # fmt: skip
 
     def _season_id(self) -> str:
@@ -73,7 +77,8 @@ class TariffPage(FieldPage):
             self.flow(*(self.cell(f"tariff.{name}", chars=12 if name.endswith("kwh") else 8) for name in TWO_PRICES))
             self.flow(self.button("Paint a week of prices", lambda: self._take("Paint a week of prices", paint.with_week)))
         self.heading("What else is paid")
-        self.flow(*(self.cell(f"tariff.{name}", chars=12 if name.endswith("kwh") else 8) for name in OTHERS))
+        three = ("netting",) if self.session.job.site.supply.kind == "three_phase" else ()
+        self.flow(*(self.cell(f"tariff.{name}", chars=12 if name.endswith("kwh") else 8) for name in (*OTHERS, *three)))
         if t.demand is None:
             charge = DemandCharge(price_per_kw_month=5.0)
             self.flow(
@@ -240,7 +245,12 @@ class TariffPage(FieldPage):
             parts.append(f"no system at all {money} {show(float(none.total), 'money')}")
             months.insert(0, ("no system at all", none.by_month, "quiet"))  # type: ignore[attr-defined]
         self._show_months(months)
-        self._bill_words.setText("; ".join(parts) + ".")
+        growth = ""
+        if job.tariff.import_growth_frac or job.tariff.export_growth_frac:
+            years = yearly_totals(bill, job.tariff, GROWTH_YEARS)
+            later = ", ".join(f"year {n} {money} {show(years[n - 1], 'money')}" for n in (10, GROWTH_YEARS))
+            growth = f" As prices grow, {which} pays in {later}."
+        self._bill_words.setText("; ".join(parts) + "." + growth)
         rows = [(line.name, show(line.amount, "money", 2), f"  {line.arithmetic}") for line in bill.lines]
         rows.append(("in all", show(bill.total, "money", 2), "  the lines above"))
         by_month = ", ".join(f"{month} {show(amount, 'money')}" for month, amount in zip(MONTHS, bill.by_month, strict=True))

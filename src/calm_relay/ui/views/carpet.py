@@ -29,6 +29,7 @@ class CarpetView(QWidget):
         self._buffer: NDArray[np.uint8] | None = None
         self._values: NDArray[np.float64] | None = None
         self._kind, self._hue, self._top, self._name = "power_w", "sun", 0.0, ""
+        self.full_at = 1.0  # full colour from this quantile of the quarter hours on; below 1 a few peaks do not pale the year
         self._dim = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -65,7 +66,7 @@ class CarpetView(QWidget):
             self.update()
             return
         quarter = self._values.reshape(365, ROWS, -1).mean(axis=2)
-        self._top = 1.0 if self._kind == "fraction" else float(quarter.max()) or 1.0
+        self._top = 1.0 if self._kind == "fraction" else float(np.quantile(quarter, self.full_at)) or float(quarter.max()) or 1.0
         shade = np.clip(quarter / self._top * 255.0, 0, 255).astype(np.uint8)
         self._buffer = np.ascontiguousarray(np.pad(shade.T[::-1], ((0, 0), (0, 3))))  # rows of an image are 4-byte aligned
         image = QImage(self._buffer.data, 365, ROWS, 368, QImage.Format.Format_Indexed8)

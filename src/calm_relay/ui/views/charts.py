@@ -61,13 +61,14 @@ class Chart(pg.PlotWidget):
         """Draw a line."""
         self.addItem(pg.PlotCurveItem(x, y, pen=pg.mkPen(color, width=width, style=style)))
 
-    def level(self, y: float, text: str, role: str) -> None:
-        """Draw a level with its name on it."""
+    def level(self, y: float, text: str, role: str, *, below: bool = False) -> None:
+        """Draw a level with its name on it, or under it."""
         color = self._theme.color(role)
+        at = (1, 0) if below else (1, 1)
         line = pg.InfiniteLine(
             y, 0, pen=pg.mkPen(color, width=1.6, style=Qt.PenStyle.DashLine), label=text,
             labelOpts={
-                "position": 0.99, "anchors": [(1, 1), (1, 1)], "color": color, "movable": False, "fill": self._theme.color("panel"),
+                "position": 0.99, "anchors": [at, at], "color": color, "movable": False, "fill": self._theme.color("panel"),
             },
         )  # fmt: skip
         line.label.setFont(ui_font(7.5 * self._scale, bold=True))
@@ -100,9 +101,10 @@ class StackChart(Chart):
             low = high
         self.curve(stack.hours, low, self._theme.color("house"))
         top = float(low.max()) if len(low) else 1.0
+        top = max([top, *(value / 1000.0 for value, _, _ in levels)])
+        lowest = min((value for value, _, _ in levels), default=0.0)
         for value, text, role in levels:
-            self.level(value / 1000.0, text, role)
-            top = max(top, value / 1000.0)
+            self.level(value / 1000.0, text, role, below=len(levels) > 1 and value == lowest)
         self.setXRange(float(stack.hours[0]), float(stack.hours[-1]), padding=0)
         self.setYRange(0, top * 1.08, padding=0)
         axis = self.getAxis("bottom")
@@ -178,14 +180,14 @@ class LoadChart(Chart):
         self.getAxis("bottom").setTicks([[(float(np.log10(h)), f"{h:g}") for h in marks], []])
 
 
-SEASON_STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
+LINE_STYLES = (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine, Qt.PenStyle.DashDotLine)
 
 
-LINES = dict(zip(SEASON_STYLES, ("line", "dashes", "dots", "dash and dot"), strict=True))
+LINES = dict(zip(LINE_STYLES, ("line", "dashes", "dots", "dash and dot"), strict=True))
 
 
-class SeasonChart(Chart):
-    """The mean day of each season; told apart by their lines, not by colour alone."""
+class DayLines(Chart):
+    """Mean days by hour of the clock, of seasons or of phases; told apart by their lines, not by colour alone."""
 
     def show_days(self, days: Sequence[tuple[str, Array]]) -> list[tuple[str, QColor]]:
         """Draw the days in kW; returns names with their colours, for the legend."""
@@ -194,7 +196,7 @@ class SeasonChart(Chart):
         x: Array = np.arange(24, dtype=float) + 0.5
         top = 0.1
         out = []
-        for (name, watts), color, style in zip(days, reversed(colors), SEASON_STYLES, strict=False):
+        for (name, watts), color, style in zip(days, reversed(colors), LINE_STYLES, strict=False):
             self.curve(x, watts / 1000.0, color, 2.0, style)
             top = max(top, float(watts.max()) / 1000.0)
             out.append((f"{name} ({LINES[style]})", color))

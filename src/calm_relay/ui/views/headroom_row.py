@@ -102,6 +102,8 @@ class HeadroomRow(QAbstractButton):
 
     def _share(self) -> float | None:
         f = self.finding
-        if f.value is None or not f.limit:
+        if f.value is None or f.limit is None:
             return None
+        if not f.limit:  # nothing is allowed: anything fills the bar
+            return 1.0 if f.sense == "most" and f.value > 0 else None
         return f.value / f.limit if f.sense == "most" else f.limit / f.value if f.value else 1.0

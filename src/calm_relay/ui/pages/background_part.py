@@ -1,0 +1,126 @@
+"""What is not listed as an appliance: a shape and totals, or a meter's year; which year of the house is shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QComboBox, QWidget
+
+from calm_relay.calendar import MONTH_DAYS
+from calm_relay.job.house_models import ProfileLoad
+from calm_relay.job.models import FieldMark
+from calm_relay.load.catalogue import HOUSEHOLDS, household_days
+from calm_relay.load.meter_files import read_meter
+from calm_relay.load.profile import PUBLISHED, PUBLISHED_SOURCE
+from calm_relay.units import format_quantity as show
+
+if TYPE_CHECKING:
+    from calm_relay.study import Study
+    from calm_relay.ui.pages.house import HousePage
+
+DAYS_PATH = "house.background.energy_wh_per_day"
+INVENTED = "This shape is ours and invented; a meter file, or the published household, stands on firmer ground."
+
+
+class BackgroundPart:
+    """The upper half of 'What it draws'; builds into the page."""
+
+    def __init__(self, page: HousePage) -> None:
+        self._page = page
+
+    def shape(self) -> object:
+        house = self._page.session.job.house
+        background = house.background
+        return (
+            (background.kind, background.shape, background.holds_listed) if isinstance(background, ProfileLoad) else background.kind
+        )
+
+    def build(self) -> None:
+        page, job = self._page, self._page.session.job
+        background = job.house.background
+        if job.mark_of(DAYS_PATH) == "assumed" and not job.house.appliances:
+            page.words(
+                "Bring: a bill with the kWh of each month, and what runs in the evening. Type the day's kWh of each month, and say "
+                "below whether listed appliances are part of it.",
+                "teach",
+            )
+        if isinstance(background, ProfileLoad):
+            page.heading("By totals and a shape", ("Read a meter file…", self._ask_meter))
+            page.flow(page.cell("house.background.shape"), page.cell("house.background.seed", chars=6), self._households())
+            page.month_row(DAYS_PATH)
+            page.flow(page.cell("house.background.holds_listed"))
+            if background.shape == PUBLISHED:
+                page.words(f"{PUBLISHED_SOURCE}; each month is scaled to its total.")
+            elif background.shape != "flat":
+                page.words(INVENTED)
+        else:
+            page.heading("As metered", ("Read a meter file…", self._ask_meter), ("Type totals instead", self.type_totals))
+            page.words(f"{background.source or background.series.column}, every {background.series.step_s // 60} min.", "strong")
+            page.words("Appliances below are taken as part of it, unless you say that they come on top.")
+
+    def _households(self) -> QWidget:
+        box = QComboBox()
+        box.setAccessibleName("Begin with a household")
+        box.addItem("Begin with a household…")
+        for words, day_wh in HOUSEHOLDS:
+            box.addItem(f"{words}, {show(day_wh, 'energy_wh')} a day")
+        box.activated.connect(lambda i: self.take_household(*HOUSEHOLDS[i - 1]) if i > 0 else None)
+        return box
+
+    def take_household(self, words: str, day_wh: float) -> None:
+        """Put a usual household's days in place, marked as assumed."""
+        job = self._page.session.job
+        days = household_days(day_wh, job.site.place.latitude_deg, heated=True)
+        marks = (*(m for m in job.marks if m.path != DAYS_PATH), FieldMark(path=DAYS_PATH, source="assumed"))
+        background = job.house.background.model_copy(update={"energy_wh_per_day": days})
+        house = job.house.model_copy(update={"background": background})
+        self._page.change(f"A household of {words}", job.model_copy(update={"house": house, "marks": marks}))
+
+    # --- a meter
+    def _ask_meter(self) -> None:
+        path = self._page.session.dialogs.ask_file("Read a meter file", "Meter data (*.csv *.xml *.txt *.nem12);;All files (*)")
+        if path is not None:
+            self.read_meter(path)
+
+    def read_meter(self, path: Path) -> None:
+        """Read a meter file off the window's thread; what was found is shown before it becomes the house."""
+        job = self._page.session.job
+
+        def work(study: Callable[[], Study]) -> object:
+            from calm_relay.decision.metered import take_meter
+
+            return take_meter(study(), job, read_meter(path, job.site.place.time_zone))
+
+        self._page.session.read_file(path, work, self._meter_read)
+
+    def _meter_read(self, taken: object) -> None:
+        from calm_relay.ui.meter_dialog import MeterDialog
+
+        session = self._page.session
+        if isinstance(taken, Exception):
+            session.problem.emit(str(taken))
+            return
+        dialog = MeterDialog(taken, self._page)  # type: ignore[arg-type]
+        dialog.accepted.connect(lambda: self._take_meter(taken))
+        session.dialogs.show(dialog)
+
+    def _take_meter(self, taken: object) -> None:
+        """Make a meter's gross load the house, as one named entry."""
+        from calm_relay.decision.metered import Taken, with_meter
+
+        assert isinstance(taken, Taken)
+        session = self._page.session
+        self._page.change(f"House from {taken.meter.file}", with_meter(session.store, session.job, taken))
+
+    def type_totals(self) -> None:
+        """Go back to totals and a shape, beginning with the metered days of each month."""
+        session = self._page.session
+        job, year = session.job, session.house_year()
+        months: tuple[float, ...] = (9000.0,) * 12
+        if year is not None:
+            sums = session.calendar().by_month_wh(year.background_w)
+            months = tuple(round(wh / days, 0) for wh, days in zip(sums, MONTH_DAYS, strict=True))
+        house = job.house.model_copy(update={"background": ProfileLoad(energy_wh_per_day=months)})
+        self._page.change("Type totals of the house", job.model_copy(update={"house": house}))
