@@ -68,6 +68,9 @@ def test_before_the_battery_the_battery_gets_what_is_left(demo, study):
         heater = study.flow(job, job.plan("A")).house.appliance_w["hot-water"]
         by_day = float(heater[study.sun_up(job)].sum())
         taken[rank] = by_day, facts.system_wh["pv_to_battery_w"]
+    plain = study.facts(demo, demo.plan("A")).fill["bat"]["winter"]
+    after = study.facts(with_rank(demo, "after_battery"), demo.plan("A")).fill["bat"]["winter"]
+    assert after.median_ratio >= plain.median_ratio - 1e-6, "what comes after the battery takes nothing the battery could have"
     assert taken["before_battery"][0] > taken["after_battery"][0]
     assert taken["before_battery"][1] < taken["after_battery"][1]
 

@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from calm_relay.errors import BadInput, Fault
+
+Watch = Callable[[str, float], None]  # what is being done and how far, 0 to 1; raises Cancelled where it shall stop
+
+
+def unwatched(_words: str, _frac: float) -> None:
+    """Watch over nothing."""
 
 
 def handed_in(path: Path, most_bytes: int, larger: str, remedy: str) -> bytes:

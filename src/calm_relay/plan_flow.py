@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -27,13 +27,18 @@ RANKS: tuple[Literal["before_battery", "after_battery"], ...] = ("before_battery
 
 @dataclass(frozen=True, eq=False)
 class PlanFlow:
-    """A plan's year with what went into it; `house` is the house as it drew in this plan, loads on surplus included."""
+    """A plan's year with what went into it.
+
+    `house` is the house as it drew in this plan, loads on surplus included; `left_over_w` is what loads that come after the battery
+    took of the surplus: it was the battery's first. [W]
+    """
 
     flow: FlowTable
     packed: Packed
     pv_only: dict[str, PvOnlyOutput]
     dc: dict[str, NodeDc]
     house: HouseYear
+    left_over_w: Array
 
     @property
     def nbytes(self) -> int:
@@ -57,6 +62,7 @@ def make_flow(
     after it what the run with them exports, each day up to its need (`load.surplus`). Since it takes no more than was spare, the
     batteries of the last run do what they did without it.
     """
+    left_over = np.zeros(calendar.steps)
     waiting = [a for a in job.house.counted if a.surplus != "no"]
     if waiting:
         needs = {a.id: house.appliance_w[a.id] for a in waiting}
@@ -69,8 +75,10 @@ def make_flow(
             spare = spare_ac_w(_run(job, measured, cards, calendar, house, dc, cancelled), measured, cards)
             for load in loads:
                 year = on_surplus(load, needs[load.id], spare, calendar)
+                if rank == "after_battery":
+                    left_over += np.minimum(year, spare)
                 house, spare = house.with_loads({load.id: year}), np.maximum(0.0, spare - year)
-    return _run(job, plan, cards, calendar, house, dc, cancelled)
+    return replace(_run(job, plan, cards, calendar, house, dc, cancelled), left_over_w=left_over)
 
 
 def _without_batteries(plan: Plan) -> Plan:
@@ -121,4 +129,4 @@ def _run(
     )
     pv = {node_id: d.available_w for node_id, d in dc.items()}
     packed = pack_plan(plan, cards, calendar, limits, pv, ac)
-    return PlanFlow(run_year(packed, cancelled), packed, outputs, dc, house)
+    return PlanFlow(run_year(packed, cancelled), packed, outputs, dc, house, np.zeros(calendar.steps))

@@ -236,6 +236,7 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
     charge_ac = flow.column("charge_ac_w")
     pv_share = np.divide(flow.column("pv_to_battery_w"), charge_ac, out=np.zeros_like(charge_ac), where=charge_ac > 1e-9)
     spare_ac = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w") + flow.column("pv_only_lost_device_w")
+    spare_ac = spare_ac + made.left_over_w
     out: dict[str, dict[str, FillFacts]] = {}
     for k in with_battery:
         node_id, record = flow.node_ids[k], packed.nodes[k]

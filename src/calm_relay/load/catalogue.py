@@ -129,7 +129,7 @@ def car_arithmetic(day_wh: float, charger_w: float, coupling: Coupling) -> str:
     frac = CAR_CHARGING_FRAC[coupling]
     drawn = day_wh / frac
     line = f"{day_wh / 1000:g} kWh into the car / {frac:g} = {drawn / 1000:.4g} kWh from the house"
-    return f"{line}; / {charger_w / 1000:g} kW = {drawn / charger_w:.2f} h a day"
+    return f"{line}; {drawn / 1000:.4g} kWh / {charger_w / 1000:g} kW = {drawn / charger_w:.2f} h a day"
 
 
 def heat_pump_appliance(

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from calm_relay.handed_in import Watch, unwatched
 from calm_relay.load.meter import Readings, bad, meter_bytes
 
 ESPI, ATOM = "{http://naesb.org/espi}", "{http://www.w3.org/2005/Atom}"
@@ -14,7 +15,7 @@ WATT_HOURS = 72  # unit of measure, ESPI's own number
 FLOWS = {1: "import", 19: "export"}  # flow direction: delivered to the customer, received from it
 
 
-def read_green_button(path: Path) -> Readings:
+def read_green_button(path: Path, watch: Watch = unwatched) -> Readings:
     """Read a Green Button file; begins are seconds since 1970 in UTC, so that no clock is guessed.
 
     Raises
@@ -26,6 +27,7 @@ def read_green_button(path: Path) -> Readings:
     from defusedxml.ElementTree import ParseError, fromstring
 
     raw = meter_bytes(path)
+    watch("its XML", 0.05)
     try:
         root = fromstring(raw, forbid_dtd=True)
     except DefusedXmlException as error:
@@ -37,7 +39,9 @@ def read_green_button(path: Path) -> Readings:
     types, owners = _types(root)
     found: dict[str, list[tuple[int, int, float]]] = {}
     last: Any = None
-    for entry in root.iter(f"{ATOM}entry"):
+    entries = list(root.iter(f"{ATOM}entry"))
+    for number, entry in enumerate(entries):
+        watch("its readings", 0.3 + 0.6 * number / len(entries))
         kind = entry.find(f".//{ESPI}ReadingType")
         last = kind if kind is not None else last
         for block in entry.iter(f"{ESPI}IntervalBlock"):

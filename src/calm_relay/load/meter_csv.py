@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import standard_offset_h
 from calm_relay.errors import BadInput
+from calm_relay.handed_in import Watch, unwatched
 from calm_relay.load.meter import INTERVALS_S, Readings, bad, meter_bytes
 
 Array = NDArray[np.float64]
@@ -58,10 +59,11 @@ FORMATS = (  # what a stamp may look like, how pandas reads it, and its words
     ("%m/%d/%Y %I:%M:%S %p", "month/day/year, 12 hours"), ("%Y%m%d %H:%M", "yearmonthday"),
     ("%Y%m%d%H%M", "yearmonthdayhourminute"),
 )  # fmt: skip
+CHUNK_ROWS = 50_000
 DATES = ("%Y-%m-%d", "%d/%m/%Y", "%m/%d/%Y", "%d.%m.%Y", "%Y/%m/%d", "%Y%m%d", "%d-%b-%Y")
 
 
-def read_meter_csv(path: Path, time_zone: str) -> Readings:
+def read_meter_csv(path: Path, time_zone: str, watch: Watch = unwatched) -> Readings:
     """Read interval data; `time_zone` is the job's, for stamps that name no offset.
 
     Raises
@@ -70,17 +72,18 @@ def read_meter_csv(path: Path, time_zone: str) -> Readings:
         One clear line naming row and column.
     """
     raw = meter_bytes(path)
+    watch("its text", 0.02)
     try:
         text = raw.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise bad(path, "", f"it is not UTF-8 text (byte {error.start})", "save it as UTF-8") from error
     delimiter = _delimiter(text)
-    table, skipped = _table(path, text, delimiter)
+    table, skipped = _table(path, text, delimiter, watch)
     heads = [str(name).strip() for name in table.columns]
     wide = _wide_interval(heads)
     if wide:
         return _wide(path, table, heads, wide, skipped, delimiter, time_zone)
-    return _long(path, table, heads, skipped, delimiter, time_zone)
+    return _long(path, table, heads, skipped, delimiter, time_zone, watch)
 
 
 def _delimiter(text: str) -> str:
@@ -88,7 +91,7 @@ def _delimiter(text: str) -> str:
     return max((";", "\t", ","), key=lambda mark: sorted(line.count(mark) for line in lines)[len(lines) // 2])
 
 
-def _table(path: Path, text: str, delimiter: str) -> tuple[Any, int]:
+def _table(path: Path, text: str, delimiter: str, watch: Watch) -> tuple[Any, int]:
     """Return the table as text cells and the number of lines above its first row of data."""
     import pandas as pd
 
@@ -101,9 +104,15 @@ def _table(path: Path, text: str, delimiter: str) -> tuple[Any, int]:
         )
     head = next(i for i, count in enumerate(counts) if count == widest and not _has_stamp(lines[i], delimiter))
     try:
-        table = pd.read_csv(
-            io.StringIO(text), sep=delimiter, dtype=str, keep_default_na=False, skiprows=head, skip_blank_lines=True, engine="c"
-        )
+        source, parts = io.StringIO(text), []
+        chunks = pd.read_csv(
+            source, sep=delimiter, dtype=str, keep_default_na=False, skiprows=head, skip_blank_lines=True, engine="c",
+            chunksize=CHUNK_ROWS,
+        )  # fmt: skip
+        for part in chunks:
+            parts.append(part)
+            watch("its rows", 0.05 + 0.4 * source.tell() / len(text))
+        table = pd.concat(parts, ignore_index=True) if len(parts) > 1 else parts[0]
     except (pd.errors.ParserError, pd.errors.EmptyDataError, ValueError, StopIteration) as error:
         raise bad(path, "", f"its rows are not of one shape ({error})", "give every row the same columns") from error
     if table.empty:
@@ -122,8 +131,10 @@ def _wide_interval(heads: list[str]) -> int:
     return 86_400 // len(times) if len(times) in (24, 48, 96, 144, 288) else 0
 
 
-def _long(path: Path, table: Any, heads: list[str], skipped: int, delimiter: str, time_zone: str) -> Readings:
+def _long(path: Path, table: Any, heads: list[str], skipped: int, delimiter: str, time_zone: str, watch: Watch) -> Readings:
+    watch("its times", 0.45)
     stamps, used, how = _stamps(path, table, heads, skipped)
+    watch("its clock", 0.65)
     begin, interval, told = _instants(path, stamps, time_zone, skipped)
     energies: dict[str, Array] = {}
     guesses = [("time", how), *told]
@@ -133,6 +144,7 @@ def _long(path: Path, table: Any, heads: list[str], skipped: int, delimiter: str
         channel = _channel(head)
         if channel is None or channel in energies:
             continue
+        watch(f"its column {head}", 0.75 + 0.2 * len(energies) / len(heads))
         values = _numbers(path, table[name], head, skipped, delimiter)
         if values is None:
             continue

@@ -8,13 +8,14 @@ from pathlib import Path
 
 import numpy as np
 
+from calm_relay.handed_in import Watch, unwatched
 from calm_relay.load.meter import Readings, bad, meter_bytes
 
 MARKET_OFFSET_H = 10  # Australian Eastern Standard Time, never daylight saving
 UNITS = {"KWH": 1000.0, "WH": 1.0, "MWH": 1e6}
 
 
-def read_nem12(path: Path) -> Readings:
+def read_nem12(path: Path, watch: Watch = unwatched) -> Readings:
     """Read a NEM12 file; registers whose suffix begins with E are import, with B export.
 
     Raises
@@ -33,6 +34,7 @@ def read_nem12(path: Path) -> Readings:
         if not row or not row[0].strip():
             continue
         kind = row[0].strip()
+        watch("its days", min(0.9, number / 2000))
         if kind == "200":
             register = _register(path, number, row)
             if register is not None:

@@ -94,10 +94,12 @@ class NeedDialog(QDialog):
                     v["day_wh"], v["power_w"], v["start_h"], v["end_h"], coupling=coupling, on_surplus=self.on_surplus.isChecked()
                 )
                 year = v["day_wh"] / CAR_CHARGING_FRAC[coupling] * 365
-                words = f"{car_arithmetic(v['day_wh'], v['power_w'], coupling)}, {show(year, 'energy_wh', 0)} a year. A house "
-                words += "battery does not feed it, unless you say so."
+                words = f"{car_arithmetic(v['day_wh'], v['power_w'], coupling)}, {show(year, 'energy_wh', 0)} a year. "
                 if self.on_surplus.isChecked():
-                    words += " What surplus does not bring by day it draws in its window; so the car must be there by day."
+                    words += "What surplus does not bring by day it draws in its window; the car must be there by day for that. "
+                    words += "A house battery never feeds it."
+                else:
+                    words += "A house battery does not feed it, unless you say so."
             else:
                 self.made = heat_pump_appliance(v["fuel_wh"], v["boiler_frac"], v["cop"], v["power_w"])
                 words = heat_pump_from_fuel(v["fuel_wh"], v["boiler_frac"], v["cop"]).arithmetic

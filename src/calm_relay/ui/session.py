@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from calm_relay.calendar import YearCalendar, year_calendar
-from calm_relay.errors import CalmRelayError
+from calm_relay.errors import CalmRelayError, Cancelled
+from calm_relay.handed_in import Watch
 from calm_relay.job.container import OpenedJob, save_job
 from calm_relay.job.history import Document
 from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
     from calm_relay.plan_flow import PlanFlow
     from calm_relay.study import PlanResult, Study
 
+FileWork = Callable[[Callable[[], "Study"], Watch], object]  # reads a file: how to get the study, and whom to tell
 KEEP_MS = 300  # edits that follow each other closely are kept once
 FILE_KEY = "file "  # questions to the worker that read a file begin so
 GATHER_MS = 40  # figures of plans that are not looked at are shown together
@@ -47,6 +49,7 @@ class Session(QObject):
     answers_changed = Signal()
     progress = Signal(str)
     reading = Signal(str)  # names of the files being read, empty where none is
+    read_so_far = Signal(str, float)  # what is being read of the file, and how far it is, 0 to 1
     problem = Signal(str)
 
     def __init__(
@@ -266,18 +269,27 @@ class Session(QObject):
     # --- changing
     def read_weather(self, path: Path) -> None:
         """Read a weather file off the window's thread and put it in place as one named entry; a fault changes nothing."""
-        self.read_file(path, lambda _: read_weather(path), lambda read: self._weather_read(path, read))
+        self.read_file(path, lambda *_: read_weather(path), lambda read: self._weather_read(path, read))
 
-    def read_file(self, path: Path, work: Callable[[Callable[[], Study]], object], done: Callable[[object], None]) -> None:
-        """Read a file off the window's thread; `work` may ask for the study, `done` gets the answer, or the error, here."""
+    def read_file(self, path: Path, work: FileWork, done: Callable[[object], None]) -> None:
+        """Read a file off the window's thread; `work` may ask for the study, and tells its watch how far it is.
+
+        `done` gets the answer, or the error, here.
+        """
         self._files_read += 1
         key = f"{FILE_KEY}{self._files_read} {path.name}"
         self._reading[key] = done
         self._say_reading()
-        self.runner.read(key, work)
+
+        def watch(words: str, frac: float) -> None:
+            if key not in self._reading:
+                raise Cancelled("the reading was stopped")
+            self.read_so_far.emit(words, frac)
+
+        self.runner.read(key, lambda study: work(study, watch))
 
     def stop_reading(self) -> None:
-        """Drop every file that is being read: its answer is not used, the job stays as it is."""
+        """Stop every file that is being read: nothing of it is used, the job stays as it is."""
         self._reading.clear()
         self._say_reading()
 

@@ -17,6 +17,7 @@ from calm_relay.load.profile import PUBLISHED, PUBLISHED_SOURCE
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
+    from calm_relay.handed_in import Watch
     from calm_relay.study import Study
     from calm_relay.ui.pages.house import HousePage
 
@@ -88,10 +89,10 @@ class BackgroundPart:
         """Read a meter file off the window's thread; what was found is shown before it becomes the house."""
         job = self._page.session.job
 
-        def work(study: Callable[[], Study]) -> object:
+        def work(study: Callable[[], Study], watch: Watch) -> object:
             from calm_relay.decision.metered import take_meter
 
-            return take_meter(study(), job, read_meter(path, job.site.place.time_zone))
+            return take_meter(study(), job, read_meter(path, job.site.place.time_zone, watch))
 
         self._page.session.read_file(path, work, self._meter_read)
 

@@ -211,5 +211,7 @@ def _sheet(t: Theme, scale: float) -> str:
     QScrollBar::handle:vertical {{ background: {t.line}; min-height: 24px; }}
     QScrollBar:horizontal {{ background: transparent; height: 8px; }}
     QScrollBar::handle:horizontal {{ background: {t.line}; }}
+    QProgressBar {{ background: {t.track}; border: none; }}
+    QProgressBar::chunk {{ background: {t.accent}; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     """
