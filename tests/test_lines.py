@@ -7,7 +7,8 @@ import pytest
 
 from calm_relay.job.models import Node, Supply
 from calm_relay.library.shipped import shipped_card
-from calm_relay.lines import background_shares, house_lines_w, line_name, net_lines_w, node_shares, shares_of
+from calm_relay.line_shares import background_shares, line_name, node_shares, shares_of
+from calm_relay.lines import house_lines_w, net_lines_w
 from calm_relay.rules.edits import Edit, apply_edits
 
 THREE = [Edit("site.supply.kind", "three_phase"), Edit("house.background_lines_frac", [0.2, 0.3, 0.5])]

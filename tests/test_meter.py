@@ -174,6 +174,7 @@ def test_gaps_are_filled_from_the_weeks_around_and_said(tmp_path):
     read = read_meter(path, BERLIN)
     assert read.filled.sum() == 96
     assert "48.0 hours were missing" in read.notes[0]
+    assert read.notes[1] == "gaps (standard time): 15 Apr 04:00 for 48 h"
     np.testing.assert_allclose(
         read.power_w["import"][5000:5096] * 0.5, (wh[5000 - 336 : 5096 - 336] + wh[5000 + 336 : 5096 + 336]) / 2
     )
@@ -206,6 +207,13 @@ def test_of_more_than_a_year_the_latest_365_days_are_taken_and_a_year_may_begin_
     first = latest["2025-01-01":"2025-04-30"].to_numpy()
     np.testing.assert_allclose(read.power_w["import"][: len(first)], first, rtol=1e-9)
     assert any("120 days are of another year than 2024" in note for note in read.notes)
+    assert read.years == (2024,)
+    whole = read_meter(path, "UTC", year=2024)
+    kept = pd.Series(wh, stamps)["2024-01-01":"2024-12-31"]
+    assert whole.year_wh("import") == pytest.approx(kept[~((kept.index.month == 2) & (kept.index.day == 29))].sum())
+    assert not any("another weekday" in note for note in whole.notes)
+    with pytest.raises(BadInput, match="it does not hold 2023; it holds 2024"):
+        read_meter(path, "UTC", year=2023)
 
 
 def test_a_year_of_minutes_of_35_megabytes_is_read_in_time(tmp_path):

@@ -35,6 +35,7 @@ def meter_data(meter: MeterYear) -> dict[str, Any]:
         "file": meter.file,
         "format": meter.format,
         "year": meter.year,
+        "whole_years": list(meter.years),
         "interval_s": meter.interval_s,
         "channels": {
             name: {"year_wh": meter.year_wh(name), "months_wh": list(months.by_month_wh(watts)), "peak_w": float(watts.max())}
@@ -50,6 +51,8 @@ def meter_data(meter: MeterYear) -> dict[str, Any]:
 def meter_text(data: dict[str, Any]) -> list[str]:
     """Return a meter file as lines."""
     out = [f"{data['file']}: {data['format']}, {data['year']}, every {data['interval_s'] // 60} min"]
+    if len(data["whole_years"]) > 1:
+        out.append(f"  it holds the years {', '.join(str(y) for y in data['whole_years'])}")
     out += [f"  {row['what']}: {row['found']}" for row in data["guesses"]]
     for name, row in data["channels"].items():
         months = " ".join(f"{wh / 1000:.0f}" for wh in row["months_wh"])
@@ -60,7 +63,7 @@ def meter_text(data: dict[str, Any]) -> list[str]:
 def meter_command(options: argparse.Namespace) -> int:
     """Run `meter`."""
     zone = open_job(options.job).job.site.place.time_zone if options.job else options.zone
-    data = meter_data(read_meter(Path(options.file), zone))
+    data = meter_data(read_meter(Path(options.file), zone, year=options.year))
     if options.json:
         print_json(data)
     else:
@@ -72,7 +75,8 @@ def set_load_command(options: argparse.Namespace) -> int:
     """Run `set-load`."""
     opened = open_job(options.job)
     study = Study(opened.store)
-    taken = take_meter(study, opened.job, read_meter(Path(options.file), opened.job.site.place.time_zone))
+    meter = read_meter(Path(options.file), opened.job.site.place.time_zone, year=options.year)
+    taken = take_meter(study, opened.job, meter)
     changed = with_meter(opened.store, opened.job, taken)
     save_job(options.out, changed, opened.store)
     print("\n".join([f"{taken.words}; saved as {options.out}", *taken.gross.notes, *taken.meter.notes]))

@@ -214,6 +214,10 @@ class Study:
         )
         return found
 
+    def day_wh(self, job: Job) -> float:
+        """Return what the house draws on a mean day. [Wh]"""
+        return float(self.house(job).total_w().mean()) * 24.0
+
     def sun_up(self, job: Job) -> NDArray[np.bool_]:
         """Return where the sun stands above the horizon, (steps,)."""
         up: NDArray[np.bool_] = self.sun(job).apparent_zenith_deg < 90.0

@@ -216,6 +216,13 @@ def test_usual_appliances_and_households_are_begun_with(window, qapp):
     assert wait_idle(qapp, window)
     assert window.session.job.mark_of("house.background.energy_wh_per_day") == "assumed"
     assert sum(window.session.job.house.background.energy_wh_per_day) / 12 == pytest.approx(21_400.0, abs=2.0)
+    house.draws.background.type_months(True)
+    january = house.rows["house.background.energy_wh_per_day"].fields[0]
+    january.selectAll()
+    QTest.keyClicks(january, "620")
+    QTest.keyClick(january, Qt.Key.Key_Return)
+    assert window.session.job.house.background.energy_wh_per_day[0] == pytest.approx(20_000.0), "31 days of 20 kWh"
+    house.draws.background.type_months(False)
     undo_all(window)
 
 

@@ -4,15 +4,35 @@ from __future__ import annotations
 
 import math
 import string
+from dataclasses import dataclass
 
-from calm_relay.decision.brief import reserve_default
+from calm_relay.calendar import window_hours
+from calm_relay.decision.brief import (
+    cheap_window,
+    defaults,
+    dull_half,
+    outage_default,
+    reserve_default,
+    whole_house_default,
+    window_default,
+)
 from calm_relay.errors import NotFeasible
 from calm_relay.job.house_models import ProfileLoad
-from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, StringGroup, Transfer
+from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, Slot, StringGroup, Transfer
 from calm_relay.job.parts import with_cards
-from calm_relay.library.cards import AcUnit, BatteryCard, Card, HybridCard, ModuleCard, PvInverterCard, TransferCard
+from calm_relay.library.cards import (
+    AcUnit,
+    BatteryCard,
+    BatterySideUnit,
+    Card,
+    HybridCard,
+    ModuleCard,
+    PvInverterCard,
+    TransferCard,
+)
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.pv.voltage import cold_voc_v
+from calm_relay.simulation.chain import ac_in_w, usable_wh
 
 PATTERNS: tuple[tuple[str, str, str], ...] = (
     ("ac-add-on", "Keep, add AC battery", "what stands stays; a battery inverter joins it"),
@@ -20,11 +40,16 @@ PATTERNS: tuple[tuple[str, str, str], ...] = (
     ("hybrid-alongside", "Hybrid alongside", "what stands stays; a hybrid with new strings and a battery joins it"),
     ("array-only", "Array only", "more modules on today's inverter, no battery"),
 )
+CHARGED_FRAC = 0.93  # into the cells over drawn at AC, for the power of a drafted window; ours
+UNKNOWN_DAY_WH = 20_000.0  # of a house whose metered year is not at hand
 NIGHT_SHARE = 0.6  # of a day's use, the lower end of the trade's 60 to 80 % (common practice)
 
 
-def draft_plan(job: Job, pattern: str) -> tuple[Job, str]:
+def draft_plan(job: Job, pattern: str, day_wh: float | None = None) -> tuple[Job, str]:
     """Return the job with a drafted plan behind the others, and the plan's id.
+
+    What the brief sets in it (`decision.brief.defaults`) stands in the plan's note, each with its reason. `day_wh` is what the
+    house draws on a mean day, where the study has it; else typed totals and the list are summed.
 
     Raises
     ------
@@ -34,7 +59,7 @@ def draft_plan(job: Job, pattern: str) -> tuple[Job, str]:
     name = {key: words for key, words, _ in PATTERNS}[pattern]
     today = job.plans[0]
     maker = {"ac-add-on": _ac_add_on, "hybrid-swap": _swap, "hybrid-alongside": _alongside, "array-only": _array_only}[pattern]
-    nodes, cards, battery = maker(job, today)
+    nodes, cards, battery = maker(Need(job, day_wh), today)
     used = {plan.id for plan in job.plans}
     plan_id = next(i for n in range(1, 99) if (i := pattern if n == 1 else f"{pattern}-{n}") not in used)
     letters = {plan.letter for plan in job.plans}
@@ -43,11 +68,13 @@ def draft_plan(job: Job, pattern: str) -> tuple[Job, str]:
     if battery:
         gateway = _smallest(TransferCard, lambda card: (card.pass_through_a or 0.0) >= job.site.supply.service_a, "pass_through_a")
         cards.append(gateway)
-        essential = tuple(a.id for a in job.house.appliances if a.essential)
-        transfer = Transfer(card=gateway.id, backed_up="listed", listed=essential or ("background",))
-    reserve = reserve_default(job.brief)
-    controls = Controls(reserve_soc_frac=reserve.value if battery else 0.0)
-    note = f"Holds {reserve.value * 100:.0f} % for outages, {reserve.reason}." if battery else ""
+        essential = tuple(a.id for a in job.house.counted if a.essential)
+        whole = whole_house_default(job.brief) is not None
+        transfer = Transfer(
+            card=gateway.id, backed_up="whole_house" if whole else "listed", listed=() if whole else essential or ("background",)
+        )
+    controls = _controls(job, nodes, {**job.cards(), **{c.id: c for c in cards}}) if battery else Controls()
+    note = " ".join(f"{d.line[:1].upper()}{d.line[1:]}." for d in defaults(job)) if battery else ""
     plan = Plan(id=plan_id, letter=letter, name=name, note=note, nodes=nodes, transfer=transfer, controls=controls)
     changed = with_cards(job, cards)
     return changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id
@@ -56,11 +83,12 @@ def draft_plan(job: Job, pattern: str) -> tuple[Job, str]:
 Drafted = tuple[tuple[Node, ...], list[Card], bool]
 
 
-def _ac_add_on(job: Job, today: Plan) -> Drafted:
+def _ac_add_on(need: Need, today: Plan) -> Drafted:
+    job = need.job
     old = _pv_inverters(job, today)
     rated = _rated_w(job, old)
     unit = _smallest_unit("battery_inverter", max(3000.0, rated))
-    stack, modules = _battery(job, 1.03 * rated)  # what AC-coupled PV gives off grid has to find room, 1:1
+    stack, modules = _battery(need, 1.03 * rated)  # what AC-coupled PV gives off grid has to find room, 1:1
     kept = tuple(node.model_copy(update={"side": "backup"}) for node in today.nodes)
     new = Node(
         id=_free("battery", today),
@@ -72,7 +100,8 @@ def _ac_add_on(job: Job, today: Plan) -> Drafted:
     return (*kept, new), [unit, stack], True
 
 
-def _swap(job: Job, today: Plan) -> Drafted:
+def _swap(need: Need, today: Plan) -> Drafted:
+    job = need.job
     old = _pv_inverters(job, today)
     if not old:
         raise NotFeasible("today's system has no PV inverter to swap", "add today's inverter and strings on Site & roof first")
@@ -80,7 +109,7 @@ def _swap(job: Job, today: Plan) -> Drafted:
     renumbered = tuple(group.model_copy(update={"tracker": n}) for n, group in enumerate(strings, start=1))
     rated = _rated_w(job, old)
     unit = _smallest_unit("hybrid", rated, trackers=len(renumbered))
-    stack, modules = _battery(job)
+    stack, modules = _battery(need)
     new = Node(
         id=_free("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=renumbered,
         battery=BatteryChoice(card=stack.id, modules=modules),
@@ -89,12 +118,13 @@ def _swap(job: Job, today: Plan) -> Drafted:
     return (*others, new), [unit, stack], True
 
 
-def _alongside(job: Job, today: Plan) -> Drafted:
+def _alongside(need: Need, today: Plan) -> Drafted:
+    job = need.job
     face = _free_face(job, today)
     module = next(card for card in shipped_cards() if isinstance(card, ModuleCard) and card.id == "module-430")
     count = min(job.face(face).room_modules or 12, 12, _longest(job, module, 600.0))
     unit = _smallest_unit("hybrid", 0.8 * count * module.power_stc_w)
-    stack, modules = _battery(job)
+    stack, modules = _battery(need)
     group = StringGroup(id=_free_string(today), face=face, module=module.id, tracker=1, modules_per_string=count)
     new = Node(
         id=_free("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=(group,),
@@ -103,7 +133,8 @@ def _alongside(job: Job, today: Plan) -> Drafted:
     return (*today.nodes, new), [unit, stack, module], True
 
 
-def _array_only(job: Job, today: Plan) -> Drafted:
+def _array_only(need: Need, today: Plan) -> Drafted:
+    job = need.job
     face = _free_face(job, today)
     for node in today.nodes:
         card = job.card(node.card)
@@ -117,6 +148,22 @@ def _array_only(job: Job, today: Plan) -> Drafted:
         more = node.model_copy(update={"strings": (*node.strings, group)})
         return tuple(more if n.id == node.id else n for n in today.nodes), [module], False
     raise NotFeasible("no tracker of today's inverters is free", "put strings in parallel, or draft a hybrid alongside")
+
+
+def _controls(job: Job, nodes: tuple[Node, ...], cards: dict[str, Card]) -> Controls:
+    """Return the reserve and, where the brief asks for it, a slot that fills what the window can from the grid."""
+    reserve, window = reserve_default(job.brief).value, cheap_window(job.tariff)
+    if window is None or window_default(job.brief, job.tariff) is None:
+        return Controls(reserve_soc_frac=reserve)
+    room, most = 0.0, 0.0
+    for node in nodes:
+        unit, battery = cards[node.card], cards[node.battery.card] if node.battery else None
+        if isinstance(unit, BatterySideUnit) and isinstance(battery, BatteryCard) and node.battery is not None:
+            room, most = room + usable_wh(battery, node.battery), max(most, ac_in_w(unit))
+    power = min(most, math.ceil(room / CHARGED_FRAC / window_hours(*window) / 100.0) * 100.0)
+    months = dull_half(job.site.place.latitude_deg)
+    slot = Slot(kind="charge_from_grid", start_h=window[0], end_h=window[1], months=months, power_w=power, target_soc_frac=1.0)
+    return Controls(reserve_soc_frac=reserve, slots=(slot,))
 
 
 def _pv_inverters(job: Job, today: Plan) -> list[Node]:
@@ -162,14 +209,34 @@ def _smallest(kind: type[TransferCard], fits: object, field: str) -> TransferCar
     return next((c for c in cards if fits(c)), cards[-1])  # type: ignore[operator]
 
 
-def _battery(job: Job, takes_w: float = 0.0) -> tuple[BatteryCard, int]:
-    """Return a stack that holds the trade's 60 % of a day's use and takes `takes_w`, within what its card allows."""
+@dataclass(frozen=True)
+class Need:
+    """The job drafted for, and what its house draws on a mean day, where that is known. [Wh]"""
+
+    job: Job
+    day_wh: float | None
+
+    @property
+    def battery_day_wh(self) -> float:
+        """What a battery could serve on a mean day: all but loads that it never feeds. [Wh]"""
+        house = self.job.house
+        never = sum(a.running_w * a.run_h * a.share_of_days_frac for a in house.counted if a.never_from_battery)
+        listed = sum(a.running_w * a.run_h * a.share_of_days_frac for a in house.counted)
+        if self.day_wh is not None:
+            return max(0.0, self.day_wh - never)
+        typed = sum(house.background.energy_wh_per_day) / 12 if isinstance(house.background, ProfileLoad) else UNKNOWN_DAY_WH
+        within = not isinstance(house.background, ProfileLoad) or house.background.holds_listed
+        return max(0.0, typed - never) if within else typed + listed - never
+
+
+def _battery(need: Need, takes_w: float = 0.0) -> tuple[BatteryCard, int]:
+    """Return a stack that holds the trade's 60 % of a day's use, the brief's outage, and takes `takes_w`, as its card allows."""
     card = next(c for c in shipped_cards() if isinstance(c, BatteryCard))
-    background = job.house.background
-    daily = sum(background.energy_wh_per_day) / 12 if isinstance(background, ProfileLoad) else 10_000.0
-    daily += sum(a.running_w * a.run_h * a.share_of_days_frac for a in job.house.counted if not a.never_from_battery)
     usable = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh
-    wanted = max(round(NIGHT_SHARE * daily / usable), math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v)))
+    outage = outage_default(need.job.brief, need.job.house)
+    through = 0 if outage is None else math.ceil(outage.value / usable)
+    takes = math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v))
+    wanted = max(round(NIGHT_SHARE * need.battery_day_wh / usable), through, takes)
     return card, max(card.modules_min, min(card.modules_max, wanted))
 
 

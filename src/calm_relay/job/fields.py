@@ -91,7 +91,7 @@ LABELS: dict[str, str] = {
     "plans[].nodes[].battery.card": "Battery module", "plans[].nodes[].battery.modules": "Modules",
     "plans[].nodes[].battery.state_of_health_frac": "State of health",
     "plans[].transfer.card": "Transfer device", "plans[].transfer.backed_up": "Backed up",
-    "brief.outage_hours_h": "Outages last", "brief.outages_per_year": "Outages a year",
+    "brief.outage_hours_h": "Outages last", "brief.outage_longest_h": "The longest", "brief.outages_per_year": "Outages a year",
     "brief.outage_season": "Mostly in", "brief.budget": "Budget", "brief.keep": "Not to be touched",
     "brief.contracts[].name": "Contract", "brief.contracts[].ends": "Ends", "brief.contracts[].ended_by": "Ended before by",
     "brief.note": "What it is for",

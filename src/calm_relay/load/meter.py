@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, dates, standard_offset_h
+from calm_relay.calendar import DAYS, MONTHS, dates, standard_offset_h
 from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import handed_in
 
@@ -22,6 +22,7 @@ CHANNELS = ("import", "export", "solar", "charge", "discharge")
 INTERVALS_S = (60, 300, 600, 900, 1800, 3600)
 MOST_MISSING_FRAC = 0.1
 LONGEST_GAP_H = 14 * 24.0
+GAPS_NAMED = 3
 MOST_BYTES = 200_000_000
 
 
@@ -50,7 +51,10 @@ class Readings:
 
 @dataclass(frozen=True, eq=False)
 class MeterYear:
-    """One year of a meter in the job's fixed local standard time, 29 February dropped. Powers are means per interval. [W]"""
+    """One year of a meter in the job's fixed local standard time, 29 February dropped. Powers are means per interval. [W]
+
+    `years` are the whole calendar years that the file holds.
+    """
 
     file: str
     format: str
@@ -61,6 +65,7 @@ class MeterYear:
     leap_day_wh: dict[str, float]
     guesses: tuple[tuple[str, str], ...]
     notes: tuple[str, ...] = field(default=())
+    years: tuple[int, ...] = ()
 
     def year_wh(self, channel: str) -> float:
         """Return a channel's energy of the year, filled gaps counted in. [Wh]"""
@@ -80,11 +85,12 @@ def meter_bytes(path: Path) -> bytes:
     return raw
 
 
-def place_in_year(readings: Readings, time_zone: str) -> MeterYear:
-    """Put readings into the latest whole year of the job's local standard time, and fill what is missing.
+def place_in_year(readings: Readings, time_zone: str, wanted: int | None = None) -> MeterYear:
+    """Put readings into a year of the job's local standard time, and fill what is missing.
 
-    The year is the 365 days that end with the last whole day of the file. A gap takes the mean of the same interval a week before
-    and after (nearest weeks that have it). Energy of every interval that is there is kept exactly.
+    The year is the calendar year `wanted`, else the 365 days that end with the last whole day of the file. A gap takes the mean
+    of the same interval a week before and after (nearest weeks that have it). Energy of every interval that is there is kept
+    exactly.
 
     Raises
     ------
@@ -95,12 +101,19 @@ def place_in_year(readings: Readings, time_zone: str) -> MeterYear:
     if step not in INTERVALS_S:
         raise bad(path, "", f"its interval is {step} s", "give 1, 5, 10, 15, 30 or 60 minutes")
     names = [name for name in CHANNELS if name in readings.energy_wh]
-    year = _year_of(readings)
+    year = _year_of(readings) if wanted is None else wanted
     offset = np.timedelta64(round(standard_offset_h(year, time_zone) * 3600), "s")
     local = readings.begin_utc + offset
     _refuse_twice(local, path)
-    last_day = (local.max() + np.timedelta64(step, "s")).astype("datetime64[D]")  # the first day that is not whole
-    first_day = _back_a_year(last_day)
+    years = _whole_years(local, step)
+    if wanted is None:
+        last_day = (local.max() + np.timedelta64(step, "s")).astype("datetime64[D]")  # the first day that is not whole
+        first_day = _back_a_year(last_day)
+    elif wanted in years:
+        first_day, last_day = np.datetime64(f"{wanted}-01-01", "D"), np.datetime64(f"{wanted + 1}-01-01", "D")
+    else:
+        has = ", ".join(str(y) for y in years) or "no whole calendar year"
+        raise bad(path, "", f"it does not hold {wanted}; it holds {has}", "ask for a year it holds, or for none")
     if local.min() > first_day.astype("datetime64[s]") + np.timedelta64(int(LONGEST_GAP_H * 3600), "s"):
         days = int((last_day - local.min().astype("datetime64[D]")).astype(int))
         raise bad(path, "", f"it holds {days} days", "give a whole year, or type totals and a shape instead")
@@ -120,7 +133,7 @@ def place_in_year(readings: Readings, time_zone: str) -> MeterYear:
         row[slot] = values * 3600.0 / step
         missing |= np.isnan(row)
         year_w[name] = row
-    notes = _gap_notes(missing, step, path)
+    notes = _gap_notes(missing, step, path, year)
     year_w = {name: _filled(row, step) for name, row in year_w.items()}
     if shifted:
         notes = (
@@ -130,7 +143,7 @@ def place_in_year(readings: Readings, time_zone: str) -> MeterYear:
     if any(leap_wh.values()):
         told = ", ".join(f"{name} {wh / 1000:.1f} kWh" for name, wh in leap_wh.items())
         notes = (*notes, f"29 February was dropped: {told}")
-    return MeterYear(readings.file, readings.format, year, step, year_w, missing, leap_wh, readings.guesses, notes)
+    return MeterYear(readings.file, readings.format, year, step, year_w, missing, leap_wh, readings.guesses, notes, years)
 
 
 def _year_of(readings: Readings) -> int:
@@ -139,6 +152,13 @@ def _year_of(readings: Readings) -> int:
     recent = readings.begin_utc[readings.begin_utc > last - np.timedelta64(365, "D")]
     years = recent.astype("datetime64[Y]").astype(int) + 1970
     return int(np.bincount(years).argmax())
+
+
+def _whole_years(local: NDArray[np.datetime64], step: int) -> tuple[int, ...]:
+    """Return the calendar years of which no more is missing than can be filled."""
+    least = (1.0 - MOST_MISSING_FRAC) * DAYS * 86_400 / step
+    years, counts = np.unique(local.astype("datetime64[Y]").astype(int) + 1970, return_counts=True)
+    return tuple(int(year) for year, count in zip(years, counts, strict=True) if count >= least)
 
 
 def _other_weekdays(local: NDArray[np.datetime64], year: int) -> int:
@@ -189,17 +209,31 @@ def _refuse_twice(local: NDArray[np.datetime64], path: str) -> None:
         )
 
 
-def _gap_notes(missing: NDArray[np.bool_], step: int, path: str) -> tuple[str, ...]:
+def _gap_notes(missing: NDArray[np.bool_], step: int, path: str, year: int) -> tuple[str, ...]:
     count = int(missing.sum())
     if not count:
         return ()
     edges = np.flatnonzero(np.diff(np.concatenate((missing[-1:].astype(np.int8) * 0, missing.astype(np.int8), [0]))))
-    longest_h = float((edges[1::2] - edges[::2]).max()) * step / 3600.0
+    lengths_h = (edges[1::2] - edges[::2]) * step / 3600.0
+    longest_h = float(lengths_h.max())
     hours = count * step / 3600.0
     if count / len(missing) > MOST_MISSING_FRAC or longest_h > LONGEST_GAP_H:
         problem = f"{hours:.0f} hours are missing, {longest_h:.0f} on end"
         raise bad(path, "", problem, f"give a file with less than {MOST_MISSING_FRAC * 100:.0f} % and two weeks on end missing")
-    return (f"{hours:.1f} hours were missing and are filled with the mean of the same time a week before and after",)
+    longest = sorted(np.argsort(-lengths_h, kind="stable")[:GAPS_NAMED])
+    named = "; ".join(f"{_when(int(edges[2 * i]), step, year)} for {lengths_h[i]:g} h" for i in longest)
+    more = f", and {len(lengths_h) - GAPS_NAMED} shorter" if len(lengths_h) > GAPS_NAMED else ""
+    return (
+        f"{hours:.1f} hours were missing and are filled with the mean of the same time a week before and after",
+        f"gaps (standard time): {named}{more}",
+    )
+
+
+def _when(slot: int, step: int, year: int) -> str:
+    """Return the date and time at the begin of a row of the year."""
+    day, within = divmod(slot * step, 86_400)
+    date = dates(year)[day]
+    return f"{date.day} {MONTHS[date.month - 1]} {within // 3600:02d}:{within % 3600 // 60:02d}"
 
 
 def _filled(row: Array, step: int) -> Array:

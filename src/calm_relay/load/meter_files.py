@@ -12,8 +12,8 @@ from calm_relay.load.meter_csv import read_meter_csv
 from calm_relay.load.nem12 import read_nem12
 
 
-def read_meter(path: Path | str, time_zone: str, watch: Watch = unwatched) -> MeterYear:
-    """Read a meter file of any known kind into a year of the zone's local standard time.
+def read_meter(path: Path | str, time_zone: str, watch: Watch = unwatched, year: int | None = None) -> MeterYear:
+    """Read a meter file of any known kind into a year of the zone's local standard time: the one asked for, else its latest.
 
     Raises
     ------
@@ -26,7 +26,7 @@ def read_meter(path: Path | str, time_zone: str, watch: Watch = unwatched) -> Me
     try:
         readings = read_readings(path, time_zone, watch)
         watch("placed in its year", 0.95)
-        return place_in_year(readings, time_zone)
+        return place_in_year(readings, time_zone, year)
     except (BadInput, Cancelled):
         raise
     except Exception as error:

@@ -10,7 +10,7 @@ from calm_relay.job.brief_models import ContractEnd
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Plan
 from calm_relay.library.cards import Card, ModuleInverterCard
-from calm_relay.lines import line_count, offgrid_lines_va, shares_of
+from calm_relay.line_shares import line_count, offgrid_lines_va, shares_of
 from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note

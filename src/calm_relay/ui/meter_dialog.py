@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from calm_relay.decision.metered import Taken
 from calm_relay.ui.widgets import label
@@ -10,11 +10,12 @@ from calm_relay.units import format_quantity as show
 
 
 class MeterDialog(QDialog):
-    """Accepted when the user takes what was guessed as right."""
+    """Accepted when the user takes what was guessed as right; `year_asked` is another year of the file, where one was chosen."""
 
     def __init__(self, taken: Taken, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         meter = taken.meter
+        self.year_asked: int | None = None
         self.setWindowTitle("A meter file")
         letter = self.fontMetrics().averageCharWidth()
         self.resize(88 * letter, 64 * letter)
@@ -27,6 +28,14 @@ class MeterDialog(QDialog):
                 wrap=True,
             )
         )
+        self.years = QComboBox()
+        if len(meter.years) > 1:
+            self.years.setAccessibleName("Year of the file")
+            self.years.addItem("Another year of the file…", None)
+            for year in meter.years:
+                self.years.addItem(f"The calendar year {year}", year)
+            self.years.activated.connect(self._another)
+            column.addWidget(self.years)
         rows = [*meter.guesses]
         for name, watts in meter.power_w.items():
             rows.append((name, f"{show(meter.year_wh(name), 'energy_wh', 0)} a year, up to {show(float(watts.max()), 'power_w')}"))
@@ -56,3 +65,9 @@ class MeterDialog(QDialog):
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
+
+    def _another(self, index: int) -> None:
+        """Close, so that another year of the file is read."""
+        self.year_asked = self.years.itemData(index)
+        if self.year_asked is not None:
+            self.done(QDialog.DialogCode.Rejected)

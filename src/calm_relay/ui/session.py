@@ -172,6 +172,11 @@ class Session(QObject):
         extra = self._extra
         return extra.house if extra and extra.generation == self.runner.generation else None
 
+    def day_wh(self) -> float | None:
+        """Return what the house draws on a mean day, if the study has it for the present state. [Wh]"""
+        year = self.house_year()
+        return None if year is None else float(year.total_w().mean()) * 24.0
+
     def quick_findings(self, plan_id: str) -> tuple[Finding, ...]:
         """Return the findings that need no year, computed at once."""
         kept = self._quick.get(plan_id)

@@ -387,7 +387,7 @@ class MainWindow(QMainWindow):
     def draft(self, pattern: str) -> None:
         """Draft a candidate plan from today's system, and look at it."""
         try:
-            job, made = draft_plan(self.session.job, pattern)
+            job, made = draft_plan(self.session.job, pattern, self.session.day_wh())
             letter = job.plan(made).letter
             self.session.document.edit(f"Draft plan {letter}, {job.plan(made).name}", lambda _: job)
         except CalmRelayError as error:

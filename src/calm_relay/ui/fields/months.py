@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
@@ -17,13 +19,19 @@ from calm_relay.units import format_quantity as show
 
 
 class MonthRow(QWidget):
-    """Caption with unit and mark, and a small field for each month."""
+    """Caption with unit and mark, and a small field for each month.
 
-    def __init__(self, session: Session, path: str, parent: QWidget | None = None) -> None:
+    `factors` are what a month's value is shown times: with the days of the months a day's energy is typed by the month.
+    """
+
+    def __init__(
+        self, session: Session, path: str, factors: Sequence[float] = (1.0,) * 12, caption: str = "", parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
+        self._factors = tuple(factors)
         self.session, self.path = session, path
         info = describe(session.job, f"{path}[0]")
-        self._kind, self._label = info.kind or "ratio", describe(session.job, path).label
+        self._kind, self._label = info.kind or "ratio", caption or describe(session.job, path).label
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
@@ -43,13 +51,13 @@ class MonthRow(QWidget):
             inner = QVBoxLayout(cell)
             inner.setContentsMargins(0, 0, 0, 0)
             inner.setSpacing(0)
-            caption = label(month, "quiet")
+            name = label(month, "quiet")
             field = QuantityField(
                 self._kind, f"{self._label}, {month}", lambda value, i=i: self._commit(i, value), chars=5, with_unit=False
             )
             field.editingFinished.connect(session.document.end_merge)
-            caption.setBuddy(field)
-            inner.addWidget(caption)
+            name.setBuddy(field)
+            inner.addWidget(name)
             inner.addWidget(field)
             self.fields.append(field)
             flow.addWidget(cell)
@@ -61,7 +69,7 @@ class MonthRow(QWidget):
             return
         path = f"{self.path}[{index}]"
         text = f"{self._label}, {MONTHS[index]}: {show(value, self._kind)}"
-        self.session.edit(text, typed_edits(self.session.job, path, value), merge=path)
+        self.session.edit(text, typed_edits(self.session.job, path, value / self._factors[index]), merge=path)
 
     def focus_first(self) -> None:
         """Put the focus on January."""
@@ -73,6 +81,7 @@ class MonthRow(QWidget):
         self._caption.setText(f"{self._label}, {unit}" if unit else self._label)
         source = self.session.job.mark_of(self.path)
         self._mark.setText("" if source == "typed" else source)
-        for field, value in zip(self.fields, read_path(self.session.job, self.path), strict=True):
+        values = read_path(self.session.job, self.path)
+        for field, value, factor in zip(self.fields, values, self._factors, strict=True):
             field.fit()
-            field.show_value(value)
+            field.show_value(value * factor)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
 
 from calm_relay.calendar import MONTH_DAYS
 from calm_relay.job.house_models import ProfileLoad
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from calm_relay.ui.pages.house import HousePage
 
 DAYS_PATH = "house.background.energy_wh_per_day"
+SEASONS = (("heated", "heated by electricity in winter"), ("cooled", "cooled in summer"))
 INVENTED = "This shape is ours and invented; a meter file, or the published household, stands on firmer ground."
 
 
@@ -30,13 +31,15 @@ class BackgroundPart:
 
     def __init__(self, page: HousePage) -> None:
         self._page = page
+        self.by_month = False
+        self.seasons = {"heated": True, "cooled": False}  # of the household one begins with
 
     def shape(self) -> object:
         house = self._page.session.job.house
         background = house.background
-        return (
-            (background.kind, background.shape, background.holds_listed) if isinstance(background, ProfileLoad) else background.kind
-        )
+        if not isinstance(background, ProfileLoad):
+            return background.kind
+        return background.kind, background.shape, background.holds_listed, self.by_month
 
     def build(self) -> None:
         page, job = self._page, self._page.session.job
@@ -49,9 +52,13 @@ class BackgroundPart:
             )
         if isinstance(background, ProfileLoad):
             page.heading("By totals and a shape", ("Read a meter file…", self._ask_meter))
-            page.flow(page.cell("house.background.shape"), page.cell("house.background.seed", chars=6), self._households())
-            page.month_row(DAYS_PATH)
-            page.flow(page.cell("house.background.holds_listed"))
+            page.flow(page.cell("house.background.shape"), page.cell("house.background.seed", chars=6))
+            page.flow(self._households(), *(self._season(key, words) for key, words in SEASONS))
+            if self.by_month:
+                page.month_row(DAYS_PATH, factors=MONTH_DAYS, caption="Everything else, a month")
+            else:
+                page.month_row(DAYS_PATH)
+            page.flow(self._as_months(), page.cell("house.background.holds_listed"))
             if background.shape == PUBLISHED:
                 page.words(f"{PUBLISHED_SOURCE}; each month is scaled to its total.")
             elif background.shape != "flat":
@@ -60,6 +67,23 @@ class BackgroundPart:
             page.heading("As metered", ("Read a meter file…", self._ask_meter), ("Type totals instead", self.type_totals))
             page.words(f"{background.source or background.series.column}, every {background.series.step_s // 60} min.", "strong")
             page.words("Appliances below are taken as part of it, unless you say that they come on top.")
+
+    def _as_months(self) -> QWidget:
+        tick = QCheckBox("Type whole months, as a bill has them")
+        tick.setChecked(self.by_month)
+        tick.toggled.connect(self.type_months)
+        return tick
+
+    def type_months(self, on: bool) -> None:
+        """Show and type the totals of months, or of their days; the job keeps days."""
+        self.by_month = on
+        self._page.refresh()
+
+    def _season(self, key: str, words: str) -> QWidget:
+        tick = QCheckBox(words)
+        tick.setChecked(self.seasons[key])
+        tick.toggled.connect(lambda on: self.seasons.update({key: on}))
+        return tick
 
     def _households(self) -> QWidget:
         box = QComboBox()
@@ -73,7 +97,7 @@ class BackgroundPart:
     def take_household(self, words: str, day_wh: float) -> None:
         """Put a usual household's days in place, marked as assumed."""
         job = self._page.session.job
-        days = household_days(day_wh, job.site.place.latitude_deg, heated=True)
+        days = household_days(day_wh, job.site.place.latitude_deg, **self.seasons)
         marks = (*(m for m in job.marks if m.path != DAYS_PATH), FieldMark(path=DAYS_PATH, source="assumed"))
         background = job.house.background.model_copy(update={"energy_wh_per_day": days})
         house = job.house.model_copy(update={"background": background})
@@ -85,18 +109,18 @@ class BackgroundPart:
         if path is not None:
             self.read_meter(path)
 
-    def read_meter(self, path: Path) -> None:
+    def read_meter(self, path: Path, year: int | None = None) -> None:
         """Read a meter file off the window's thread; what was found is shown before it becomes the house."""
         job = self._page.session.job
 
         def work(study: Callable[[], Study], watch: Watch) -> object:
             from calm_relay.decision.metered import take_meter
 
-            return take_meter(study(), job, read_meter(path, job.site.place.time_zone, watch))
+            return take_meter(study(), job, read_meter(path, job.site.place.time_zone, watch, year))
 
-        self._page.session.read_file(path, work, self._meter_read)
+        self._page.session.read_file(path, work, lambda taken: self._meter_read(path, taken))
 
-    def _meter_read(self, taken: object) -> None:
+    def _meter_read(self, path: Path, taken: object) -> None:
         from calm_relay.ui.meter_dialog import MeterDialog
 
         session = self._page.session
@@ -105,6 +129,7 @@ class BackgroundPart:
             return
         dialog = MeterDialog(taken, self._page)  # type: ignore[arg-type]
         dialog.accepted.connect(lambda: self._take_meter(taken))
+        dialog.rejected.connect(lambda: self.read_meter(path, dialog.year_asked) if dialog.year_asked is not None else None)
         session.dialogs.show(dialog)
 
     def _take_meter(self, taken: object) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
@@ -150,9 +150,9 @@ class FieldPage(QWidget):
         self.cells[path] = made
         return made
 
-    def month_row(self, path: str, indent_px: int = 0) -> None:
-        """Add a row of twelve values."""
-        made = MonthRow(self.session, path)
+    def month_row(self, path: str, indent_px: int = 0, *, factors: Sequence[float] = (1.0,) * 12, caption: str = "") -> None:
+        """Add a row of twelve values, shown times `factors`."""
+        made = MonthRow(self.session, path, factors, caption)
         made.setContentsMargins(indent_px, 0, 0, 0)
         self.rows[path] = made
         self._column.addWidget(made)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QSlider, QWidget
 
-from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, reserve_default, weight_of, weight_words
+from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, defaults, weight_of, weight_words
 from calm_relay.job.brief_models import Contract, ContractEnd, PurposeWeight
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.parts import put_appliance
@@ -18,7 +18,7 @@ from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
 YEARS_ON = 2  # a load to come is first put so many years ahead
-OUTAGES = ("outage_hours_h", "outages_per_year", "outage_season")
+OUTAGES = ("outage_hours_h", "outage_longest_h", "outages_per_year", "outage_season")
 
 
 class BriefPage(FieldPage):
@@ -126,8 +126,7 @@ class BriefPage(FieldPage):
         for (i, end), tick in self.ends.items():
             with QSignalBlocker(tick):
                 tick.setChecked(end in brief.contracts[i].ends_with)
-        reserve = reserve_default(brief)
-        lines = [f"A drafted plan holds {reserve.value * 100:.0f} % of its battery for outages: {reserve.reason}."]
+        lines = [f"A drafted plan {default.line}." for default in defaults(self.session.job)]
         self._set_words.setText("\n".join([*lines, *(f"{line}." for line in brief_words(brief))]))
 
     # --- changing

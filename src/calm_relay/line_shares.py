@@ -1,0 +1,62 @@
+"""How loads and inverters lie on the phases of a three-phase supply, or on the legs of a split-phase one. Needs no year."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.job.house_models import House
+from calm_relay.job.models import Node, Plan, Supply
+from calm_relay.library.cards import AcUnit, BatterySideUnit, Card
+
+Array = NDArray[np.float64]
+COUNT = {"single_phase": 1, "split_phase": 2, "three_phase": 3}
+
+
+def line_count(supply: Supply) -> int:
+    """Return how many lines there are: 1, two legs, or three phases."""
+    return COUNT[supply.kind]
+
+
+def line_name(supply: Supply, index: int) -> str:
+    """Return the name of a line, counted from 0."""
+    return f"{'leg' if supply.kind == 'split_phase' else 'phase'} {index + 1}"
+
+
+def shares_of(line: str, count: int) -> Array:
+    """Return how something lies on the lines, (count,), its sum 1; a line that the supply does not have counts as the last."""
+    if line == "all" or count == 1:
+        return np.full(count, 1.0 / count)
+    shares: Array = np.eye(count)[min(int(line), count) - 1]
+    return shares
+
+
+def node_shares(node: Node, card: Card, count: int) -> Array:
+    """Return how an inverter lies on the lines. `auto`: alike on all for what has three phases, or on two legs; else the first.
+
+    Like units in a number that fills the phases are taken as spread over them.
+    """
+    if node.line != "auto":
+        return shares_of(node.line, count)
+    spread = count < 3 or (isinstance(card, AcUnit) and card.phases == 3) or node.count >= count
+    return shares_of("all" if spread else "1", count)
+
+
+def background_shares(house: House, count: int) -> Array:
+    """Return how the background lies on the lines; typed shares are scaled to a sum of 1."""
+    typed = np.array((house.background_lines_frac or (1.0, 1.0, 1.0))[:count], dtype=float)
+    return typed / typed.sum() if typed.sum() > 0 else np.full(count, 1.0 / count)
+
+
+def offgrid_lines_va(plan: Plan, cards: dict[str, Card], count: int) -> Array | None:
+    """Return what grid-forming units carry on each line with the grid gone; None: there is none, or a card is silent. [VA]"""
+    total, found = np.zeros(count), False
+    for node in plan.nodes:
+        unit = cards[node.card]
+        if not isinstance(unit, BatterySideUnit) or not unit.grid_forming or node.side != "backup" or node.battery is None:
+            continue
+        if unit.offgrid_continuous_va is None:
+            return None
+        total += unit.offgrid_continuous_va * node_shares(node, unit, count)
+        found = True
+    return total if found else None
