@@ -239,7 +239,10 @@ def demo_job() -> Job:
         calendar_year=2025,
         brief=Brief(
             purposes=("lower_bills", "own_use", "ride_through"),
-            outage_hours_h=18,
+            outage_hours_h=10,
+            outage_longest_h=18,
+            outages_per_year=2,
+            outage_season="winter",
             note="Two outages a winter of 10 to 18 h. Fridge, bait freezer, pumps, lights, router and workbench stay on.",
         ),
         site=_site(),

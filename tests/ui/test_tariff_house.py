@@ -175,6 +175,7 @@ def test_the_house_shows_its_curve_its_seasons_and_its_sums(window, qapp):
     assert "21 Jul" in house.year.week_words.text()
     house.show_part("carries")
     assert "off grid, all day" in house.carries.curve_words.text()
+    assert "up to" in house.carries.evening_words.text()
     house.show_part("sums")
     assert wait_idle(qapp, window)
     words = "\n".join(w.text() for w in house.findChildren(QLabel) if w.isVisible())

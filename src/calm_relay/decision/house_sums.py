@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import MONTH_DAYS, YearCalendar, season_of_months, window_hours
+from calm_relay.decision.brief import longest_outage_h
 from calm_relay.decision.facts import YearFacts
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan, Slot
 from calm_relay.library.cards import BatteryCard, BatterySideUnit
@@ -124,14 +125,14 @@ def _backup(job: Job, banks: list[_Bank], house: HouseYear, calendar: YearCalend
             frac = round(one_way * _inverter_frac(banks, mean), 3)
             made = backup_hours(usable, mean, frac, idle, auxiliary)
             yield replace(made, name=f"backup time in {season}, {name}", parts=words)
-    hours = job.brief.outage_hours_h
+    hours = longest_outage_h(job.brief)
     if hours and essential:
         named = season_of_months(job.site.place.latitude_deg).get(job.brief.outage_season)
         part = loads[1][1] if named is None else loads[1][1][np.isin(calendar.month, named)]
         mean = float(part.mean())
         need = hours * mean
         line = f"{hours:g} h × {mean:.0f} W = {need / 1000:.1f} kWh; {usable / 1000:.1f} kWh are usable when full"
-        yield Sum("the brief's outage, what must stay on", need, "energy_wh", line, words)
+        yield Sum("the brief's longest outage, what must stay on", need, "energy_wh", line, words)
 
 
 def _inverter_frac(banks: list[_Bank], load_w: float) -> float:

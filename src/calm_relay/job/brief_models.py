@@ -40,7 +40,7 @@ class Brief(Record):
     purposes: tuple[Purpose, ...] = ()
     weights: Annotated[tuple[PurposeWeight, ...], Field(max_length=6)] = ()
     outage_hours_h: HoursH = 0.0
-    outage_longest_h: HoursH = 0.0
+    outage_longest_h: HoursH | None = None
     outages_per_year: Annotated[float, Quantity("count"), Field(ge=0, le=365)] | None = None
     outage_season: Literal["any", "winter", "spring", "summer", "autumn"] = "any"
     budget: Annotated[float, Quantity("money"), Field(ge=0)] | None = None

@@ -9,9 +9,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from calm_relay.demo import demo_path
-from calm_relay.job.container import OpenedJob, read_job
-from calm_relay.job.series import SeriesStore
-from calm_relay.job.template import new_job
+from calm_relay.job.container import read_job
 from calm_relay.ui.start import SHOT_SIZE, fresh_settings, make_app, wait_for, wait_idle
 
 FOLDER = Path("docs/screenshots")
@@ -86,14 +84,18 @@ def main(argv: Sequence[str] | None = None) -> int:
     proposal.grab().save(str(folder / "strings.png"), "PNG")
     print(f"{folder / 'strings.png'}")
     proposal.close()
-    take("house", "A", "house")
+    house = window.page("house")
+    assert isinstance(house, HousePage)
 
-    def load_year() -> None:
-        page = window.page("house")
-        assert isinstance(page, HousePage)
-        page.show_part("year")
+    def appliances() -> None:
+        house.draws.chosen = "heat-pump"
+        house.refresh()
+        wait_idle(app, window)
+        window.scroll_to("house", house.draws.list)
 
-    take("house-year", "A", "house", load_year)
+    take("house", "A", "house", appliances)
+    take("house-year", "A", "house", lambda: house.show_part("year"))
+    take("house-carries", "A", "house", lambda: house.show_part("carries"))
     take("brief", "B", "brief")
 
     def three_periods() -> None:
@@ -108,9 +110,6 @@ def main(argv: Sequence[str] | None = None) -> int:
     window.set_theme_choice("dark")
     take("plans-dark", "D", "plans")
     window.set_theme_choice("light")
-    empty = new_job()
-    window.take(OpenedJob(empty, SeriesStore(), empty.schema_version), None)
-    take("new-job", "Today", "site")
     page = StartPage(fresh_settings(), lambda *_: None)
     page.show()
     app.processEvents()

@@ -1,4 +1,4 @@
-"""What the house draws: its background, each appliance with its fields, and the highest evening of the year."""
+"""What the house draws: its background, and each appliance with its fields."""
 
 from __future__ import annotations
 
@@ -8,8 +8,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QBoxLayout, QComboBox, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.calendar import in_window
-from calm_relay.decision.house_pictures import evening_levels
-from calm_relay.decision.pictures import evening_stack
 from calm_relay.job.house_models import Appliance, Motor, ProfileLoad
 from calm_relay.job.parts import add_appliance, put_appliance, remove_appliance
 from calm_relay.load.catalogue import catalogue, seasonal_months
@@ -17,8 +15,7 @@ from calm_relay.rules.edits import Edit
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.background_part import BackgroundPart
 from calm_relay.ui.pages.shown_year import shown_year_box
-from calm_relay.ui.views.charts import StackChart
-from calm_relay.ui.widgets import LegendRow, label
+from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
@@ -38,7 +35,7 @@ ON_SURPLUS = ("surplus_least_w", "surplus_start_h", "surplus_end_h")
 
 
 class AppliancesPart:
-    """List and fields; the picture below holds what they add up to."""
+    """List and fields."""
 
     def __init__(self, page: HousePage) -> None:
         self._page = page
@@ -70,13 +67,6 @@ class AppliancesPart:
             *([shown_year_box(page.session)] if job.house.later else []),
         )
         page.add(self._list_and_fields())
-        page.heading("The highest evening")
-        self._evening_words = page.words("")
-        self._evening = StackChart(page.theme, "The highest evening, by appliance", "clock", "kW")
-        self._evening.set_theme(page.theme, page.scale)
-        self._legend = LegendRow()
-        page.add(self._evening)
-        page.add(self._legend)
 
     def _usual(self) -> QComboBox:
         box = QComboBox()
@@ -116,7 +106,7 @@ class AppliancesPart:
             self.list.addItem(item)
         self.list.setCurrentRow(next((i for i, a in enumerate(job.house.appliances) if a.id == self.chosen), -1))
         self.list.currentItemChanged.connect(self._choose)
-        row.addWidget(self.list)
+        row.addWidget(self.list, 0, Qt.AlignmentFlag.AlignTop)
         right = QWidget()
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
@@ -155,7 +145,7 @@ class AppliancesPart:
             flow.addWidget(page.cell(f"{base}.{name}", chars=18 if name == "name" else 8, ghost=ghost))
         if load.motor is not None:
             for name in MOTOR:
-                flow.addWidget(page.cell(f"{base}.motor.{name}", chars=8))
+                flow.addWidget(page.cell(f"{base}.motor.{name}", chars=10))
             flow.addWidget(page.button("No motor", lambda: self._put_motor(None)))
         else:
             flow.addWidget(page.button("It starts a motor", lambda: self._put_motor("pump")))
@@ -187,21 +177,8 @@ class AppliancesPart:
             marks += "" if load.id in counted else f" · from {load.from_year}, not counted"
             self.list.item(i).setText(f"{load.name}\n{show(load.running_w, 'power_w')} · {show(daily, 'energy_wh')} a day{marks}")
         year = session.house_year()
-        if year is None:
-            return
-        self._say_load(year)
-        calendar = session.calendar()
-        stack = evening_stack(job.house, year, calendar)
-        day = calendar.label(stack.day * calendar.steps_per_day).rpartition(" ")[0]
-        words = f"On {day}, up to {show(float(stack.total_w.max()), 'power_w', 1)}."
-        result = session.fresh(session.chosen)
-        if result is not None and result.facts.evening is not None:
-            over = result.facts.evening.hours_over_h
-            words += f" In the year {over:.0f} evening hours are over what plan {session.plan.letter}'s batteries carry."
-        else:
-            words += " The chosen plan has no battery to carry it."
-        self._evening_words.setText(words)
-        self._legend.show_rows(self._evening.show_stack(stack, evening_levels(job, session.plan)))
+        if year is not None:
+            self._say_load(year)
 
     def _say_load(self, year: HouseYear) -> None:
         """Say what the chosen appliance makes of the year: its energy, and its longest day where the weather leads it."""

@@ -1,4 +1,4 @@
-"""What carries the house: its power from most to least against the chosen plan's levels, and each phase or leg by itself."""
+"""What carries the house: its highest evening and its power from most to least against the chosen plan, phases by themselves."""
 
 from __future__ import annotations
 
@@ -6,13 +6,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from calm_relay.decision.house_pictures import load_curve
-from calm_relay.ui.views.charts import DayLines, LoadChart
+from calm_relay.decision.house_pictures import evening_levels, load_curve
+from calm_relay.decision.pictures import evening_stack
+from calm_relay.ui.views.charts import DayLines, LoadChart, StackChart
 from calm_relay.ui.widgets import LegendRow
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
     from calm_relay.lines import LineFacts
+    from calm_relay.load.house import HouseYear
     from calm_relay.ui.pages.house import HousePage
 
 
@@ -28,6 +30,13 @@ class CarriesPart:
 
     def build(self) -> None:
         page, job = self._page, self._page.session.job
+        page.heading("The highest evening")
+        self.evening_words = page.words("")
+        self._evening = StackChart(page.theme, "The highest evening, by appliance", "clock", "kW")
+        self._evening.set_theme(page.theme, page.scale)
+        self._legend = LegendRow()
+        page.add(self._evening)
+        page.add(self._legend)
         page.heading("From most to least, against what carries it")
         self.curve_words = page.words("")
         self._curve = LoadChart(page.theme, "The house from most to least", "hours of the year (log)", "kW")
@@ -58,6 +67,7 @@ class CarriesPart:
         year = session.house_year()
         if year is None:
             return
+        self._show_evening(year)
         calendar = session.calendar()
         curve = load_curve(session.job, session.plan, year, calendar)
         self._curve.show_curve(curve)
@@ -73,6 +83,21 @@ class CarriesPart:
         rows = result.facts.lines
         self._lines_legend.show_rows(self._lines.show_days([(row.name, np.array(row.day_w)) for row in rows]))
         self.lines_words.setText("\n".join(line_words(row) for row in rows))
+
+    def _show_evening(self, year: HouseYear) -> None:
+        session = self._page.session
+        calendar = session.calendar()
+        stack = evening_stack(session.job.house, year, calendar)
+        day = calendar.label(stack.day * calendar.steps_per_day).rpartition(" ")[0]
+        words = f"On {day}, up to {show(float(stack.total_w.max()), 'power_w', 1)}."
+        result = session.fresh(session.chosen)
+        if result is not None and result.facts.evening is not None:
+            over = result.facts.evening.hours_over_h
+            words += f" In the year {over:.0f} evening hours are over what plan {session.plan.letter}'s batteries carry."
+        else:
+            words += " The chosen plan has no battery to carry it."
+        self.evening_words.setText(words)
+        self._legend.show_rows(self._evening.show_stack(stack, evening_levels(session.job, session.plan)))
 
     def _type_shares(self) -> None:
         self._put_shares((0.34, 0.33, 0.33))

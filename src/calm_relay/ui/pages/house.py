@@ -39,7 +39,7 @@ class HousePage(PartedPage):
 
     def note(self) -> str:
         if self.part == "draws":
-            return "What the house draws, the same for all plans; the lines in the evening picture are those of the chosen plan."
+            return "What the house draws, the same for all plans."
         if self.part == "year":
             return "The house as it draws in the chosen plan."
         return "The house against the plan chosen above."

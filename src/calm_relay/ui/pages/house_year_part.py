@@ -83,11 +83,11 @@ class HouseYearPart:
         self._week_from = day
         calendar = session.calendar()
         week = week_stack(session.job.house, year, calendar, day)
-        first = calendar.label(week.day * calendar.steps_per_day).rpartition(" ")[0]
+        days = [calendar.label((week.day + d) * calendar.steps_per_day).rpartition(" ")[0] for d in range(7)]
         total = float(week.total_w.sum()) * 0.5
         full = show(self.carpet.top, "power_w", 1)
         self.week_words.setText(
             f"Full colour is {full} and above over a quarter of an hour; a press or the arrow keys choose the day. "
-            f"Below, seven days from {first}, half-hour means: {show(total, 'energy_wh', 0)}."
+            f"Below, seven days from {days[0]}, half-hour means: {show(total, 'energy_wh', 0)}."
         )
-        self._week_legend.show_rows(self._week.show_stack(week, per_day=True))
+        self._week_legend.show_rows(self._week.show_stack(week, days=days))

@@ -86,9 +86,9 @@ class StackChart(Chart):
     """Loads stacked by appliance, with the limits that carry them."""
 
     def show_stack(
-        self, stack: Stack, levels: Sequence[tuple[float, str, str]] = (), *, per_day: bool = False
+        self, stack: Stack, levels: Sequence[tuple[float, str, str]] = (), days: Sequence[str] = ()
     ) -> list[tuple[str, QColor]]:
-        """Draw a stack in kW; returns names with their colours, for the legend."""
+        """Draw a stack in kW, over named days or hours of one; returns names with their colours, for the legend."""
         self.clear()
         colors = stack_colors(self._theme, len(stack.parts))
         low = np.zeros_like(stack.hours)
@@ -108,9 +108,8 @@ class StackChart(Chart):
         self.setXRange(float(stack.hours[0]), float(stack.hours[-1]), padding=0)
         self.setYRange(0, top * 1.08, padding=0)
         axis = self.getAxis("bottom")
-        if per_day:
-            days = range(8)
-            axis.setTicks([[(d * 24.0, f"day {d + 1}" if d < 7 else "") for d in days], []])
+        if days:
+            axis.setTicks([[(d * 24.0 + 12.0, name) for d, name in enumerate(days)], [(d * 24.0, "") for d in range(len(days))]])
         else:
             axis.setTicks([[(h, f"{h:02d}:00") for h in range(int(stack.hours[0]), int(stack.hours[-1]) + 2)], []])
         return legend
