@@ -162,7 +162,7 @@ def test_what_was_guessed_is_said(tmp_path):
     assert said["time"] == "day.month.year"
     assert said["label"] == "label ends the interval"
     assert said["clock"] == "daylight saving, the autumn hour twice"
-    assert said["column 'Import kWh'"] == "import, kwh"
+    assert said["column 'Import kWh'"] == "import, kWh"
 
 
 def test_gaps_are_filled_from_the_weeks_around_and_said(tmp_path):

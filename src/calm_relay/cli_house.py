@@ -23,6 +23,7 @@ from calm_relay.load.sums import heat_pump_from_fuel
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill
 from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
+from calm_relay.tariff.price_file import price_words, read_prices, with_prices
 from calm_relay.tariff.templates import read_tariff
 from calm_relay.units import format_quantity as show
 from calm_relay.units import parse_quantity
@@ -90,6 +91,20 @@ def set_tariff_command(options: argparse.Namespace) -> int:
     changed = validate_job(opened.job.model_copy(update={"tariff": tariff}).model_dump(), options.file)
     save_job(options.out, changed, opened.store)
     print(f"{tariff.name}; saved as {options.out}")
+    return 0
+
+
+def set_prices_command(options: argparse.Namespace) -> int:
+    """Run `set-prices`."""
+    opened = open_job(options.job)
+    made = read_prices(Path(options.file), opened.job.site.place.time_zone, opened.job.calendar_year)
+    changed = with_prices(opened.store, opened.job, made, options.way)
+    save_job(options.out, validate_job(changed.model_dump(), options.file), opened.store)
+    for what, found in made.guesses:
+        print(f"  {what}: {found}")
+    for note in made.notes:
+        print(f"  {note}")
+    print(f"{price_words(made)}; saved as {options.out}")
     return 0
 
 

@@ -51,6 +51,11 @@ def load_data(study: Study, job: Job, plans: Sequence[Plan]) -> dict[str, Any]:
         },
         "shown_year": job.house.shown_year,
         "to_come": [{"id": a.id, "name": a.name, "from_year": a.from_year} for a in job.house.later],
+        "cut_by_window": [
+            {"id": a.id, "name": a.name, "run_h": a.run_h, "window_h": a.window_h}
+            for a in job.house.counted
+            if a.day_run_h < a.run_h
+        ],
         "peaks": {**vars(peaks := study.peaks(job)), "ratio": peaks.ratio},
         "season_days_w": {season: [float(w) for w in day] for season, day in season_days(job, year, calendar)},
         "plans": [_plan_load(study, job, plan) for plan in plans],
@@ -86,6 +91,9 @@ def load_text(data: dict[str, Any]) -> list[str]:
     out.append(f"  highest evening: {evening['day']}, {show(evening['peak_w'], 'power_w')}")
     peaks = data["peaks"]
     out.append(f"  highest minute {show(peaks['minute_w'], 'power_w')}, {peaks['ratio']:.2f} times the highest hour")
+    for row in data["cut_by_window"]:
+        held = f"its window holds {row['window_h']:g} h of the {row['run_h']:g} h a day"
+        out.append(f"  {row['name']}: {held}, the rest is not drawn")
     if data["to_come"]:
         shown = data["shown_year"] or "today"
         out += [f"  from {row['from_year']}: {row['name']} (the house shown is that of {shown})" for row in data["to_come"]]

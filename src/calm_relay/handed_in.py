@@ -39,3 +39,8 @@ def handed_in(path: Path, most_bytes: int, larger: str, remedy: str) -> bytes:
         raise BadInput([Fault(str(path), "", "there is no such file", "check the name")]) from None
     except OSError as error:
         raise BadInput([Fault(str(path), "", f"it cannot be read ({error.strerror})", "check its rights")]) from error
+
+
+def bad(path: Path | str, where: str, problem: str, remedy: str) -> BadInput:
+    """Return one fault of a handed-in file, on one line."""
+    return BadInput([Fault(str(path), where, " ".join(str(problem).split())[:300], remedy)])

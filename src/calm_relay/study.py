@@ -31,6 +31,7 @@ from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, 
 from calm_relay.rules.registry import CheckContext, Finding, run_checks
 from calm_relay.simulation.flow import open_balances
 from calm_relay.tariff.bill import Bill, year_bill
+from calm_relay.tariff.prices import Hourly
 from calm_relay.weather.guess import guessed_means
 from calm_relay.weather.plausible import SkyFacts, sky_facts
 from calm_relay.weather.refine import FileYear, refine_year
@@ -333,10 +334,10 @@ class Study:
         found: Bill = self._stage("bill", key, make, lambda _: 6_000)
         return found
 
-    def _hourly(self, job: Job) -> Array | None:
+    def _hourly(self, job: Job) -> Hourly:
         """Return the tariff's hourly prices from the store, where it names some."""
-        ref = job.tariff.hourly_import
-        return None if ref is None else self.store.get(ref.sha256 or "")
+        refs = (job.tariff.hourly_import, job.tariff.hourly_export)
+        return Hourly(*(None if ref is None else self.store.get(ref.sha256 or "") for ref in refs))
 
     def bill_without_system(self, job: Job) -> Bill:
         """Return the bill of the house alone: all it draws is imported."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 
 import numpy as np
+import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -19,8 +20,9 @@ from calm_relay.job.tariff_models import DemandCharge, Period, Season, Tariff, T
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill, year_bill
 from calm_relay.tariff.growth import bill_in_year, yearly_totals
-from calm_relay.tariff.prices import clock_days, net_of_phases, settled
-from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates, week_of
+from calm_relay.tariff.price_file import read_prices, with_prices
+from calm_relay.tariff.prices import Hourly, clock_days, net_of_phases, settled
+from calm_relay.tariff.templates import read_tariff, tariff_json, templates, week_of
 from tests.fuzz import damaged, read_or_explained
 
 UTC, BERLIN, AUCKLAND = (year_calendar(2025, zone, 900) for zone in ("UTC", "Europe/Berlin", "Pacific/Auckland"))
@@ -126,6 +128,10 @@ def test_a_demand_charge_by_hand():
     # 15 March 2025 is a Saturday: counted on weekdays only the peak does not count.
     weekdays = charge.model_copy(update={"weekdays_only": True})
     assert bill(tariff(demand=weekdays), load).amount("demand") == pytest.approx(12 * 2 * 9.0)
+    # 31 January 23:15 of standard time is 1 February 00:15 of a clock an hour ahead: February's peak, not January's.
+    late = np.full(STEPS, 2000.0)
+    late[31 * 96 - 3] = 5000.0
+    assert year_bill(tariff(demand=charge), AUCKLAND, late).lines[-1].months[:2] == pytest.approx((18.0, 45.0))
 
 
 def test_a_least_bill_and_tax_by_hand():
@@ -173,11 +179,11 @@ def test_periods_and_months_sum_to_the_year(seed, which, minutes):
 def test_an_hourly_price_is_paid_hour_by_hour(tmp_path):
     prices = np.round(np.random.default_rng(2).uniform(-0.05, 0.6, 8760), 4)
     (tmp_path / "p.csv").write_text("hour;price\n" + "".join(f"{i};{p:.4f}\n".replace(".", ",") for i, p in enumerate(prices)))
-    read = np.array(read_prices(tmp_path / "p.csv"))
+    read = read_prices(tmp_path / "p.csv", "UTC").per_kwh
     np.testing.assert_allclose(read, prices)
     t = tariff(hourly_import={"sha256": "0" * 64, "rows": 8760, "step_s": 3600, "unit": "per_kwh", "column": "price"})
     load = np.random.default_rng(3).uniform(0, 3000, STEPS)
-    made = year_bill(t, UTC, load, read)
+    made = year_bill(t, UTC, load, Hourly(read))
     assert made.import_cost == pytest.approx(float((load.reshape(-1, 4).sum(axis=1) * 0.25 / 1000 * prices).sum()))
 
 
@@ -194,6 +200,49 @@ def test_hourly_prices_below_nothing_live_in_the_job_file(tmp_path):
     load = study.house(job).total_w()
     made = study.bill_without_system(opened.job)
     assert made.import_cost == pytest.approx(float((load / 1000 * prices).sum()))
+
+
+def test_prices_with_stamps_are_put_into_standard_time_and_their_unit_is_the_headings(tmp_path):
+    stamps = pd.date_range("2025-01-01", periods=365 * 96, freq="15min", tz="Etc/GMT-1").tz_convert("Europe/Berlin")
+    quarters = np.round(np.random.default_rng(6).normal(90, 80, len(stamps)), 2)
+    year = list(zip(stamps, quarters, strict=True))
+    path = tmp_path / "p.csv"
+    rows = [f"{t:%d.%m.%Y %H:%M};X;" + f"{p:.2f}".replace(".", ",") for t, p in year]
+    path.write_text("\n".join(["Zeit;Zone;Preis [EUR/MWh]", *rows]))
+    made = read_prices(path, "Europe/Berlin", 2024)
+    assert made.notes == ("prices of 2025 stand on their dates in the job's calendar of 2024: weekdays part",)
+    hours = quarters.reshape(-1, 4).mean(axis=1) / 1000
+    np.testing.assert_allclose(made.per_kwh, hours, atol=1e-9)
+    said = dict(made.guesses)
+    assert said["column 'Preis [EUR/MWh]'"] == "per MWh"
+    assert said["clock"] == "daylight saving, the autumn hour twice"
+    assert said["hours"] == "means of 4 prices"
+    path.write_text("\n".join(["t,spot ct/kWh", *(f"{t.isoformat()},{p:.2f}" for t, p in year[::-1])]))
+    np.testing.assert_allclose(read_prices(path, "Etc/GMT-1").per_kwh, hours * 10, atol=1e-9)
+    path.write_text("\n".join(["t,spot", *(f"{t.isoformat()},{p:.2f}" for t, p in year)]))
+    with pytest.raises(BadInput, match=r"column 'spot': prices are about .*of what unit is not said"):
+        read_prices(path, "UTC")
+
+
+def test_export_paid_by_the_hour():
+    prices = np.random.default_rng(7).uniform(-0.1, 0.3, 8760)
+    ref = {"sha256": "0" * 64, "rows": 8760, "step_s": 3600, "unit": "per_kwh", "column": "price"}
+    net = np.random.default_rng(8).normal(0, 1000, STEPS)
+    made = year_bill(tariff(hourly_export=ref), UTC, net, Hourly(sold=prices))
+    given = np.maximum(-net, 0).reshape(-1, 4).sum(axis=1) * 0.25 / 1000
+    assert made.export_credit == pytest.approx(float((given * prices).sum()))
+    assert made.import_cost == year_bill(tariff(), UTC, net).import_cost
+
+
+def test_prices_of_both_ways_live_in_the_job_file(tmp_path):
+    (tmp_path / "p.csv").write_text("price\n" + "".join(f"{i % 7 / 10}\n" for i in range(8760)))
+    store = SeriesStore()
+    job = with_prices(store, demo_job(), read_prices(tmp_path / "p.csv", "UTC"), "both")
+    save_job(tmp_path / "job.crjob", job, store)
+    opened = read_job(tmp_path / "job.crjob")
+    assert opened.job == job
+    bills = [Study(s, step_s=3600).bill(j, job.plans[0]) for s, j in ((opened.store, job), (store, demo_job()))]
+    assert bills[0].export_credit != bills[1].export_credit
 
 
 def test_a_tariff_is_written_and_read_back(tmp_path):
@@ -223,7 +272,9 @@ def test_a_bad_tariff_is_told_field_by_field(text, words, tmp_path):
 def test_damaged_tariffs_and_prices(tmp_path_factory, data):
     path = tmp_path_factory.mktemp("t") / "t.json"
     read_or_explained(read_tariff, path, data.draw(damaged(tariff_json(templates()[2]).encode())), most_faults=500)
-    read_or_explained(read_prices, path, data.draw(damaged(b"price\n" + b"0.31\n" * 50)))
+    stamped = b"time,EUR/MWh\n" + b"".join(b"2025-01-01T%02d:00:00Z,%d\n" % (h, h) for h in range(24))
+    good = data.draw(st.sampled_from((b"price\n" + b"0.31\n" * 50, stamped)))
+    read_or_explained(lambda p: read_prices(p, "UTC"), path, data.draw(damaged(good)))
 
 
 def test_prices_grow_from_the_second_year():

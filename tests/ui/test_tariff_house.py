@@ -113,6 +113,11 @@ def test_a_tariff_is_read_saved_and_a_bad_one_told(window, qapp, answers, tmp_pa
     answers.path = prices
     tariff._hourly()
     assert wait_idle(qapp, window)
+    found = answers.dialog.table
+    assert "0.250 per kWh on average" in found.item(found.rowCount() - 1, 1).text()
+    assert window.session.job.tariff.hourly_import is None, "nothing is taken before it is looked at"
+    answers.dialog.answers["import"].click()
+    assert wait_idle(qapp, window)
     assert tariff.table.item(0, 0).text() == "import, by the hour"
     undo_all(window)
 

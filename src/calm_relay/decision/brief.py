@@ -95,15 +95,10 @@ def whole_house_default(brief: Brief) -> Default | None:
     return Default("backs up the whole house", _weighed(brief, "off_grid"))
 
 
-def longest_outage_h(brief: Brief) -> float:
-    """Return the longest outage the brief speaks of; 0: it speaks of none. [h]"""
-    return max(brief.outage_hours_h, brief.outage_longest_h or 0.0)
-
-
 def outage_default(brief: Brief, house: House) -> Default | None:
     """Return the energy that what must stay on needs through the longest outage, where riding through counts. [Wh]"""
-    hours = longest_outage_h(brief)
-    mean = sum(a.running_w * a.run_h * a.share_of_days_frac for a in house.counted if a.essential) / 24.0
+    hours = brief.longest_h
+    mean = sum(a.mean_day_wh for a in house.counted if a.essential) / 24.0
     if weight_of(brief, "ride_through") < COUNTS or hours * mean <= 0:
         return None
     need = hours * mean

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import MONTH_DAYS, YearCalendar, season_of_months, window_hours
-from calm_relay.decision.brief import longest_outage_h
 from calm_relay.decision.facts import YearFacts
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan, Slot
 from calm_relay.library.cards import BatteryCard, BatterySideUnit
@@ -85,6 +84,8 @@ def _window(bank: _Bank, slot: Slot, facts: YearFacts | None) -> Iterator[Sum]:
     """What a grid charge window draws at AC and stores, and what the battery's amps would bring at its terminals."""
     hours = window_hours(slot.start_h, slot.end_h)
     watts = min(slot.power_w, chain.ac_in_w(bank.unit))
+    if watts <= 0:  # a unit without a charger
+        return
     frac = round(chain.charger_dc_w(bank.unit, watts) / watts * bank.one_way, 3)
     drawn, stored = window_draws(watts, hours, frac)
     words = "the charger's loss and half the battery's are in the factor"
@@ -125,7 +126,7 @@ def _backup(job: Job, banks: list[_Bank], house: HouseYear, calendar: YearCalend
             frac = round(one_way * _inverter_frac(banks, mean), 3)
             made = backup_hours(usable, mean, frac, idle, auxiliary)
             yield replace(made, name=f"backup time in {season}, {name}", parts=words)
-    hours = longest_outage_h(job.brief)
+    hours = job.brief.longest_h
     if hours and essential:
         named = season_of_months(job.site.place.latitude_deg).get(job.brief.outage_season)
         part = loads[1][1] if named is None else loads[1][1][np.isin(calendar.month, named)]

@@ -220,8 +220,8 @@ class Need:
     def battery_day_wh(self) -> float:
         """What a battery could serve on a mean day: all but loads that it never feeds. [Wh]"""
         house = self.job.house
-        never = sum(a.running_w * a.run_h * a.share_of_days_frac for a in house.counted if a.never_from_battery)
-        listed = sum(a.running_w * a.run_h * a.share_of_days_frac for a in house.counted)
+        never = sum(a.mean_day_wh for a in house.counted if a.never_from_battery)
+        listed = sum(a.mean_day_wh for a in house.counted)
         if self.day_wh is not None:
             return max(0.0, self.day_wh - never)
         typed = sum(house.background.energy_wh_per_day) / 12 if isinstance(house.background, ProfileLoad) else UNKNOWN_DAY_WH

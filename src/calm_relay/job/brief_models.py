@@ -47,3 +47,8 @@ class Brief(Record):
     keep: Annotated[str, Field(max_length=400)] = ""
     contracts: Annotated[tuple[Contract, ...], Field(max_length=6)] = ()
     note: Note = ""
+
+    @property
+    def longest_h(self) -> float:
+        """The longest outage spoken of; 0: none is. [h]"""
+        return max(self.outage_hours_h, self.outage_longest_h or 0.0)

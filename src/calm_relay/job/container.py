@@ -184,7 +184,7 @@ def _series_holders(data: dict[str, Any]) -> list[tuple[str, dict[str, Any], str
         out += [(f"house.background.{name}", background, name) for name in ("series", "low", "high")]
     tariff = data.get("tariff")
     if isinstance(tariff, dict):
-        out.append(("tariff.hourly_import", tariff, "hourly_import"))
+        out += [(f"tariff.{name}", tariff, name) for name in ("hourly_import", "hourly_export")]
     if isinstance(weather, dict) and weather.get("kind") == "file":
         out += [(f"site.weather.{name}", weather, name) for name in ("ghi", "dni", "dhi", "air")]
     return [row for row in out if isinstance(row[1].get(row[2]), dict)]

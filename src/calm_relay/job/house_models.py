@@ -66,6 +66,21 @@ class Appliance(Record):
     surplus_start_h: HourOfDay = 0.0
     surplus_end_h: HourOfDay = 24.0
 
+    @property
+    def window_h(self) -> float:
+        """The length of its window; equal ends mean the whole day. [h]"""
+        return (self.window_end_h - self.window_start_h) % 24.0 or 24.0
+
+    @property
+    def day_run_h(self) -> float:
+        """How long it runs on a day it is used: what its window holds of `run_h`. [h]"""
+        return min(self.run_h, self.window_h)
+
+    @property
+    def mean_day_wh(self) -> float:
+        """What it draws on a mean day of its months. [Wh]"""
+        return self.running_w * self.day_run_h * self.share_of_days_frac
+
 
 class ProfileLoad(Record):
     """Background use from a clock profile, scaled to a daily energy by month.

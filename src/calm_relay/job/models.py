@@ -359,8 +359,10 @@ class Job(Record):
                 ref = getattr(self.house.background, name)
                 if ref is not None:
                     out[f"house.background.{name}"] = ref
-        if self.tariff.hourly_import is not None:
-            out["tariff.hourly_import"] = self.tariff.hourly_import
+        for name in ("hourly_import", "hourly_export"):
+            ref = getattr(self.tariff, name)
+            if ref is not None:
+                out[f"tariff.{name}"] = ref
         if isinstance(self.site.weather, WeatherFile):
             for name in ("ghi", "dni", "dhi", "air"):
                 ref = getattr(self.site.weather, name)

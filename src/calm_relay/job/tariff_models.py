@@ -82,3 +82,6 @@ class Tariff(Record):
     hourly_import: SeriesRef | None = Field(
         default=None, description="import price of every hour, money per kWh, in place of periods"
     )
+    hourly_export: SeriesRef | None = Field(
+        default=None, description="export price of every hour, money per kWh, in place of all other export prices"
+    )

@@ -26,9 +26,8 @@ def appliance_w(appliance: Appliance, calendar: YearCalendar, seed: int, day_air
         Mean air temperature of each day, for those that follow it. [°C]
     """
     rng = np.random.default_rng(seed_of(appliance.id, seed))
-    length = (appliance.window_end_h - appliance.window_start_h) % 24.0 or 24.0
-    cycles = appliance.cycles_per_day
-    run = min(appliance.run_h, length) / cycles
+    length, cycles = appliance.window_h, appliance.cycles_per_day
+    run = appliance.day_run_h / cycles
     part = length / cycles
     shifts = rng.random((DAYS, cycles))
     draw = rng.random(DAYS)
@@ -44,14 +43,9 @@ def appliance_w(appliance: Appliance, calendar: YearCalendar, seed: int, day_air
         used = runs > 0
     starts = appliance.window_start_h + np.arange(cycles) * part + shifts * (part - runs[:, None])
     starts = starts + np.arange(DAYS)[:, None] * 24.0 - calendar.saving_h[:, None]
-    flat = starts[used].ravel() % (DAYS * 24.0)
-    lasts = np.repeat(runs[used], cycles)
-    order = np.argsort(flat, kind="stable")
-    flat, lasts = flat[order], lasts[order]
-    if not len(flat):
+    if not used.any():
         return np.zeros(calendar.steps)
-    past = flat + lasts > DAYS * 24.0  # a run past the year's end goes on at its start
-    flat, lasts = np.concatenate((flat[past] - DAYS * 24.0, flat)), np.concatenate((lasts[past], lasts))
+    flat, lasts = _within_months(starts[used].ravel(), np.repeat(runs[used], cycles), np.repeat(month_of_day[used], cycles))
     ends, sums = flat + lasts, np.cumsum(lasts)
     edges = np.arange(calendar.steps + 1) * calendar.step_h
     grid = np.concatenate(([-1e3], np.column_stack((flat, np.maximum(flat, ends))).ravel(), [1e6]))
@@ -60,6 +54,22 @@ def appliance_w(appliance: Appliance, calendar: YearCalendar, seed: int, day_air
     on_time = np.diff(np.interp(edges, grid, done))
     power: Array = appliance.running_w * np.maximum(0.0, on_time) / calendar.step_h
     return power
+
+
+def _within_months(starts: Array, lasts: Array, month: NDArray[np.int64]) -> tuple[Array, Array]:
+    """Return runs, earliest first, that stay in their day's month: what goes past its end goes on at its begin. [h]
+
+    So a window past midnight keeps its clock hours, no run meets another, and every month holds its days' energy.
+    """
+    first = np.concatenate(([0.0], np.cumsum(MONTH_DAYS) * 24.0))
+    begin, long = first[month - 1], np.diff(first)[month - 1]
+    at = (starts - begin) % long
+    over = np.maximum(0.0, at + lasts - long)
+    wrapped = over > 0
+    flat = np.concatenate((begin + at, begin[wrapped]))
+    kept = np.concatenate((lasts - over, over[wrapped]))
+    order = np.argsort(flat, kind="stable")
+    return flat[order], kept[order]
 
 
 def _drawn_days(

@@ -12,6 +12,7 @@ from calm_relay.load.meter import MeterYear
 
 Array = NDArray[np.float64]
 WORTH_FRAC = 0.002  # of the year's energy: below it a shortfall is rounding
+APART_FRAC = 0.03  # a metered house and its balance may part so far by rounding and losses
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,19 +47,26 @@ def gross_load(meter: MeterYear, pv_ac_w: Array | None = None, pv_most_w: Array 
     Parameters
     ----------
     meter : MeterYear
-        Import, and export where there is one; metered solar and battery are used where they are there.
+        Import, and export where there is one; metered solar and battery are used where they are there. Where the house itself was
+        metered, that is the answer.
     pv_ac_w : ndarray, a year at any step that fits, or None
         PV at AC as simulated, for meters without a solar channel. [W]
     pv_most_w : ndarray, likewise
         The most PV that can have been made (under a clear sky), for the band; None: `pv_ac_w`.
     """
+    if "house" in meter.power_w:
+        return _metered_house(meter)
     taken = meter.power_w["import"]
     zero = np.zeros_like(taken)
     given, metered = meter.power_w.get("export", zero), meter.power_w.get("solar")
     battery = meter.power_w.get("discharge", zero) - meter.power_w.get("charge", zero)
+    notes: list[str] = []
     if metered is not None:
         pv, how = metered, "import − export + metered solar"
         most = metered
+        if not given.any() and metered.any():
+            how = "import + metered solar: no export was metered"
+            notes.append("what was exported is not in the file and is counted as drawn by the house")
     elif pv_ac_w is not None and given.any():
         pv, how = on_intervals(pv_ac_w, meter.interval_s), "import − export + simulated PV"
         most = pv if pv_most_w is None else on_intervals(pv_most_w, meter.interval_s)
@@ -73,10 +81,22 @@ def gross_load(meter: MeterYear, pv_ac_w: Array | None = None, pv_most_w: Array 
     step_h = meter.interval_s / 3600.0
     cut = float((gross - bare).sum()) * step_h
     whole = float(gross.sum()) * step_h
-    notes = []
     if cut > WORTH_FRAC * whole:
         kind = "simulated" if metered is None else "metered"
         notes.append(
             f"{cut / 1000:.0f} kWh of export were more than the {kind} PV of their interval: the house is taken as 0 there"
         )
     return GrossLoad(gross, low, high, cut, how, tuple(notes))
+
+
+def _metered_house(meter: MeterYear) -> GrossLoad:
+    """Return the house as it was metered itself, and how far the other channels part from it."""
+    house, powers = meter.power_w["house"], meter.power_w
+    notes = []
+    if {"import", "export", "solar"} <= set(powers):
+        battery = powers.get("discharge", 0.0) - powers.get("charge", 0.0)
+        balance = float((powers["import"] - powers["export"] + powers["solar"] + battery).sum())
+        apart = balance / max(1e-9, float(house.sum())) - 1.0
+        if abs(apart) > APART_FRAC:
+            notes.append(f"import − export + solar comes to {apart * 100:+.0f} % of it: look at the columns")
+    return GrossLoad(house, house, house, 0.0, "the house as it was metered", tuple(notes))

@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from calm_relay.errors import BadInput, Cancelled
-from calm_relay.handed_in import Watch, unwatched
+from calm_relay.handed_in import Watch, bad, unwatched
 from calm_relay.load.green_button import read_green_button
-from calm_relay.load.meter import MeterYear, Readings, bad, place_in_year
+from calm_relay.load.meter import MeterYear, Readings, place_in_year
 from calm_relay.load.meter_csv import read_meter_csv
 from calm_relay.load.nem12 import read_nem12
 

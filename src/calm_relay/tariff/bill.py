@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window
 from calm_relay.job.tariff_models import Tariff
-from calm_relay.tariff.prices import Prices, cheap_steps, clock_days, settled, year_prices
+from calm_relay.tariff.prices import Hourly, Prices, cheap_steps, clock_days, settled, year_prices
 
 Array = NDArray[np.float64]
 TAX, LEAST = "tax", "up to the least a month"  # names of the lines worked out from those above them
@@ -73,14 +73,19 @@ class Bill:
         return self.amount("standing")
 
 
+def _clock_months(calendar: YearCalendar) -> NDArray[np.int64]:
+    """Return the clock's month of every step. The year's last clock hours that fall into January count as December's."""
+    month: NDArray[np.int64] = np.where((calendar.clock_month == 1) & (calendar.month == 12), 12, calendar.clock_month)
+    return month
+
+
 def _months(values: Array, calendar: YearCalendar) -> Array:
-    """Return sums by the clock's month. Energy on the year's last clock hours that fall into January counts as December's."""
-    month = np.where((calendar.clock_month == 1) & (calendar.month == 12), 12, calendar.clock_month)
-    found: Array = np.bincount(month, weights=values, minlength=13)[1:].astype(float)
+    """Return sums by the clock's month."""
+    found: Array = np.bincount(_clock_months(calendar), weights=values, minlength=13)[1:].astype(float)
     return found
 
 
-def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Array | None = None) -> Bill:
+def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Hourly | None = None) -> Bill:
     """Return the bill for what is drawn from the grid per step, below 0 where it is given: (steps,) or (steps, phases). [W]
 
     Order: phases and settlement, energy by period, tiers on each month's import, export, standing charge, demand, tax on all,
@@ -161,7 +166,7 @@ def _demand_line(tariff: Tariff, calendar: YearCalendar, import_w: Array) -> Bil
     if demand.weekdays_only:
         weekday, _ = clock_days(calendar, tariff.holidays)
         counted &= weekday[::per] < 5
-    month = calendar.month[::per]
+    month = _clock_months(calendar)[::per]
     peaks = np.array([float(np.max(mean[counted & (month == m)], initial=0.0)) / 1000.0 for m in range(1, 13)])
     minutes = per * calendar.step_s // 60
     most = f"{peaks.max():.2f} kW at most"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
 
 import numpy as np
@@ -40,32 +40,49 @@ def clock_days(calendar: YearCalendar, holidays: tuple[str, ...] = ()) -> tuple[
     return weekday[index], calendar.clock_month
 
 
-def year_prices(tariff: Tariff, calendar: YearCalendar, hourly: Array | None = None) -> Prices:
+@dataclass(frozen=True, eq=False)
+class Hourly:
+    """Prices of the 8760 hours of local standard time, where the tariff names such series. [money per kWh]"""
+
+    bought: Array | None = None
+    sold: Array | None = None
+
+
+def year_prices(tariff: Tariff, calendar: YearCalendar, hourly: Hourly | None = None) -> Prices:
     """Return the prices of a year.
 
     Parameters
     ----------
     tariff : Tariff
     calendar : YearCalendar
-    hourly : ndarray (8760,) or None
-        Import prices in local standard time, where the tariff names a series. [money per kWh]
+    hourly : Hourly or None
+        The series that the tariff names.
 
     Raises
     ------
     BadInput
         When an hourly series is no year of hours.
     """
-    if tariff.hourly_import is not None:
-        values = np.empty(0) if hourly is None else hourly
-        if len(values) != DAYS * 24:
-            problem = f"{len(values)} prices are not the 8760 hours of a year"
-            raise BadInput([Fault("", "tariff.hourly_import", problem, "give one price an hour, 29 February dropped")])
-        steps = np.repeat(values, calendar.steps // (DAYS * 24))
-        return Prices(
-            steps, np.full(calendar.steps, tariff.export_price_per_kwh), np.zeros(calendar.steps, np.int16), ("by the hour",)
-        )
-    if not tariff.seasons:
-        return _two_prices(tariff, calendar)
+    hourly = hourly or Hourly()
+    bought = None if tariff.hourly_import is None else _by_hour("hourly_import", hourly.bought, calendar)
+    sold = None if tariff.hourly_export is None else _by_hour("hourly_export", hourly.sold, calendar)
+    made = _week_prices(tariff, calendar) if tariff.seasons else _two_prices(tariff, calendar)
+    if bought is not None:
+        made = replace(made, import_price=bought, period=np.zeros(calendar.steps, np.int16), names=("by the hour",))
+        if sold is None:
+            made = replace(made, export_price=np.full(calendar.steps, tariff.export_price_per_kwh))
+    return made if sold is None else replace(made, export_price=sold)
+
+
+def _by_hour(name: str, values: Array | None, calendar: YearCalendar) -> Array:
+    count = 0 if values is None else len(values)
+    if values is None or count != DAYS * 24:
+        problem = f"{count} prices are not the 8760 hours of a year"
+        raise BadInput([Fault("", f"tariff.{name}", problem, "give one price an hour, 29 February dropped")])
+    return np.repeat(values, calendar.steps // (DAYS * 24))
+
+
+def _week_prices(tariff: Tariff, calendar: YearCalendar) -> Prices:
     place = {period.id: i for i, period in enumerate(tariff.periods)}
     weekday, month = clock_days(calendar, tariff.holidays)
     hour = np.minimum(23, calendar.clock_hour.astype(int))

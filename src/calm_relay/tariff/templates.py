@@ -94,51 +94,13 @@ def read_tariff(path: Path | str) -> Tariff:
             for item in error.errors()
         ]
         raise BadInput(faults) from error
-    if tariff.hourly_import is not None:
-        raise BadInput(
-            [Fault(str(path), "hourly_import", "a tariff file holds no series", "read hourly prices from a CSV of their own")]
-        )
+    for name in ("hourly_import", "hourly_export"):
+        if getattr(tariff, name) is not None:
+            remedy = "read hourly prices from a CSV of their own"
+            raise BadInput([Fault(str(path), name, "a tariff file holds no series", remedy)])
     return tariff
 
 
 def tariff_json(tariff: Tariff) -> str:
     """Return a tariff as an open JSON file."""
-    return json.dumps(tariff.model_dump(exclude={"hourly_import"}), indent=1, ensure_ascii=False) + "\n"
-
-
-def read_prices(path: Path | str) -> tuple[float, ...]:
-    """Return a year of hourly import prices from a CSV: one number a row, or the last column; a heading may stand above.
-
-    Raises
-    ------
-    BadInput
-        Naming row and column.
-    """
-    path = Path(path)
-    raw = handed_in(path, MOST_BYTES, "it is far larger than a year of hours", "give 8760 prices")
-    try:
-        lines = raw.decode("utf-8-sig").splitlines()
-    except UnicodeDecodeError as error:
-        raise BadInput([Fault(str(path), "", f"it cannot be read ({error})"[:200], "save it as UTF-8 CSV")]) from error
-    mark = ";" if lines and ";" in lines[0] else ","
-    out: list[float] = []
-    for number, line in enumerate(lines, start=1):
-        cells = [cell.strip() for cell in line.split(mark)]
-        if not any(cells):
-            continue
-        cell = cells[-1].replace(",", ".") if mark == ";" else cells[-1]
-        try:
-            price = float(cell)
-        except ValueError:
-            if number == 1:
-                continue
-            where = f"row {number}, column {len(cells)}"
-            raise BadInput([Fault(str(path), where, f"'{cell[:20]}' is not a number", "write a price per kWh")]) from None
-        if not -100.0 <= price <= 100.0:
-            raise BadInput([Fault(str(path), f"row {number}", f"{price:g} is no price per kWh", "give money per kWh, not per MWh")])
-        out.append(price)
-    if len(out) != 8760:
-        raise BadInput(
-            [Fault(str(path), "", f"it has {len(out)} prices, a year has 8760 hours", "give one an hour, 29 February dropped")]
-        )
-    return tuple(out)
+    return json.dumps(tariff.model_dump(exclude={"hourly_import", "hourly_export"}), indent=1, ensure_ascii=False) + "\n"

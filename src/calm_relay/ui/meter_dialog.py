@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 
 from calm_relay.decision.metered import Taken
+from calm_relay.ui.found_table import found_table
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
@@ -44,18 +45,7 @@ class MeterDialog(QDialog):
         rows.append(("the house", f"{show(gross, 'energy_wh', 0)} a year: {taken.gross.how}"))
         if high - low > 0.01 * gross:
             rows.append(("what netting leaves open", f"between {show(low, 'energy_wh', 0)} and {show(high, 'energy_wh', 0)}"))
-        self.table = QTableWidget(len(rows), 2)
-        self.table.setAccessibleName("What was found in the file")
-        self.table.setHorizontalHeaderLabels(["What", "Found"])
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.table.setTabKeyNavigation(False)
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
-        for i, (what, found) in enumerate(rows):
-            self.table.setItem(i, 0, QTableWidgetItem(what))
-            self.table.setItem(i, 1, QTableWidgetItem(found))
-        self.table.resizeColumnsToContents()
-        self.table.horizontalHeader().setStretchLastSection(True)
+        self.table = found_table(rows)
         column.addWidget(self.table, 1)
         for note in (*meter.notes, *taken.gross.notes):
             column.addWidget(label(note[:1].upper() + note[1:] + ".", "quiet", wrap=True))

@@ -172,10 +172,10 @@ class AppliancesPart:
         job = session.job
         counted = {a.id for a in job.house.counted}
         for i, load in enumerate(job.house.appliances):
-            daily = load.running_w * load.run_h * load.share_of_days_frac
             marks = " · must stay on" if load.essential else ""
             marks += "" if load.id in counted else f" · from {load.from_year}, not counted"
-            self.list.item(i).setText(f"{load.name}\n{show(load.running_w, 'power_w')} · {show(daily, 'energy_wh')} a day{marks}")
+            drawn = f"{show(load.running_w, 'power_w')} · {show(load.mean_day_wh, 'energy_wh')} a day"
+            self.list.item(i).setText(f"{load.name}\n{drawn}{marks}")
         year = session.house_year()
         if year is not None:
             self._say_load(year)
@@ -187,6 +187,8 @@ class AppliancesPart:
             return
         watts, calendar = year.appliance_w[load.id], session.calendar()
         words = f"{show(float(watts.sum()) * calendar.step_h, 'energy_wh', 0)} in the year shown"
+        if load.day_run_h < load.run_h:
+            words += f"; its window holds {load.day_run_h:g} h of the {load.run_h:g} h a day, the rest is not drawn"
         if load.follows != "clock" and watts.any():
             days = calendar.day_means(watts) * 24.0
             longest = int(days.argmax())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,12 +12,12 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QPushButton, Q
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.tariff_models import DemandCharge, Tariff, Tier
 from calm_relay.rules.edits import Edit
 from calm_relay.tariff import paint
 from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
-from calm_relay.tariff.templates import read_prices, read_tariff, tariff_json, templates
+from calm_relay.tariff.price_file import PriceYear, Way, read_prices, with_prices
+from calm_relay.tariff.templates import read_tariff, tariff_json, templates
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.theme import Theme
@@ -54,7 +55,7 @@ class TariffPage(FieldPage):
         t = self.session.job.tariff
         return (
             tuple((p.id, p.name) for p in t.periods), tuple((s.id, s.name) for s in t.seasons), self._season_id(),
-            t.demand is None, t.hourly_import is None, len(t.tiers), self.session.job.site.supply.kind,
+            t.demand is None, t.hourly_import is None, t.hourly_export is None, len(t.tiers), self.session.job.site.supply.kind,
         )  # fmt: skip
 
     def _season_id(self) -> str:
@@ -68,9 +69,11 @@ class TariffPage(FieldPage):
             "Prices", ("Read a tariff file…", self._read), ("Save it as a file…", self._save), ("Hourly prices…", self._hourly)
         )
         self.flow(self._templates(), self.cell("tariff.name", chars=26), self.cell("tariff.currency", chars=5))
-        if t.hourly_import is not None:
-            self.words("Import is paid by the hour, from a series of 8760 prices; the periods below do not hold.", "caution")
-            self.flow(self.button("No hourly prices", lambda: self._put("No hourly prices", {"hourly_import": None})))
+        for way, words in (("import", "; the periods below do not hold for it"), ("export", "; no other export price holds")):
+            if getattr(t, f"hourly_{way}") is not None:
+                self.words(f"{way.capitalize()} is paid by the hour, from a series of 8760 prices{words}.", "caution")
+                drop = partial(self._put, f"No hourly prices of {way}", {f"hourly_{way}": None})
+                self.flow(self.button(f"No hourly prices of {way}", drop))
         if t.seasons:
             self._periods()
         else:
@@ -334,10 +337,24 @@ class TariffPage(FieldPage):
         path = self.session.dialogs.ask_file("Read hourly prices", "Prices (*.csv *.txt);;All files (*)")
         if path is None:
             return
-        import numpy as np
-
-        values = np.array(read_prices(path))
-        ref = SeriesRef(
-            sha256=self.session.store.put(values), rows=len(values), step_s=3600, unit="per_kwh", column="price_per_kwh"
+        job = self.session.job
+        self.session.read_file(
+            path,
+            lambda _study, _watch: read_prices(path, job.site.place.time_zone, job.calendar_year),
+            lambda made: self._prices_read(path, made),
         )
-        self._put(f"Hourly prices from {path.name}", {"hourly_import": ref})
+
+    def _prices_read(self, path: Path, made: object) -> None:
+        from calm_relay.ui.price_dialog import PriceDialog
+
+        if not isinstance(made, PriceYear):
+            self.session.problem.emit(str(made))
+            return
+        dialog = PriceDialog(path.name, made, self)
+        dialog.accepted.connect(lambda: self._take_prices(path, made, dialog.way))
+        self.session.dialogs.show(dialog)
+
+    def _take_prices(self, path: Path, made: PriceYear, way: Way | None) -> None:
+        if way is not None:
+            job = with_prices(self.session.store, self.session.job, made, way)
+            self._put(f"Hourly prices from {path.name}", {n: getattr(job.tariff, n) for n in ("hourly_import", "hourly_export")})
