@@ -12,7 +12,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from calm_relay.demo import demo_job, demo_path
+from calm_relay.demo import DEMOS, demo_job, demo_path, made_job
 from calm_relay.errors import BadInput
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.container import job_json, read_job, save_job
@@ -22,6 +22,7 @@ from calm_relay.job.models import Job, LogEntry
 from calm_relay.job.plans import duplicate_plan, remove_plan
 from calm_relay.job.series import SeriesStore
 from calm_relay.rules.edits import Edit, apply_edits
+from calm_relay.study import Study
 from calm_relay.units import SCALES, format_quantity, parse_quantity
 
 
@@ -29,8 +30,16 @@ def tilt(degrees: float) -> Any:
     return lambda job: apply_edits(job, [Edit("faces[north-west].tilt_deg", degrees)])
 
 
-def test_shipped_demo_is_what_its_script_makes(demo):
-    assert read_job(demo_path()).job == demo
+@pytest.mark.parametrize("name", DEMOS)
+def test_a_shipped_demo_is_what_its_script_makes_and_has_a_plan_without_over(name):
+    opened, store = read_job(demo_path(name)), SeriesStore()
+    assert opened.job == made_job(name, store)
+    for ref in opened.job.series_refs().values():
+        np.testing.assert_array_equal(opened.store.get(ref.sha256), store.get(ref.sha256))
+    study = Study(opened.store)
+    results = [study.plan_result(opened.job, plan) for plan in opened.job.plans[1:]]
+    assert any(not any(f.verdict == "over" for f in r.findings) for r in results)
+    assert all(study.worst_open_balance(opened.job, plan) < 1e-6 for plan in opened.job.plans)
 
 
 def test_undo_and_redo_are_named_and_bring_back_the_very_snapshot(demo):

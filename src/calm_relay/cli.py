@@ -18,7 +18,7 @@ from calm_relay.cli_shared import CAUTION, chosen_plans, head_of, open_job, prin
 from calm_relay.decision.compare import PlanRow, compare_plans, counts
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.decision.words import COMPARE_LINES, because, compare_text, guess_words, weather_words
-from calm_relay.demo import demo_job
+from calm_relay.demo import DEMOS, made_job
 from calm_relay.errors import BadInput, CalmRelayError, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.models import Job, Plan
@@ -64,7 +64,7 @@ def _parser() -> argparse.ArgumentParser:
     def command(name: str, text: str, run: Any, *, job: bool = True, json_out: bool = True) -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=text, description=text)
         if job:
-            sub.add_argument("job", help="a job file, or 'demo' for the shipped one")
+            sub.add_argument("job", help="a job file, or 'demo' or 'demo-kvist' for the shipped ones")
             sub.add_argument("--plan", action="append", metavar="PLAN", help="a plan's id or letter; may be given again")
         if json_out:
             sub.add_argument("--json", action="store_true", help="print JSON")
@@ -127,6 +127,7 @@ def _parser() -> argparse.ArgumentParser:
     new.add_argument("--latitude", type=float, default=45.0, help="degrees, south negative")
     demo = command("demo-job", "write the made-up demo job", _demo_job, job=False, json_out=False)
     demo.add_argument("out", help="where to save it (*.json or *.crjob)")
+    demo.add_argument("--which", choices=sorted(DEMOS), default="demo", help="the boat shed (demo) or the pottery (demo-kvist)")
     return parser
 
 
@@ -365,7 +366,8 @@ def _remedy(options: argparse.Namespace) -> int:
 
 
 def _demo_job(options: argparse.Namespace) -> int:
-    save_job(options.out, demo_job(), SeriesStore())
+    store = SeriesStore()
+    save_job(options.out, made_job(options.which, store), store)
     print(f"saved as {options.out}")
     return 0
 

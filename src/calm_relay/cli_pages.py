@@ -18,6 +18,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
+from calm_relay.units import hours_a_year
 
 
 def load_data(study: Study, job: Job, plans: Sequence[Plan]) -> dict[str, Any]:
@@ -100,7 +101,7 @@ def load_text(data: dict[str, Any]) -> list[str]:
     for plan in data["plans"]:
         out.append(plan["letter"])
         out += [
-            f"  {row['hours_above_h']:.0f} h a year above {show(row['power_w'], 'power_w')}: {row['name']}"
+            f"  {hours_a_year(row['hours_above_h'])} above {show(row['power_w'], 'power_w')}: {row['name']}"
             for row in plan["levels"]
         ]
         out += [line for row in plan["lines"] for line in line_text(row)]
@@ -120,7 +121,7 @@ def line_text(row: dict[str, Any]) -> list[str]:
     if row["limit_va"] is not None:
         out.append(
             f"    backed up to {show(row['backed_peak_va'], 'apparent_va')}, {show(row['limit_va'], 'apparent_va')} is made there "
-            f"with the grid gone: {row['over_h']:.0f} h a year above"
+            f"with the grid gone: {hours_a_year(row['over_h'])} above"
         )
     return out
 

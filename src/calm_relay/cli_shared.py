@@ -9,7 +9,7 @@ from typing import Any, TextIO
 
 from calm_relay import __version__
 from calm_relay.decision.words import weather_guessed, weather_words
-from calm_relay.demo import demo_path
+from calm_relay.demo import DEMOS, demo_path
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import OpenedJob, read_job
 from calm_relay.job.models import Job, Plan
@@ -24,8 +24,8 @@ def print_json(data: Any, out: TextIO | None = None) -> None:
 
 
 def open_job(name: str) -> OpenedJob:
-    """Read a job by path; 'demo' names the shipped one."""
-    return read_job(demo_path() if name == "demo" else name)
+    """Read a job by path; 'demo' and 'demo-kvist' name the shipped ones."""
+    return read_job(demo_path(name) if name in DEMOS else name)
 
 
 def chosen_plans(job: Job, options: argparse.Namespace, *, without_today: bool = False) -> list[Plan]:

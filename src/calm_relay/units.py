@@ -129,6 +129,11 @@ def format_quantity(value: float, kind: str, decimals: int | None = None, *, wit
     return f"{text}{scale.unit}" if scale.unit == "°" else f"{text} {scale.unit}"
 
 
+def hours_a_year(hours_h: float) -> str:
+    """Return hours of a year in words; a few minutes are not none."""
+    return "under 1 h a year" if 0 < hours_h < 1 else f"{hours_h:.0f} h a year"
+
+
 def parse_quantity(text: str, kind: str) -> float:
     """Return what a person typed, in core units; a bare number is in the shown unit, the decimal mark ',' or '.'.
 

@@ -327,9 +327,10 @@ def test_start_page_opens_demo_new_and_recent(qapp, tmp_path, answers):
     page.show()
     page.buttons["demo"].click()
     page.buttons["new"].click()
+    page.buttons["demo-kvist"].click()
     next(b for b in page.findChildren(QPushButton) if b.text() == "mine.json").click()
-    assert [row[0].job.name for row in got] == ["Tern Point boatshed", "New job", "Tern Point boatshed"]
-    assert got[2][1] == path
+    assert [row[0].job.name for row in got] == ["Tern Point boatshed", "New job", "Kvist pottery", "Tern Point boatshed"]
+    assert got[3][1] == path
     page.load(tmp_path / "none.json")
     assert "no such file" in answers.said[-1]
     page.close()

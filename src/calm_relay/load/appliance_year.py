@@ -10,6 +10,7 @@ from calm_relay.job.house_models import Appliance
 from calm_relay.load.profile import seed_of
 
 Array = NDArray[np.float64]
+WORTH_H = 1e-9
 HEATING_BALANCE_C, COOLING_BALANCE_C = 15.0, 22.0  # bases of degree-days, common practice; to be typed over
 
 
@@ -46,30 +47,41 @@ def appliance_w(appliance: Appliance, calendar: YearCalendar, seed: int, day_air
     if not used.any():
         return np.zeros(calendar.steps)
     flat, lasts = _within_months(starts[used].ravel(), np.repeat(runs[used], cycles), np.repeat(month_of_day[used], cycles))
-    ends, sums = flat + lasts, np.cumsum(lasts)
+    sums = np.cumsum(lasts)
     edges = np.arange(calendar.steps + 1) * calendar.step_h
-    grid = np.concatenate(([-1e3], np.column_stack((flat, np.maximum(flat, ends))).ravel(), [1e6]))
+    grid = np.concatenate(([-1e3], np.column_stack((flat, flat + lasts)).ravel(), [1e6]))
     done = np.concatenate(([0.0], np.column_stack((sums - lasts, sums)).ravel(), [sums[-1]]))
-    grid = np.maximum.accumulate(grid)
     on_time = np.diff(np.interp(edges, grid, done))
     power: Array = appliance.running_w * np.maximum(0.0, on_time) / calendar.step_h
     return power
 
 
 def _within_months(starts: Array, lasts: Array, month: NDArray[np.int64]) -> tuple[Array, Array]:
-    """Return runs, earliest first, that stay in their day's month: what goes past its end goes on at its begin. [h]
+    """Return runs, earliest first, none meeting another, that stay in their day's month. [h]
 
-    So a window past midnight keeps its clock hours, no run meets another, and every month holds its days' energy.
+    What goes past a month's end goes on at its begin at the same clock hours, so that every month holds its days' energy. Where
+    the clock going forward makes runs meet, the later one waits.
     """
     first = np.concatenate(([0.0], np.cumsum(MONTH_DAYS) * 24.0))
-    begin, long = first[month - 1], np.diff(first)[month - 1]
-    at = (starts - begin) % long
-    over = np.maximum(0.0, at + lasts - long)
-    wrapped = over > 0
-    flat = np.concatenate((begin + at, begin[wrapped]))
-    kept = np.concatenate((lasts - over, over[wrapped]))
-    order = np.argsort(flat, kind="stable")
-    return flat[order], kept[order]
+    made = []
+    for m in range(12):
+        here = month == m + 1
+        at, last, long = starts[here] - first[m], lasts[here], first[m + 1] - first[m]
+        while len(at):
+            order = np.argsort(at, kind="stable")
+            at, last = at[order], last[order]
+            before = np.cumsum(last) - last
+            at = before + np.maximum.accumulate(np.maximum(at, 0.0) - before)
+            over = np.minimum(last, np.maximum(0.0, at + last - long))
+            if over.max() < WORTH_H:
+                break
+            kept, past = last - over, over >= WORTH_H
+            at, last = (
+                np.concatenate((at[kept > 0], np.maximum(at[past] - long, 0.0))),
+                np.concatenate((kept[kept > 0], over[past])),
+            )
+        made.append((at + first[m], last))
+    return np.concatenate([at for at, _ in made]), np.concatenate([last for _, last in made])
 
 
 def _drawn_days(

@@ -37,10 +37,11 @@ def lay_out_buses(
     most = max((n.ac_rated_w for n, _ in lanes), default=0.0)
     half = max(18.0, 0.5 * scale * max(most, graph.service_w))
     y_main = max(y_main, top + half)
-    y_low = max([y_main, *others])
+    y_through = _through_y(c, graph, y_main, scale)
+    y_low = max([y_main, *others, *([y_through] if graph.has_transfer else [])])
     panel = Rect(c.x("panel") - BUS_PX / 2, y_main - half, BUS_PX, y_low - y_main + 2 * half)
     if graph.has_transfer:
-        _backup_bus(c, graph, values, backup, y_main, half, scale, lost, grid_up=grid_up)
+        _backup_bus(c, graph, values, [*backup, y_through], (y_main, y_through), half, scale, lost, grid_up=grid_up)
     c.bar(Bar("panel", panel, not grid_up))
     _loads(c, graph.other_loads, values.other_load_w, values.load_parts, "panel", panel.y, scale, dead=not grid_up)
     rect = Rect(panel.x - 14, panel.y, 36, panel.h)
@@ -48,6 +49,12 @@ def lay_out_buses(
         Station("panel", "loads", "House and main panel", rect, f"main panel: {kw(values.other_load_w)} of house load")
     )
     _grid(c, graph, values, y_main, min(2 * half, (most or graph.service_w) * scale), scale, lost, grid_up=grid_up)
+
+
+def _through_y(c: Canvas, graph: PlanGraph, y_main: float, scale: float) -> float:
+    """Return where the way through the transfer device lies: on the main line, or lower where its gate would reach the headings."""
+    finite = graph.transfer_w if math.isfinite(graph.transfer_w) else graph.service_w
+    return max(y_main, c.measure("X", "head")[1] + finite * scale / 2 + POST_PX + 6)
 
 
 def _grid(
@@ -85,13 +92,15 @@ def _grid(
 
 
 def _backup_bus(
-    c: Canvas, graph: PlanGraph, values: RelayValues, lanes: list[float], y: float, half: float, scale: float,
+    c: Canvas, graph: PlanGraph, values: RelayValues, lanes: list[float], lines: tuple[float, float], half: float, scale: float,
     lost: Mapping[str, float], *, grid_up: bool,
 ) -> None:  # fmt: skip
+    """Lay out the backup side; `lines` are the heights of the main line and of the way through the transfer device."""
+    y_main, y = lines
     dead = not grid_up and not graph.forming
     x_bus, x_gate, x_panel = c.x("backup"), c.x("transfer"), c.x("panel")
-    y_low = max([y, *lanes])
-    bus = Rect(x_bus - BUS_PX / 2, y - half, BUS_PX, y_low - y + 2 * half)
+    y_low = max([y_main, *lanes])
+    bus = Rect(x_bus - BUS_PX / 2, y_main - half, BUS_PX, y_low - y_main + 2 * half)
     c.bar(Bar("backup", bus, dead))
     _loads(c, graph.backup_loads, values.backup_load_w, values.load_parts, "backup", bus.y, scale, dead=dead)
     flow = abs(values.transfer_w) if grid_up else 0.0

@@ -7,6 +7,7 @@ for every band and gate; a gate is two posts whose opening is the rating.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 
 from calm_relay.relay.bus_side import lay_out_buses
@@ -34,6 +35,7 @@ from calm_relay.relay.picture import (
 from calm_relay.relay.values import NodeValues, Parts, RelayValues
 from calm_relay.units import format_quantity as show
 
+TIGHT_LINES, TIGHT_PX = 3.0, 46.0
 BATTERY_SHARE = 0.44  # of a row's height, under the PV and AC lane
 
 
@@ -79,6 +81,8 @@ def _row_heights(rows: list[NodeStation], room: float) -> list[float]:
 def _scale(graph: PlanGraph, rows: list[NodeStation], heights: list[float], room: float) -> float:
     """Pixels per watt: the largest rating fits its row, and the buses fit the picture."""
     limits = [0.5 * room / max(graph.service_w, 1.0)]
+    if graph.has_transfer and math.isfinite(graph.transfer_w):
+        limits.append(0.75 * room / max(graph.transfer_w, 1.0))
     for node, h in zip(rows, heights, strict=True):
         lane = h * (1 - BATTERY_SHARE) if node.battery else h
         stc = sum(t.stc_w for t in node.trackers)
@@ -123,7 +127,11 @@ def _row(
     above, below = yc - limit * scale / 2 - POST_PX - 3, yc + limit * scale / 2 + POST_PX + 3
     c.want(
         [(name, "label"), (kw(limit), "value")],
-        [(x_gate, above - 2 * c.line, "centre"), (x_gate, below, "centre"), (x_gate + 26, above - 2 * c.line, "left")],
+        [
+            (x_gate, above - 2 * c.line, "centre"), (x_gate, below, "centre"), (x_gate + 26, above - 2 * c.line, "left"),
+            (x_gate + 30, yc - limit * scale / 2 - c.line - 2, "left"),
+            *([] if node.battery else [(x_gate + 30, yc + limit * scale / 2 + 2, "left")]),
+        ],
         f"inverter:{node.id}", "over" if state == "full" else "ink", dead=dead, short=kw(limit),
     )  # fmt: skip
     if not dead and grid_up:
@@ -190,7 +198,8 @@ def _battery(c: Canvas, node: NodeStation, v: NodeValues, bar: Rect, y0: float, 
     box_h = min(room, sum(c.measure(text, role)[1] for text, role in texts) + 8)
     yc = y0 + room / 2
     bus = c.x("backup" if node.side == "backup" else "panel")
-    x_gate = min(c.x("inverter"), bus - box_w - 34)
+    tight = TIGHT_PX if room < TIGHT_LINES * c.line else 0.0  # in a narrow row its gate stands beside the inverter's
+    x_gate = min(c.x("inverter") - tight, bus - box_w - 34)
     box = Rect(x_gate + 22, yc - box_h / 2, box_w, box_h)
     charging = total_of(v.charge) > v.discharge_w
     parts: Parts = v.charge if charging else ((("battery", v.discharge_w),) if v.discharge_w > 0.5 else ())
@@ -205,11 +214,14 @@ def _battery(c: Canvas, node: NodeStation, v: NodeValues, bar: Rect, y0: float, 
     c.gate(Gate(station, x_gate, yc, limit * scale, state, dead))
     c.box(Box(station, box, v.soc_frac, dead), texts)
     half = limit * scale / 2 + POST_PX + 3
+    word = "gives" if gives else "takes"
     c.want(
-        [("gives" if gives else "takes", "label"), (kw(limit), "value")],
+        [(f"{word} {kw(limit)}", "small")] if tight else [(word, "label"), (kw(limit), "value")],
         [
+            *([(box.x + box.w + 6, yc - c.line / 2, "left")] if tight else []),
             (x_gate, yc + half, "centre"), (x_gate, yc - half - 2 * c.line, "centre"),
             (x_gate - 10, yc + half - c.line, "right"), (box.x + box.w + 6, yc - c.line, "left"),
+            (box.x + box.w + 6, yc - c.line / 2, "left"),
         ],
         station, "over" if state == "full" else "ink", dead=dead, short=kw(limit),
     )  # fmt: skip

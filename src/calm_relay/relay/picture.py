@@ -243,28 +243,30 @@ class Canvas:
         self._wishes.append(_Wish(lines, spots, station, tone, dead, short))
 
     def settle(self) -> None:
-        """Place all labels asked for, in the order they were asked for."""
+        """Place all labels asked for, in the order they were asked for: clear of bands, in short if need be, before across one."""
         for wish in self._wishes:
-            if not self._try(wish, wish.lines) and not (wish.short and self._try(wish, [(wish.short, "small")])):
+            forms = [wish.lines, [(wish.short, "small")]] if wish.short else [wish.lines]
+            grounds = (self._hard + self._soft, self._hard)
+            if not any(self._try(wish, lines, blocks) for blocks in grounds for lines in forms):
                 self.key.append(" ".join(text for text, _ in wish.lines))
-                self._try(wish, [(f"({len(self.key)})", "small")], far=True)
+                number = [(f"({len(self.key)})", "small")]
+                any(self._try(wish, number, blocks, far=True) for blocks in grounds)
 
-    def _try(self, wish: _Wish, lines: list[tuple[str, str]], *, far: bool = False) -> bool:
+    def _try(self, wish: _Wish, lines: list[tuple[str, str]], blocks: list[Rect], *, far: bool = False) -> bool:
         sizes = [self.measure(text, role) for text, role in lines]
         w, h = max(s[0] for s in sizes), sum(s[1] for s in sizes)
         shifts = [(0.0, 0.0)]
         if far:
             shifts += [(dx, dy) for dy in (0.0, 14.0, -14.0, 28.0, -28.0, 42.0) for dx in (0.0, 22.0, -22.0, 44.0, -44.0)]
-        for blocks in (self._hard + self._soft, self._hard):
-            for dx, dy in shifts:
-                for x, y, align in wish.spots:
-                    left = x + dx - (0.0 if align == "left" else w / 2 if align == "centre" else w)
-                    left = min(max(left, 1.0), self.width - w - 1.0)
-                    block = Rect(left, y + dy, w, h)
-                    inside = block.y >= 0 and block.y + h <= self.height and w <= self.width
-                    if inside and not any(block.overlaps(other, 1.0) for other in blocks):
-                        self._put(wish, lines, sizes, block, align)
-                        return True
+        for dx, dy in shifts:
+            for x, y, align in wish.spots:
+                left = x + dx - (0.0 if align == "left" else w / 2 if align == "centre" else w)
+                left = min(max(left, 1.0), self.width - w - 1.0)
+                block = Rect(left, y + dy, w, h)
+                inside = block.y >= 0 and block.y + h <= self.height and w <= self.width
+                if inside and not any(block.overlaps(other, 1.0) for other in blocks):
+                    self._put(wish, lines, sizes, block, align)
+                    return True
         return False
 
     def _put(self, wish: _Wish, lines: list[tuple[str, str]], sizes: list[tuple[float, float]], block: Rect, align: str) -> None:

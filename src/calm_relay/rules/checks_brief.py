@@ -15,6 +15,7 @@ from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note
 from calm_relay.units import format_quantity as show
+from calm_relay.units import hours_a_year
 
 END_WORDS: dict[ContractEnd, str] = {
     "inverter_taken_out": "takes out an inverter of today's system",
@@ -104,7 +105,7 @@ def line_power(c: CheckContext) -> Iterator[Finding]:
             continue
         line = (
             f"the backup side's peak on {row.name} is {show(row.backed_peak_va, 'apparent_va')}, "
-            f"{show(row.limit_va, 'apparent_va')} is made there with the grid gone; {row.over_h:.0f} h a year above"
+            f"{show(row.limit_va, 'apparent_va')} is made there with the grid gone; {hours_a_year(row.over_h)} above"
         )
         yield finding(
             c, "backup.line-power", row.name, "apparent_va", row.backed_peak_va, row.limit_va, "most", line,

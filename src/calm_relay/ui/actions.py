@@ -68,7 +68,8 @@ class Actions:
         self._add(menu, "new", "&New job", "Ctrl+N", self._new)
         self._add(menu, "open", "&Open…", "Ctrl+O", w.open_job)
         self._menus["recent"] = menu.addMenu("Open &recent")
-        self._add(menu, "demo", "Open the &demo", "", self._demo)
+        self._add(menu, "demo", "Open the &demo", "", partial(self._demo, "demo"))
+        self._add(menu, "demo-kvist", "Open the &three-phase demo", "", partial(self._demo, "demo-kvist"))
         menu.addSeparator()
         self._add(menu, "save", "&Save", "Ctrl+S", w.save)
         self._add(menu, "save_as", "Save &as…", "Ctrl+Shift+S", w.save_as)
@@ -162,11 +163,11 @@ class Actions:
         job = new_job()
         self._window.take(OpenedJob(job, SeriesStore(), job.schema_version), None)
 
-    def _demo(self) -> None:
+    def _demo(self, name: str) -> None:
         from calm_relay.demo import demo_path
         from calm_relay.job.container import read_job
 
-        self._window.take(read_job(demo_path()), None)
+        self._window.take(read_job(demo_path(name)), None)
 
 
 def about_text() -> str:

@@ -50,7 +50,8 @@ class StartPage(QWidget):
         row.setSpacing(8)
         self.buttons: dict[str, QPushButton] = {}
         for name, text, keys, act in (
-            ("demo", "Open the demo", "Ctrl+D", self._demo),
+            ("demo", "Open the demo", "Ctrl+D", partial(self._demo, "demo")),
+            ("demo-kvist", "Open the three-phase demo", "Ctrl+Shift+D", partial(self._demo, "demo-kvist")),
             ("new", "New job", "Ctrl+N", self._new),
             ("open", "Open a job…", "Ctrl+O", self._ask),
         ):
@@ -62,7 +63,12 @@ class StartPage(QWidget):
         row.addStretch()
         column.addLayout(row)
         column.addWidget(
-            label("The demo is a made-up boatshed with five plans: the quickest way to see what this is.", "quiet", wrap=True)
+            label(
+                "The demo is a made-up boatshed with five plans: the quickest way to see what this is. The other is a made-up "
+                "pottery on three phases, with a kiln, module-level inverters and prices by the hour.",
+                "quiet",
+                wrap=True,
+            )
         )
         column.addWidget(label("Opened lately", "heading"))
         recent = settings.recent
@@ -107,8 +113,8 @@ class StartPage(QWidget):
         forget(work.id)
         self._show_found()
 
-    def _demo(self) -> None:
-        self._opened(read_job(demo_path()), None, False)
+    def _demo(self, name: str) -> None:
+        self._opened(read_job(demo_path(name)), None, False)
 
     def _new(self) -> None:
         job = new_job()

@@ -11,6 +11,7 @@ from calm_relay.decision.pictures import evening_stack
 from calm_relay.ui.views.charts import DayLines, LoadChart, StackChart
 from calm_relay.ui.widgets import LegendRow
 from calm_relay.units import format_quantity as show
+from calm_relay.units import hours_a_year
 
 if TYPE_CHECKING:
     from calm_relay.lines import LineFacts
@@ -73,7 +74,7 @@ class CarriesPart:
         self._curve.show_curve(curve)
         total = year.total_w()
         parts = [
-            f"{float(np.count_nonzero(total > watts)) * calendar.step_h:.0f} h a year above {show(watts, 'power_w', 1)} ({name})"
+            f"{hours_a_year(float(np.count_nonzero(total > watts)) * calendar.step_h)} above {show(watts, 'power_w', 1)} ({name})"
             for watts, name, _ in curve.levels
         ]
         self.curve_words.setText("; ".join(parts) + "." if parts else "The chosen plan makes no power with the grid down.")

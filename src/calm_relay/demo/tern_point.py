@@ -1,9 +1,6 @@
-"""The made-up demo job 'Tern Point boatshed', built by this script with fixed seeds; the shipped file is its output."""
+"""The made-up demo job 'Tern Point boatshed': a home and boat shed on one phase, with old strings and a night price."""
 
 from __future__ import annotations
-
-from importlib import resources
-from pathlib import Path
 
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
@@ -28,14 +25,8 @@ from calm_relay.job.models import (
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.shipped import shipped_card
 
-DEMO_FILE = "tern-point-boatshed.json"
 ESSENTIAL = ("fridge", "bait-freezer", "bilge-pump", "well-pump", "lights", "router", "workbench")
 COLD_MONTHS = (5, 6, 7, 8, 9)
-
-
-def demo_path() -> Path:
-    """Return the shipped demo job's path."""
-    return Path(str(resources.files("calm_relay.assets").joinpath("demo", DEMO_FILE)))
 
 
 def _site() -> Site:
