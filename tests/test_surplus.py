@@ -20,10 +20,12 @@ HEATER = Appliance(
 )  # fmt: skip
 
 
-@given(st.integers(0, 10_000), st.floats(0, 6000), st.floats(0, 24), st.floats(0.1, 23.5), st.floats(0, 2000))
+@given(st.integers(0, 10_000), st.floats(0, 6000), st.floats(0, 24), st.floats(0.1, 23.5), st.floats(0, 2000), st.booleans())
 @settings(max_examples=40, deadline=None, derandomize=True)
-def test_every_day_draws_its_need_and_no_more_than_was_spare(seed, sun_w, start, length, least):
-    load = HEATER.model_copy(update={"window_start_h": start, "window_end_h": (start + length) % 24, "run_h": min(2.5, length)})
+def test_every_day_draws_its_need_and_no_more_than_was_spare(seed, sun_w, start, length, least, long):
+    load = HEATER.model_copy(
+        update={"window_start_h": start, "window_end_h": (start + length) % 24, "run_h": length if long else min(2.5, length)}
+    )
     load = load.model_copy(update={"surplus_least_w": least, "surplus_start_h": 7.0, "surplus_end_h": 20.0})
     rng = np.random.default_rng(seed)
     spare = np.maximum(0.0, sun_w * np.sin(np.pi * (CALENDAR.clock_hour - 6) / 12)) * rng.random(CALENDAR.steps)
@@ -36,6 +38,7 @@ def test_every_day_draws_its_need_and_no_more_than_was_spare(seed, sun_w, start,
     assert (extra <= np.minimum(spare, load.running_w) + 1e-6).all()
     assert (made <= need + np.where(spare >= least, spare, 0.0) + 1e-6).all()
     assert made.min() >= 0.0
+    assert made.max() <= load.running_w * (1 + 1e-9)
 
 
 def with_rank(demo, rank):

@@ -24,6 +24,7 @@ from calm_relay.tariff.price_file import read_prices, with_prices
 from calm_relay.tariff.prices import Hourly, clock_days, net_of_phases, settled
 from calm_relay.tariff.templates import read_tariff, tariff_json, templates, week_of
 from tests.fuzz import damaged, read_or_explained
+from tests.reference_bill import reference_months
 
 UTC, BERLIN, AUCKLAND = (year_calendar(2025, zone, 900) for zone in ("UTC", "Europe/Berlin", "Pacific/Auckland"))
 STEPS = 365 * 96
@@ -243,6 +244,28 @@ def test_prices_of_both_ways_live_in_the_job_file(tmp_path):
     assert opened.job == job
     bills = [Study(s, step_s=3600).bill(j, job.plans[0]) for s, j in ((opened.store, job), (store, demo_job()))]
     assert bills[0].export_credit != bills[1].export_credit
+
+
+@given(st.data())
+@settings(max_examples=12, deadline=None, derandomize=True)
+def test_any_tariff_equals_the_bill_worked_step_by_step(data):
+    zone = data.draw(st.sampled_from(("UTC", "Europe/Berlin", "Pacific/Auckland", "Australia/Lord_Howe", "Asia/Kathmandu")))
+    step_s, year = data.draw(st.sampled_from((1800, 3600))), data.draw(st.sampled_from((2023, 2025)))
+    hours = st.sampled_from((0.0, 7.0, 19.0, 22.0))
+    charge = DemandCharge(
+        price_per_kw_month=4.0, start_h=data.draw(hours), end_h=data.draw(hours), weekdays_only=data.draw(st.booleans())
+    )
+    t = data.draw(st.sampled_from(templates())).model_copy(
+        update={
+            "settlement_min": data.draw(st.sampled_from((0, 30, 60))), "netting": data.draw(st.sampled_from(("summed", "each"))),
+            "tax_frac": data.draw(st.sampled_from((0.0, 0.15))), "minimum_per_month": data.draw(st.sampled_from((0.0, 40.0))),
+            "demand": data.draw(st.sampled_from((None, charge))), "holidays": data.draw(st.sampled_from(((), ("12-25", "01-01")))),
+        }
+    )  # fmt: skip
+    rng = np.random.default_rng(data.draw(st.integers(0, 1000)))
+    net = rng.normal(300.0, 1500.0, (365 * 86_400 // step_s, data.draw(st.sampled_from((1, 3)))))
+    made = year_bill(t, year_calendar(year, zone, step_s), net)
+    np.testing.assert_allclose(made.by_month, reference_months(t, year, zone, step_s, net), rtol=1e-9, atol=1e-6)
 
 
 def test_a_tariff_is_written_and_read_back(tmp_path):

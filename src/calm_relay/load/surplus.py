@@ -34,7 +34,8 @@ def on_surplus(appliance: Appliance, need_w: Array, spare_w: Array, calendar: Ye
     Returns
     -------
     ndarray (steps,)
-        Surplus taken (within its power, none below its least), and the last part of its window's runs for what is still lacking.
+        Surplus taken (none below its least), and the last part of its window's runs for what is still lacking; never more than
+        its power.
     """
     may = in_window(calendar.clock_hour, appliance.surplus_start_h, appliance.surplus_end_h % 24.0)
     offer = np.where(may & (spare_w >= max(appliance.surplus_least_w, 1e-6)), np.minimum(spare_w, appliance.running_w), 0.0)
@@ -42,7 +43,9 @@ def on_surplus(appliance: Appliance, need_w: Array, spare_w: Array, calendar: Ye
     starts = need_cycles(appliance, calendar)
     for first, last in zip(starts, (*starts[1:], len(need_w)), strict=True):
         here = slice(int(first), int(last))
-        taken = np.diff(np.minimum(np.cumsum(offer[here]), need_w[here].sum()), prepend=0.0)
-        drawn = np.diff(np.maximum(np.cumsum(need_w[here]), taken.sum()), prepend=taken.sum())
-        out[here] = taken + drawn
+        need = need_w[here]
+        taken = np.diff(np.minimum(np.cumsum(offer[here]), need.sum()), prepend=0.0)
+        room = np.clip(appliance.running_w - taken, 0.0, need)  # of its own runs, beside the surplus it takes in the same step
+        spared = max(0.0, room.sum() - (need.sum() - taken.sum()))
+        out[here] = taken + np.diff(np.maximum(np.cumsum(room), spared), prepend=spared)
     return out
