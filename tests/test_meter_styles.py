@@ -13,6 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.errors import BadInput
+from calm_relay.file_kind import kind_of_file
 from calm_relay.load.gross import gross_load
 from calm_relay.load.meter_files import read_meter, read_readings
 from tests.fuzz import damaged, read_or_explained
@@ -171,6 +172,34 @@ def test_damaged_files_of_portals(tmp_path_factory, data):
     path: Path = tmp_path_factory.mktemp("meter") / "x.csv"
     good = data.draw(st.sampled_from(sorted(SMALL)))
     read_or_explained(lambda p: read_readings(p, ZONE), path, data.draw(damaged(SMALL[good])))
+
+
+@pytest.mark.parametrize("write", STYLES, ids=lambda w: w.__name__)
+def test_a_meter_file_is_known_for_one(write: Callable[[], str], tmp_path):
+    (tmp_path / "x.csv").write_text(write())
+    assert kind_of_file(tmp_path / "x.csv") == "meter"
+
+
+@pytest.mark.parametrize(
+    ("text", "kind"),
+    [
+        ("ghi,air_c\n500,10\n", "weather"),
+        ("LOCATION,Nowhere,-,-,TMY,1\nDESIGN CONDITIONS,0\n", "weather"),
+        ("time(UTC),T2m,RH,G(h),Gb(n),Gd(h)\n20050101:0010,1,2,0,0,0\n", "weather"),
+        ("Time,GHI (W/m2),Temperature\n2025-01-01 00:00,0,1\n", "weather"),
+        ("Time,Temperature,Import kWh\n2025-01-01 00:00,1,1\n", "meter"),
+        ("Zeit;Preis [EUR/MWh]\n01.01.2025 00:00;31,2\n", "prices"),
+        ("hour,spot ct/kWh\n0,12\n", "prices"),
+        ("<?xml version='1.0'?><feed/>", "meter"),
+        ("100,NEM12,200506081149,X,Y\n200,NMI,E1,,E1,,,kWh,30,\n", "meter"),
+        ('{"name": "x", "import_price_per_kwh": 0.3}', "tariff"),
+        ('{"outputs": {"tmy_hourly": [{"G(h)": 0}]}}', "weather"),
+        ('{"schema_version": 4}', "job"),
+    ],
+)
+def test_a_dropped_file_is_known_by_its_first_bytes(text, kind, tmp_path):
+    (tmp_path / "x.txt").write_text(text)
+    assert kind_of_file(tmp_path / "x.txt") == kind
 
 
 def nem(rows: list[str]) -> str:

@@ -122,6 +122,32 @@ def test_a_tariff_is_read_saved_and_a_bad_one_told(window, qapp, answers, tmp_pa
     undo_all(window)
 
 
+def test_a_dropped_meter_file_tariff_and_prices_go_to_their_pages(window, qapp, answers, tmp_path):
+    meter, tariff, prices = (tmp_path / name for name in ("m.csv", "t.json", "p.csv"))
+    stamps = pd.date_range("2025-01-01", periods=8760, freq="h", tz="Etc/GMT-12").tz_convert("Pacific/Auckland")
+    meter.write_text("time,import kWh\n" + "".join(f"{t.isoformat()},0.5\n" for t in stamps))
+    prices.write_text("time,price per MWh\n" + "".join(f"{t.isoformat()},250\n" for t in stamps))
+    tariff.write_text(tariff_json(templates()[4]), encoding="utf-8")
+    assert window.take_file(meter)
+    assert wait_idle(qapp, window)
+    assert window.shown == "house"
+    answers.dialog.use.click()
+    assert wait_idle(qapp, window)
+    assert window.session.job.house.background.kind == "series"
+    window.take_file(tariff)
+    assert wait_idle(qapp, window)
+    assert (window.shown, window.session.job.tariff) == ("tariff", templates()[4])
+    window.take_file(prices)
+    assert wait_idle(qapp, window)
+    answers.dialog.answers["export"].click()
+    assert wait_idle(qapp, window)
+    assert window.session.job.tariff.hourly_export is not None
+    tariff.write_text("{}")
+    window.take_file(tariff)
+    assert "import_price_per_kwh" in answers.said[-1]
+    undo_all(window)
+
+
 def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers, tmp_path):
     house = page(window, qapp, "house")
     stamps = pd.date_range("2024-07-01", periods=365 * 24, freq="h")

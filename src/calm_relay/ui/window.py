@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QPoint, QSize, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtCore import QEvent, QPoint, QSize, Qt
+from PySide6.QtGui import QAction, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QHBoxLayout,
-    QMainWindow,
     QScrollArea,
     QSplitter,
     QStackedWidget,
@@ -23,12 +22,13 @@ from calm_relay.decision.marks import PAGES, work_order
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.decision.words import card_words
 from calm_relay.errors import BadInput, CalmRelayError
-from calm_relay.job.container import OpenedJob, is_job_file, read_job
+from calm_relay.job.container import OpenedJob
 from calm_relay.job.models import Plan
 from calm_relay.job.plans import duplicate_plan, move_plan, remove_plan, rename_plan
 from calm_relay.ui.actions import Actions
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.goto import GoTo
+from calm_relay.ui.job_files import JobFiles
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.make import make_page
 from calm_relay.ui.pages.plans import PlansPage
@@ -52,7 +52,7 @@ WITH_STRIP = ("plans", "year", "house")
 UP_TO_DATE = "Up to date. Local codes, the network operator and the equipment's manual decide."
 
 
-class MainWindow(QMainWindow):
+class MainWindow(JobFiles):
     """One window on one job."""
 
     def __init__(
@@ -303,9 +303,6 @@ class MainWindow(QMainWindow):
     def _progress(self, text: str) -> None:
         self.statusBar().showMessage(text or UP_TO_DATE)
 
-    def _problem(self, text: str) -> None:
-        self.dialogs.say("That did not work", text)
-
     # --- going
     def go_to(self) -> None:
         """Open the go-to box."""
@@ -417,97 +414,3 @@ class MainWindow(QMainWindow):
             self.session.change_plans(text, plans)
         except BadInput as error:
             self._problem(str(error))
-
-    # --- files
-    def open_job(self) -> None:
-        """Ask for a job file and open it in place of this one."""
-        path = self.dialogs.ask_open()
-        if path is not None:
-            self.load(path)
-
-    def load(self, path: Path) -> bool:
-        """Open a job file in place of this one; a fault leaves the present job as it is."""
-        try:
-            opened = read_job(path)
-        except BadInput as error:
-            self._problem(str(error))
-            return False
-        return self.take(opened, path)
-
-    def take(self, opened: OpenedJob, path: Path | None, *, recovered: bool = False) -> bool:
-        """Put another job in place of this one, if that may be left."""
-        if not self.may_leave():
-            return False
-        self.session.close()
-        self.session = Session(opened, path, self, self.dialogs, recovered=recovered)
-        self._adopt()
-        if path is not None:
-            self.settings.add_recent(path)
-            self.actions_.show_recent(self.settings.recent)
-        return True
-
-    def save(self) -> bool:
-        """Save under the job's name, or ask for one."""
-        if self.session.path is None:
-            return self.save_as()
-        if self.session.changed_on_disk() and not self.dialogs.confirm(
-            f"{self.session.path.name} was changed by another program since it was opened. Write over it?", "Write over"
-        ):
-            return False
-        return self._save_to(self.session.path)
-
-    def save_as(self) -> bool:
-        """Ask for a name and save."""
-        path = self.dialogs.ask_save(self.session.job.name)
-        return path is not None and self._save_to(path)
-
-    def _save_to(self, path: Path) -> bool:
-        try:
-            self.session.save(path)
-        except BadInput as error:
-            self._problem(str(error))
-            return False
-        self.settings.add_recent(path)
-        self.actions_.show_recent(self.settings.recent)
-        self.statusBar().showMessage(f"Saved as {path}", 6000)
-        return True
-
-    def may_leave(self) -> bool:
-        """Ask about unsaved changes; returns whether the job may be left."""
-        if not self.session.unsaved:
-            return True
-        answer = self.dialogs.ask_leave(self.session.job.name)
-        return self.save() if answer == "save" else answer == "drop"
-
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if _dropped_file(event) is not None:
-            event.acceptProposedAction()
-
-    def dropEvent(self, event: QDropEvent) -> None:
-        path = _dropped_file(event)
-        if path is not None:
-            event.acceptProposedAction()
-            QTimer.singleShot(0, lambda: self.take_file(path))
-
-    def take_file(self, path: Path) -> bool:
-        """Open a dropped job, or begin to read a dropped weather file into this one; returns whether it is under way."""
-        if is_job_file(path):
-            return self.load(path)
-        self.show_page("site")
-        self.session.read_weather(path)
-        return True
-
-    def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.may_leave():
-            event.ignore()
-            return
-        self.session.close()
-        event.accept()
-
-
-def _dropped_file(event: QDropEvent) -> Path | None:
-    for url in event.mimeData().urls():
-        path = Path(url.toLocalFile())
-        if url.isLocalFile() and path.suffix.lower() in (".crjob", ".json", ".epw", ".csv", ".txt"):
-            return path
-    return None

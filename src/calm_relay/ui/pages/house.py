@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
+from calm_relay.file_kind import FileKind
 from calm_relay.ui.pages.appliances_part import AppliancesPart
 from calm_relay.ui.pages.carries_part import CarriesPart
 from calm_relay.ui.pages.house_year_part import HouseYearPart
@@ -52,6 +55,11 @@ class HousePage(PartedPage):
         if path.startswith("house.appliances["):
             self.draws.chosen = path.partition("[")[2].partition("]")[0]
         return super().focus_path(path)
+
+    def take_file(self, path: Path, _kind: FileKind) -> None:
+        """Read a meter file that was dropped on the window."""
+        self.show_part("draws")
+        self.draws.background.read_meter(path)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

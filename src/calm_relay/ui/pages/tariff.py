@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QPushButton, Q
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput, Fault
+from calm_relay.file_kind import FileKind
 from calm_relay.job.tariff_models import DemandCharge, Tariff, Tier
 from calm_relay.rules.edits import Edit
 from calm_relay.tariff import paint
@@ -333,10 +334,23 @@ class TariffPage(FieldPage):
                 problem = f"it cannot be written ({error.strerror})"
                 raise BadInput([Fault(str(path), "", problem, "choose another folder")]) from error
 
+    def take_file(self, path: Path, kind: FileKind) -> None:
+        """Take a tariff or prices that were dropped on the window; a fault is told."""
+        if kind == "prices":
+            self.read_prices_file(path)
+            return
+        try:
+            self.read_file(path)
+        except BadInput as error:
+            self.session.problem.emit(str(error))
+
     def _hourly(self) -> None:
         path = self.session.dialogs.ask_file("Read hourly prices", "Prices (*.csv *.txt);;All files (*)")
-        if path is None:
-            return
+        if path is not None:
+            self.read_prices_file(path)
+
+    def read_prices_file(self, path: Path) -> None:
+        """Read hourly prices off the window's thread; what was found is shown before it is used."""
         job = self.session.job
         self.session.read_file(
             path,
