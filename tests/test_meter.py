@@ -162,6 +162,7 @@ def test_what_was_guessed_is_said(tmp_path):
     assert said["time"] == "day.month.year"
     assert said["label"] == "label ends the interval"
     assert said["clock"] == "daylight saving, the autumn hour twice"
+    assert said["zone"] == "Europe/Berlin, the job's"
     assert said["column 'Import kWh'"] == "import, kWh"
 
 

@@ -162,6 +162,20 @@ def test_signed_columns_are_parted_by_night_and_by_losses_and_a_metered_house_is
     np.testing.assert_allclose(made.power_w, house, atol=1e-5)
     assert made.how == "the house as it was metered"
     assert made.notes == ()
+    assert not any("look whether its zone" in note for note in read.notes)
+    path.write_text(
+        "\n".join(
+            [
+                "time,solar kWh,import kWh",
+                *(
+                    f"{t.tz_convert('Etc/GMT-12'):%Y-%m-%dT%H:%M+00:00},{s / 2000:.3f},0.1"
+                    for t, s in zip(STAMPS, solar, strict=True)
+                ),
+            ]
+        )
+    )
+    late = read_meter(path, "UTC")
+    assert any("the middle of its solar lies at" in note for note in late.notes)
     del read.power_w["house"]
     np.testing.assert_allclose(gross_load(read).power_w, house, atol=1e-4)
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QLabel
 from calm_relay.demo import demo_job
 from calm_relay.job.tariff_models import Tier
 from calm_relay.load.catalogue import catalogue
+from calm_relay.rules.edits import Edit
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import tariff_json, templates
 from calm_relay.ui.pages.house import WEEK_MS
@@ -244,6 +245,11 @@ def test_usual_appliances_and_households_are_begun_with(window, qapp):
     made = window.session.job.house.appliances[-1]
     assert made.id == "heat-pump-1", "the demo has a heat pump of its own"
     assert 7 in made.months, "winter is in July here"
+    window.session.edit("Comes in 2031", [Edit("house.appliances[heat-pump-1].from_year", 2031)])
+    assert wait_idle(qapp, window)
+    assert house.draws._load_words.text() == "It comes in 2031: the house of today is shown, without it."
+    window.undo()
+    assert wait_idle(qapp, window)
     house.draws.background.take_household("four people", 21_400.0)
     assert wait_idle(qapp, window)
     assert window.session.job.mark_of("house.background.energy_wh_per_day") == "assumed"

@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from calm_relay.calendar import DAYS
 from calm_relay.handed_in import bad, handed_in
 from calm_relay.tables.gaps import filled_by_weeks
 from calm_relay.tables.year import place
@@ -19,6 +20,7 @@ from calm_relay.tables.year import place
 Array = NDArray[np.float64]
 CHANNELS = ("import", "export", "house", "solar", "charge", "discharge")
 MOST_BYTES = 200_000_000
+SUN_H = (8.0, 17.0)  # between which the middle of a PV day lies in any zone
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,6 +97,7 @@ def place_in_year(readings: Readings, time_zone: str, wanted: int | None = None)
     if any(placed.leap.values()):
         told = ", ".join(f"{name} {wh / 1000:.1f} kWh" for name, wh in placed.leap.items())
         notes = (*notes, f"29 February was dropped: {told}")
+    notes = (*notes, *_odd_sun(powers))
     return MeterYear(
         file=readings.file,
         format=readings.format,
@@ -107,3 +110,19 @@ def place_in_year(readings: Readings, time_zone: str, wanted: int | None = None)
         notes=notes,
         years=placed.years,
     )
+
+
+def _odd_sun(powers: dict[str, Array]) -> tuple[str, ...]:
+    """Return a word of warning where PV comes at hours the sun does not: the file's clock is then another than was taken."""
+    made = powers.get("solar", powers.get("export"))
+    if made is None or not made.any():
+        return ()
+    day = made.reshape(DAYS, -1).sum(axis=0)
+    hour = (np.arange(len(day)) + 0.5) * 24.0 / len(day)
+    turn = np.exp(2j * np.pi * hour / 24.0)
+    middle = float(np.angle((day * turn).sum()) * 24.0 / (2 * np.pi)) % 24.0
+    if SUN_H[0] <= middle <= SUN_H[1]:
+        return ()
+    name = "solar" if "solar" in powers else "export"
+    clock = f"{int(middle):02d}:{int(middle * 60) % 60:02d}"
+    return (f"the middle of its {name} lies at {clock} of standard time: look whether its zone is right",)

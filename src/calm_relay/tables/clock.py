@@ -51,6 +51,8 @@ def instants_of(path: Path, stamps: Any, ends: bool | None, time_zone: str) -> t
     if ends:
         instants = instants - np.timedelta64(interval, "s")
     told = [("interval", f"{interval // 60} min"), ("label", words), ("clock", clock)]
+    if stamps.dt.tz is None:
+        told.append(("zone", f"{time_zone}, the job's"))
     off = (instants + offset - np.datetime64("1970-01-01", "s")).astype(np.int64) % interval
     if off.any():
         if np.median(np.minimum(off, interval - off)) > 2 * OFF_FRAC * interval:

@@ -185,6 +185,11 @@ class AppliancesPart:
         load, session = self._load(), self._page.session
         if load is None:
             return
+        house = session.job.house
+        if load.id not in {a.id for a in house.counted}:
+            shown = "today" if house.shown_year is None else str(house.shown_year)
+            self._load_words.setText(f"It comes in {load.from_year}: the house of {shown} is shown, without it.")
+            return
         watts, calendar = year.appliance_w[load.id], session.calendar()
         words = f"{show(float(watts.sum()) * calendar.step_h, 'energy_wh', 0)} in the year shown"
         if load.day_run_h < load.run_h:
