@@ -60,9 +60,11 @@ def read_sheet(path: Path, raw: bytes, watch: Watch = unwatched) -> Sheet:
     watch("its text", 0.02)
     text, told = _text(path, raw)
     lines = text[:400_000].splitlines()[:LOOKED_AT]
-    delimiter = max(MARKS, key=lambda mark: median([len(_cells(line, mark)) for line in lines if line.strip()][-40:]))
+    written = [line for line in lines if line.strip()][-40:]
+    delimiter = max(MARKS, key=lambda mark: median([len(_cells(line, mark)) for line in written] or [0]))
     rows = [_cells(line, delimiter) for line in lines]
-    width = Counter(len(row) for row in rows if any(row)).most_common(1)[0][0]
+    widths = Counter(len(row) for row in rows if any(row)).most_common(1)
+    width = widths[0][0] if widths else 0
     if width < 2:
         remedy = "give a CSV with a time column and a value column"
         raise bad(path, "row 1", "it is no table: no column is told from another", remedy)
