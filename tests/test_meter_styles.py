@@ -75,6 +75,14 @@ def wide_with_channels() -> str:
     return "\n".join(["Meter;Date;Register;Unit;" + ";".join(f"P{i}" for i in range(1, 49)), *rows])
 
 
+def days_from_the_latest_back() -> str:
+    """A row a day in standard time, the latest day first."""
+    rows = []
+    for i, day in enumerate(pd.date_range("2025-01-01", periods=365)):
+        rows.append(f"{day:%Y-%m-%d}," + ",".join(kwh(v) for v in IMPORT[i * 48 : i * 48 + 48]))
+    return "\n".join(["Date," + ",".join(f"{h:02d}:{m:02d}" for h in range(24) for m in (0, 30)), *rows[::-1]])
+
+
 def two_prices() -> str:
     """One channel in two columns by price, short years, a line of units under the heading, a sum at the foot."""
     rows = [
@@ -99,7 +107,17 @@ def clock_names() -> str:
     return "\n".join(["Time\tGrid import power [W]\tGrid export power [W]", *rows])
 
 
-STYLES = (american, quoted_newest_first, channels_in_rows, periods, wide_with_channels, two_prices, end_of_day, clock_names)
+STYLES = (
+    american,
+    quoted_newest_first,
+    channels_in_rows,
+    periods,
+    wide_with_channels,
+    days_from_the_latest_back,
+    two_prices,
+    end_of_day,
+    clock_names,
+)
 
 
 @cache

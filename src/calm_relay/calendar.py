@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -57,6 +57,12 @@ class YearCalendar:
     def step_h(self) -> float:
         """Length of a step. [h]"""
         return self.step_s / 3600.0
+
+    @cached_property
+    def bill_month(self) -> NDArray[np.int64]:
+        """The clock's month of every step; the year's last clock hours that fall into January count as December's."""
+        month: NDArray[np.int64] = np.where((self.clock_month == 1) & (self.month == 12), 12, self.clock_month)
+        return month
 
     def by_month_wh(self, watts: NDArray[np.float64]) -> tuple[float, ...]:
         """Return the energy of each month of a series of powers per step; per m² where the series is. [W] to [Wh]"""

@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 from typing import Literal
 
+from calm_relay.handed_in import first_bytes
 from calm_relay.job.container import is_job_file
 
 FileKind = Literal["job", "tariff", "weather", "prices", "meter"]
@@ -20,11 +21,7 @@ def kind_of_file(path: Path) -> FileKind:
     """Return what a file looks like; what is nothing else is taken for a meter file, whose reader says what is wrong."""
     if is_job_file(path):
         return "job"
-    try:
-        with path.open("rb") as file:
-            raw = file.read(LOOKED_AT)
-    except OSError:
-        raw = b""
+    raw = first_bytes(path, LOOKED_AT) or b""
     head = raw.replace(b"\0", b"").decode("utf-8", errors="replace").lstrip("\ufeff\ufffd").casefold()
     if path.suffix.lower() == ".epw":
         return "weather"

@@ -41,6 +41,15 @@ def handed_in(path: Path, most_bytes: int, larger: str, remedy: str) -> bytes:
         raise BadInput([Fault(str(path), "", f"it cannot be read ({error.strerror})", "check its rights")]) from error
 
 
+def first_bytes(path: Path, count: int) -> bytes | None:
+    """Return the first bytes of a file, by which its kind is told; None where it cannot be read."""
+    try:
+        with path.open("rb") as file:
+            return file.read(count)
+    except OSError:
+        return None
+
+
 def bad(path: Path | str, where: str, problem: str, remedy: str) -> BadInput:
     """Return one fault of a handed-in file, on one line."""
     return BadInput([Fault(str(path), where, " ".join(str(problem).split())[:300], remedy)])

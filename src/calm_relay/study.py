@@ -217,7 +217,7 @@ class Study:
 
     def day_wh(self, job: Job) -> float:
         """Return what the house draws on a mean day. [Wh]"""
-        return float(self.house(job).total_w().mean()) * 24.0
+        return self.house(job).mean_day_wh()
 
     def sun_up(self, job: Job) -> NDArray[np.bool_]:
         """Return where the sun stands above the horizon, (steps,)."""

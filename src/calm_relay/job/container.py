@@ -16,6 +16,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from calm_relay.errors import BadInput, Fault
+from calm_relay.handed_in import first_bytes
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.migrations import migrate
 from calm_relay.job.models import Job
@@ -151,10 +152,8 @@ def is_job_file(path: Path) -> bool:
     """Return whether a file looks like a job of either form, by its first bytes."""
     if path.suffix.lower() == SUFFIX:
         return True
-    try:
-        with path.open("rb") as file:
-            head = file.read(4000)
-    except OSError:
+    head = first_bytes(path, 4000)
+    if head is None:
         return path.suffix.lower() == ".json"
     return head[:2] == b"PK" or b'"schema_version"' in head
 

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 
 from calm_relay.handed_in import bad
 from calm_relay.load.meter_units import is_power, to_wh, unit_of
+from calm_relay.tables.clock import Instants
 
 Array = NDArray[np.float64]
-Instants = NDArray[np.datetime64]
 # No energy: money, weather, volts, quality, and reactive or apparent energy.
 OTHER = re.compile(
     r"cost|price|[$€£]|tariff rate|amount|\beur\b|temp|°|volt|\bv\b|current \(|amp|[\[(]a[\])]|soc\b|state of charge|%|quality|"
@@ -86,7 +86,7 @@ def is_register(values: Array) -> bool:
     return up >= REGISTER_FRAC and float(rise[rise > 0].sum()) > 0 and float(np.median(known)) > 20 * float(np.mean(np.abs(rise)))
 
 
-def channels(path: Path, columns: Sequence[Column], interval_s: int, begin: Instants, offset_h: float) -> Found:
+def channels(path: Path, columns: Sequence[Column], interval_s: int, standard: Instants) -> Found:
     """Return the channels that columns are.
 
     Parameters
@@ -94,8 +94,8 @@ def channels(path: Path, columns: Sequence[Column], interval_s: int, begin: Inst
     path : Path
     columns : sequence of Column
     interval_s : int
-    begin, offset_h
-        Begin of each row (UTC) and the offset of standard time, for the sign of a net meter: PV gives nothing at night. [h]
+    standard : ndarray of datetime64[s], (rows,)
+        Begin of each row in standard time, for the sign of a net meter: PV gives nothing at night.
 
     Raises
     ------
@@ -110,11 +110,11 @@ def channels(path: Path, columns: Sequence[Column], interval_s: int, begin: Inst
     names = {"use": "house" if whole else "import", "house": "house" if strong else "import", "plain": "import"}
     if strong & {"import", "net"} or "use" in kinds or "house" in kinds:
         kinds = ["" if kind == "plain" else kind for kind in kinds]
-    found = Found()
+    found, night = Found(), _night(standard)
     left = []
     for column, kind in zip(columns, kinds, strict=True):
         name = names.get(kind, kind)
-        if not name or not _take(path, found, column, name, interval_s, _night(begin, offset_h), alone="export" not in strong):
+        if not name or not _take(path, found, column, name, interval_s, night, alone="export" not in strong):
             left.append(column.head)
     if left:
         found.told.append(("left out", ", ".join(left)[:200]))
@@ -125,8 +125,8 @@ def channels(path: Path, columns: Sequence[Column], interval_s: int, begin: Inst
     return found
 
 
-def _night(begin: Instants, offset_h: float) -> NDArray[np.bool_]:
-    hour = ((begin.astype("datetime64[s]").astype(np.int64) / 3600.0) + offset_h) % 24.0
+def _night(standard: Instants) -> NDArray[np.bool_]:
+    hour = (standard.astype("datetime64[s]").astype(np.int64) / 3600.0) % 24.0
     night: NDArray[np.bool_] = (hour < 4.0) | (hour >= 22.5)
     return night
 

@@ -32,6 +32,10 @@ class HouseYear:
             total += series
         return total
 
+    def mean_day_wh(self) -> float:
+        """Return what the house draws on a mean day. [Wh]"""
+        return float(self.total_w().mean()) * 24.0
+
     def with_loads(self, changed: Mapping[str, Array]) -> HouseYear:
         """Return the year with some appliances drawing otherwise."""
         return replace(self, appliance_w={**self.appliance_w, **changed})

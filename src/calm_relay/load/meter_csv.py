@@ -13,12 +13,11 @@ from typing import Any
 
 import numpy as np
 
-from calm_relay.calendar import standard_offset_h
 from calm_relay.handed_in import Watch, bad, unwatched
 from calm_relay.load.channels import Column, channels, kind_of, with_gaps
 from calm_relay.load.meter import Readings, meter_bytes
 from calm_relay.load.meter_units import hinted_unit
-from calm_relay.tables.clock import instants_of
+from calm_relay.tables.clock import instants_of, standard_offset
 from calm_relay.tables.numbers import numbers
 from calm_relay.tables.sheet import Sheet, read_sheet
 from calm_relay.tables.stamps import Stamps, read_stamps
@@ -55,9 +54,9 @@ def read_meter_csv(path: Path, time_zone: str, watch: Watch = unwatched) -> Read
     block = _side_by_side(blocks)
     watch("its clock", 0.85)
     begin, interval, told = instants_of(path, block.stamps.times, block.stamps.ends, time_zone)
-    offset_h = standard_offset_h(int(begin[len(begin) // 2].astype("datetime64[Y]").astype(int)) + 1970, time_zone)
     columns, begin = with_gaps(block.columns, begin, interval)
-    found = channels(path, columns, interval, begin, offset_h)
+    year = int(begin[len(begin) // 2].astype("datetime64[Y]").astype(int)) + 1970
+    found = channels(path, columns, interval, begin + standard_offset(year, time_zone))
     form = (("form", "a row a day"),) if wide else ()
     guesses = (*sheet.told, *form, ("time", block.stamps.how), *told, *found.told)
     return Readings(path.name, "CSV", begin, interval, found.energy_wh, guesses)
@@ -159,14 +158,14 @@ def _wide_blocks(sheet: Sheet, stamps: Stamps, wide: list[int]) -> list[_Block]:
         times = (days[:, None] + np.arange(count) * step).ravel()
         others = [h for at, h in enumerate(sheet.heads) if at not in wide and at not in when.used]
         head = name or next((h for h in others if kind_of(h) not in ("", "plain")), "energy")
-        flat = replace(when, times=pd.Series(times, index=at_rows), ends=False, how=f"{when.how}, a column an interval")
-        flat = replace(flat, how=f"{flat.how}, headed by its end") if ends else flat
+        how = f"{when.how}, a column an interval{', headed by its end' if ends else ''}"
+        flat = replace(when, times=pd.Series(times, index=at_rows), ends=False, how=how)
         blocks.append(_Block(flat, (Column(head, values.ravel(), at_rows, hint),)))
     return blocks
 
 
 def _side_by_side(blocks: list[_Block]) -> _Block:
-    """Return blocks of the same times as one, earliest first, without rows that hold nothing."""
+    """Return blocks of the same times as one, without rows that hold nothing."""
     import pandas as pd
 
     base = max(blocks, key=lambda b: len(b.stamps.times))
@@ -188,9 +187,6 @@ def _side_by_side(blocks: list[_Block]) -> _Block:
                     replace(column, values=series["v"].to_numpy(), rows=series["r"].fillna(0).to_numpy().astype(np.int64))
                 )
         times = pd.Series(union.get_level_values(0))
-    if float((times.diff().dropna() < pd.Timedelta(0)).mean()) > 0.5:  # newest first
-        times = times.iloc[::-1]
-        columns = [replace(c, values=c.values[::-1], rows=c.rows[::-1]) for c in columns]
     if columns:
         there = ~np.all([np.isnan(c.values) for c in columns], axis=0)
         if there.any() and not there.all():

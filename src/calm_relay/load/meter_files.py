@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from calm_relay.errors import BadInput, Cancelled
-from calm_relay.handed_in import Watch, bad, unwatched
+from calm_relay.handed_in import Watch, bad, first_bytes, unwatched
 from calm_relay.load.green_button import read_green_button
 from calm_relay.load.meter import MeterYear, Readings, place_in_year
 from calm_relay.load.meter_csv import read_meter_csv
@@ -36,11 +36,7 @@ def read_meter(path: Path | str, time_zone: str, watch: Watch = unwatched, year:
 
 def read_readings(path: Path, time_zone: str, watch: Watch = unwatched) -> Readings:
     """Return what a meter file holds; raises BadInput."""
-    try:
-        with path.open("rb") as file:
-            head = file.read(2000).lstrip(b"\xef\xbb\xbf \r\n\t")
-    except OSError:
-        head = b""  # the reader says why it cannot be read
+    head = (first_bytes(path, 2000) or b"").lstrip(b"\xef\xbb\xbf \r\n\t")  # the reader says why there are none
     if head.startswith(b"<"):
         return read_green_button(path, watch)
     if head.startswith((b"100,NEM12", b"200,")):

@@ -16,6 +16,11 @@ INTERVALS_S = (60, 300, 600, 900, 1800, 3600)
 OFF_FRAC = 0.05  # an interval this near to a usual one is that one
 
 
+def standard_offset(year: int, time_zone: str) -> np.timedelta64:
+    """Return what a zone's standard time of a year is ahead of UTC, in whole seconds."""
+    return np.timedelta64(round(standard_offset_h(year, time_zone) * 3600), "s")
+
+
 def instants_of(path: Path, stamps: Any, ends: bool | None, time_zone: str) -> tuple[Instants, int, list[tuple[str, str]]]:
     """Return begins in UTC, the interval in seconds, and what was guessed of clock and labels.
 
@@ -40,7 +45,7 @@ def instants_of(path: Path, stamps: Any, ends: bool | None, time_zone: str) -> t
         clock, instants = "offsets in the file", stamps.dt.tz_convert("UTC").dt.tz_localize(None).to_numpy().astype("datetime64[s]")
     else:
         clock, instants = _from_clock(stamps, time_zone)
-    offset = np.timedelta64(round(standard_offset_h(int(stamps.iloc[len(stamps) // 2].year), time_zone) * 3600), "s")
+    offset = standard_offset(int(stamps.iloc[len(stamps) // 2].year), time_zone)
     if ends is None:
         by_clock, by_standard = stamps.iloc[[0, -1]].tolist(), pd.to_datetime(instants[[0, -1]] + offset).tolist()
         ends = any(
@@ -76,14 +81,6 @@ def _interval(path: Path, stamps: Any) -> int:
     return near
 
 
-def standard_instants(stamps: Any, time_zone: str) -> Instants:
-    """Return UTC instants of stamps in a zone's standard time all year."""
-    year = int(stamps.iloc[len(stamps) // 2].year)
-    offset = np.timedelta64(round(standard_offset_h(year, time_zone) * 3600), "s")
-    found: Instants = stamps.to_numpy().astype("datetime64[s]") - offset
-    return found
-
-
 def _from_clock(stamps: Any, time_zone: str) -> tuple[str, Instants]:
     """Return how a clock without offsets runs, and its instants: with daylight saving where hour gone and hour twice show it."""
     import pandas as pd
@@ -95,7 +92,9 @@ def _from_clock(stamps: Any, time_zone: str) -> tuple[str, Instants]:
     if gone.any():  # hours that daylight saving leaves out: the clock never changes if the hour after them is there as well
         after = plain[gone].dt.tz_localize(time_zone, ambiguous=summer[gone], nonexistent="shift_forward").dt.tz_localize(None)
         if after.isin(plain).any():
-            return "standard time all year", standard_instants(plain, time_zone)
+            offset = standard_offset(plain.iloc[len(plain) // 2].year, time_zone)
+            standard: Instants = plain.to_numpy().astype("datetime64[s]") - offset
+            return "standard time all year", standard
     told = plain.dt.tz_localize(time_zone, ambiguous=~twice, nonexistent="shift_forward")
     words = "daylight saving, the autumn hour twice" if twice.any() else "the zone's clock"
     return words, told.dt.tz_convert("UTC").dt.tz_localize(None).to_numpy().astype("datetime64[s]")

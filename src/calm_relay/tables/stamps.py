@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import product
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -47,7 +47,7 @@ class Stamps:
 
 
 def read_stamps(sheet: Sheet, time_zone: str) -> tuple[Sheet, Stamps]:
-    """Return the rows that are readings, and their times.
+    """Return the rows that are readings, earliest first, and their times.
 
     Raises
     ------
@@ -62,12 +62,20 @@ def read_stamps(sheet: Sheet, time_zone: str) -> tuple[Sheet, Stamps]:
         sheet = _without_foot(sheet, at)
         found = _from_epoch(sheet, at) or _from_text(sheet, at) or _from_date_and_more(sheet, at, time_zone)
         if found is not None:
-            return sheet, found
+            return _earliest_first(sheet, found)
         fault = fault or (at, _first_odd(sheet, at))
     at, row = fault or (order[0], 0)
     shown = str(sheet.cells[at].iloc[row])
     where = f"row {sheet.cells.index[row]}, column '{sheet.heads[at]}'"
     raise bad(sheet.path, where, f"'{shown[:40]}' is no time", "write every stamp the same way, like 2025-01-31 18:30")
+
+
+def _earliest_first(sheet: Sheet, stamps: Stamps) -> tuple[Sheet, Stamps]:
+    """Return rows and times turned round where they run from the latest back."""
+    if np.sign(stamps.times.diff().dt.total_seconds()).sum() >= 0:
+        return sheet, stamps
+    times = stamps.times.iloc[::-1]
+    return sheet.rows(times.index), replace(stamps, times=times)
 
 
 def _says(pattern: re.Pattern[str], head: str) -> bool:
@@ -112,12 +120,7 @@ def _from_epoch(sheet: Sheet, at: int) -> Stamps | None:
 
 def _from_text(sheet: Sheet, at: int) -> Stamps | None:
     found = parse(sheet.column(at), [*(f"{d} {c}" for d, c in product(DATES, CLOCKS)), "%Y%m%d%H%M", "%Y%m%d%H%M%S"])
-    return None if found is None else Stamps(found[0], (at,), _form_words(found[1], found[2]), found[3] or _ends(sheet.heads[at]))
-
-
-def _form_words(form: str, more: str) -> str:
-    date = re.split(r" ?%[HI]", form)[0]
-    return f"{DATES[date]}{', 12 hours' if '%p' in form else ''}{more}"
+    return None if found is None else Stamps(found.times, (at,), found.words, found.ends or _ends(sheet.heads[at]))
 
 
 def _from_date_and_more(sheet: Sheet, at: int, time_zone: str) -> Stamps | None:
@@ -133,14 +136,15 @@ def _from_date_and_more(sheet: Sheet, at: int, time_zone: str) -> Stamps | None:
         if not str(cells.iloc[0])[:1].isdigit():
             continue
         if ":" in str(cells.iloc[0]) or re.fullmatch(r"\d{4}|\d{6}", str(cells.iloc[0])):
-            found = parse(dates + " " + cells, [f"{read[1]} {c}" for c in CLOCKS])
+            found = parse(dates + " " + cells, [f"{read.form} {c}" for c in CLOCKS])
             if found is not None:
-                words = f"{_form_words(found[1], found[2])}, time in a column of its own"
-                return Stamps(found[0], (at, i), words, found[3] or _ends(sheet.heads[i]))
-        counted = _counted(read[0], cells, sheet.heads[i], i == at + 1, time_zone)
+                words = f"{found.words}, time in a column of its own"
+                return Stamps(found.times, (at, i), words, found.ends or _ends(sheet.heads[i]))
+        counted = _counted(read.times, cells, sheet.heads[i], i == at + 1, time_zone)
         if counted is not None:
-            return Stamps(counted[0], (at, i), f"{DATES[read[1]]}, {counted[1]}", False)
-    return Stamps(read[0], (at,), DATES[read[1]])
+            times, words = counted
+            return Stamps(times, (at, i), f"{DATES[read.form]}, {words}", False)
+    return Stamps(read.times, (at,), DATES[read.form])
 
 
 def _counted(dates: Any, cells: Any, head: str, beside: bool, time_zone: str) -> tuple[Any, str] | None:
@@ -163,12 +167,23 @@ def _counted(dates: Any, cells: Any, head: str, beside: bool, time_zone: str) ->
     return dates + since, f"{name}s of the day counted from {first}, {first} begins at midnight"
 
 
-def parse(column: Any, forms: list[str]) -> tuple[Any, str, str, bool | None] | None:
-    """Read a column of stamps.
+class Parsed(NamedTuple):
+    """Stamps as read (UTC where offsets are given), their form, what else there is to say; `ends` as in `Stamps`."""
 
-    Returns the stamps (UTC where offsets are given), the form that reads all of them and of several runs most evenly, what else
-    there is to say, and whether labels end their interval (None: nothing says); None where no form reads them all.
-    """
+    times: Any
+    form: str
+    more: str
+    ends: bool | None
+
+    @property
+    def words(self) -> str:
+        """How the stamps are written."""
+        date = re.split(r" ?%[HI]", self.form)[0]
+        return f"{DATES[date]}{', 12 hours' if '%p' in self.form else ''}{self.more}"
+
+
+def parse(column: Any, forms: list[str]) -> Parsed | None:
+    """Read a column of stamps by the form that reads all of them and of several runs most evenly; None where none does."""
     if re.search(r"[T,]|\s\s", str(column.iloc[0])):
         column = column.str.replace(r"(?<=\d)[T,]\s*|\s+", " ", regex=True)
     cells, shift_h, more = _offsets(column)
@@ -183,10 +198,9 @@ def parse(column: Any, forms: list[str]) -> tuple[Any, str, str, bool | None] | 
     if late.any():
         times = times + late.to_numpy() * np.timedelta64(1, "D")
     if shift_h is not None:
-        times = (times - shift_h).dt.tz_localize("UTC")
-        return times, form, more, True if late.any() else None
+        return Parsed((times - shift_h).dt.tz_localize("UTC"), form, more, True if late.any() else None)
     times, own_midnight = _own_midnights(times)
-    return times, form, more, True if late.any() or own_midnight else None
+    return Parsed(times, form, more, True if late.any() or own_midnight else None)
 
 
 def _offsets(cells: Any) -> tuple[Any, Any, str]:

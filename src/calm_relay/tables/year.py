@@ -9,12 +9,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTHS, dates, standard_offset_h
+from calm_relay.calendar import DAYS, MONTHS, dates
 from calm_relay.handed_in import bad
-from calm_relay.tables.clock import INTERVALS_S
+from calm_relay.tables.clock import INTERVALS_S, Instants, standard_offset
 
 Array = NDArray[np.float64]
-Instants = NDArray[np.datetime64]
 MOST_MISSING_FRAC = 0.1
 LONGEST_GAP_H = 14 * 24.0
 GAPS_NAMED = 3
@@ -56,8 +55,7 @@ def place(
     if step not in INTERVALS_S:
         raise bad(path, "", f"its interval is {step} s", "give 1, 5, 10, 15, 30 or 60 minutes")
     year = _year_of(begin_utc) if wanted is None else wanted
-    offset = np.timedelta64(round(standard_offset_h(year, time_zone) * 3600), "s")
-    local = begin_utc + offset
+    local = begin_utc + standard_offset(year, time_zone)
     _refuse_twice(local, path)
     years = _whole_years(local, step)
     if wanted is None:

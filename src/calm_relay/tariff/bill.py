@@ -73,15 +73,9 @@ class Bill:
         return self.amount("standing")
 
 
-def _clock_months(calendar: YearCalendar) -> NDArray[np.int64]:
-    """Return the clock's month of every step. The year's last clock hours that fall into January count as December's."""
-    month: NDArray[np.int64] = np.where((calendar.clock_month == 1) & (calendar.month == 12), 12, calendar.clock_month)
-    return month
-
-
 def _months(values: Array, calendar: YearCalendar) -> Array:
     """Return sums by the clock's month."""
-    found: Array = np.bincount(_clock_months(calendar), weights=values, minlength=13)[1:].astype(float)
+    found: Array = np.bincount(calendar.bill_month, weights=values, minlength=13)[1:].astype(float)
     return found
 
 
@@ -166,7 +160,7 @@ def _demand_line(tariff: Tariff, calendar: YearCalendar, import_w: Array) -> Bil
     if demand.weekdays_only:
         weekday, _ = clock_days(calendar, tariff.holidays)
         counted &= weekday[::per] < 5
-    month = _clock_months(calendar)[::per]
+    month = calendar.bill_month[::per]
     peaks = np.array([float(np.max(mean[counted & (month == m)], initial=0.0)) / 1000.0 for m in range(1, 13)])
     minutes = per * calendar.step_s // 60
     most = f"{peaks.max():.2f} kW at most"

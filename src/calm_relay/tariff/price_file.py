@@ -114,8 +114,6 @@ def _by_stamps(path: Path, raw: bytes, time_zone: str, calendar_year: int | None
     sheet, stamps = read_stamps(read_sheet(path, raw), time_zone)
     at, values = _column(sheet, set(stamps.used))
     rows, times = sheet.cells.index.to_numpy(), stamps.times.reset_index(drop=True)
-    if len(times) > 1 and times.iloc[0] > times.iloc[-1]:  # newest first
-        times, values, rows = times.iloc[::-1].reset_index(drop=True), values[::-1], rows[::-1]
     prices, told = _per_kwh(path, sheet.heads[at], values, rows)
     begin, step, guesses = instants_of(path, times, stamps.ends, time_zone)
     placed = place(path.name, begin, step, {"price": prices}, time_zone)

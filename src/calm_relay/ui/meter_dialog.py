@@ -2,33 +2,21 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QWidget
 
 from calm_relay.decision.metered import Taken
-from calm_relay.ui.found_table import found_table
-from calm_relay.ui.widgets import label
+from calm_relay.ui.found_dialog import FoundDialog
 from calm_relay.units import format_quantity as show
 
 
-class MeterDialog(QDialog):
+class MeterDialog(FoundDialog):
     """Accepted when the user takes what was guessed as right; `year_asked` is another year of the file, where one was chosen."""
 
     def __init__(self, taken: Taken, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
         meter = taken.meter
+        question = f"{meter.format}, {meter.year}, every {meter.interval_s // 60} min. Is this what the file means?"
+        super().__init__("A meter file", meter.file, question, parent)
         self.year_asked: int | None = None
-        self.setWindowTitle("A meter file")
-        letter = self.fontMetrics().averageCharWidth()
-        self.resize(88 * letter, 64 * letter)
-        column = QVBoxLayout(self)
-        column.addWidget(label(meter.file, "heading"))
-        column.addWidget(
-            label(
-                f"{meter.format}, {meter.year}, every {meter.interval_s // 60} min. Is this what the file means?",
-                "quiet",
-                wrap=True,
-            )
-        )
         self.years = QComboBox()
         if len(meter.years) > 1:
             self.years.setAccessibleName("Year of the file")
@@ -36,7 +24,7 @@ class MeterDialog(QDialog):
             for year in meter.years:
                 self.years.addItem(f"The calendar year {year}", year)
             self.years.activated.connect(self._another)
-            column.addWidget(self.years)
+            self.column.addWidget(self.years)
         rows = [*meter.guesses]
         for name, watts in meter.power_w.items():
             rows.append((name, f"{show(meter.year_wh(name), 'energy_wh', 0)} a year, up to {show(float(watts.max()), 'power_w')}"))
@@ -45,16 +33,8 @@ class MeterDialog(QDialog):
         rows.append(("the house", f"{show(gross, 'energy_wh', 0)} a year: {taken.gross.how}"))
         if high - low > 0.01 * gross:
             rows.append(("what netting leaves open", f"between {show(low, 'energy_wh', 0)} and {show(high, 'energy_wh', 0)}"))
-        self.table = found_table(rows)
-        column.addWidget(self.table, 1)
-        for note in (*meter.notes, *taken.gross.notes):
-            column.addWidget(label(note[:1].upper() + note[1:] + ".", "quiet", wrap=True))
-        buttons = QDialogButtonBox()
-        self.use = buttons.addButton("Make it the house", QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.addButton("Leave it", QDialogButtonBox.ButtonRole.RejectRole)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.use = self.answer("Make it the house", accepts=True)
+        self.show_found(rows, (*meter.notes, *taken.gross.notes))
 
     def _another(self, index: int) -> None:
         """Close, so that another year of the file is read."""

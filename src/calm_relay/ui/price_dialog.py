@@ -2,39 +2,27 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
+from functools import partial
+
+from PySide6.QtWidgets import QWidget
 
 from calm_relay.tariff.price_file import PriceYear, Way, price_words
-from calm_relay.ui.found_table import found_table
-from calm_relay.ui.widgets import label
+from calm_relay.ui.found_dialog import FoundDialog
 
 WAYS: tuple[tuple[Way, str], ...] = (("import", "Import is paid so"), ("export", "Export is paid so"), ("both", "Both"))
 
 
-class PriceDialog(QDialog):
+class PriceDialog(FoundDialog):
     """Accepted with a `way` when one of its answers was chosen."""
 
     def __init__(self, name: str, made: PriceYear, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__("Hourly prices", name, "Is this what the file means?", parent, tall=60)
         self.way: Way | None = None
-        self.setWindowTitle("Hourly prices")
-        letter = self.fontMetrics().averageCharWidth()
-        self.resize(88 * letter, 60 * letter)
-        column = QVBoxLayout(self)
-        column.addWidget(label(name, "heading"))
-        column.addWidget(label("Is this what the file means?", "quiet", wrap=True))
-        self.table = found_table([*made.guesses, ("prices", price_words(made))])
-        column.addWidget(self.table, 1)
-        for note in made.notes:
-            column.addWidget(label(note[:1].upper() + note[1:] + ".", "quiet", wrap=True))
-        buttons = QDialogButtonBox()
-        self.answers = {way: buttons.addButton(words, QDialogButtonBox.ButtonRole.ActionRole) for way, words in WAYS}
+        self.answers = {way: self.answer(words) for way, words in WAYS}
         for way, button in self.answers.items():
-            button.clicked.connect(lambda _=False, way=way: self._take(way))
-        buttons.addButton("Leave it", QDialogButtonBox.ButtonRole.RejectRole)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+            button.clicked.connect(partial(self._take, way))
+        self.show_found([*made.guesses, ("prices", price_words(made))], made.notes)
 
-    def _take(self, way: Way) -> None:
+    def _take(self, way: Way, _checked: bool = False) -> None:
         self.way = way
         self.accept()

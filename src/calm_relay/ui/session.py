@@ -175,7 +175,7 @@ class Session(QObject):
     def day_wh(self) -> float | None:
         """Return what the house draws on a mean day, if the study has it for the present state. [Wh]"""
         year = self.house_year()
-        return None if year is None else float(year.total_w().mean()) * 24.0
+        return None if year is None else year.mean_day_wh()
 
     def quick_findings(self, plan_id: str) -> tuple[Finding, ...]:
         """Return the findings that need no year, computed at once."""
