@@ -11,16 +11,16 @@ from pathlib import Path
 
 os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-bench-")
 
-from calm_relay import stages
 from calm_relay.decision.roofs import direction_map
 from calm_relay.demo import demo_job
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Face, Job
 from calm_relay.library.cards import HybridCard, ModuleCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.load.meter_files import read_meter
 from calm_relay.pv.array import group_dc_w
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
+from calm_relay.year import stages
 
 
 def seconds(work: Callable[[], object]) -> float:

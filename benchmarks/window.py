@@ -18,9 +18,9 @@ def main() -> None:
     from calm_relay.ui.start import make_app, wait_idle
 
     app = make_app()
-    from calm_relay.ui.window import MainWindow
+    from calm_relay.ui.commands import make_window
 
-    window = MainWindow(read_job(demo_path()), None)
+    window = make_window(read_job(demo_path()), None)
     window.show()
     app.processEvents()
     usable_s = time.time() - spawned

@@ -5,11 +5,12 @@ from __future__ import annotations
 import pytest
 
 from calm_relay.demo import demo_job
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job
 from calm_relay.library.shipped import shipped_card
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.rules.pack import international, parse_pack
-from calm_relay.rules.registry import REGISTRY, CheckContext, Finding, check, judge, run_checks
+from calm_relay.rules.registry import REGISTRY, CheckContext, Finding, check, judge
+from calm_relay.rules.runner import run_checks
 from calm_relay.study import Study
 
 A, B, C, D, TODAY = "ac-add-on", "hybrid-swap", "hybrid-alongside", "array-only", "today"
@@ -283,7 +284,7 @@ def findings(study: Study, job: Job, plan: str, check_id: str) -> list[Finding]:
 
 
 def test_every_registered_check_has_its_cases(demo):
-    run_checks(CheckContext(demo, demo.plan("A"), demo.cards(), None), needs_year=False)
+    run_checks(CheckContext(demo, demo.plan("A"), demo.cards(), None), {"plan"})
     assert set(CASES) == set(REGISTRY)
     assert all("within" in cases and ("over" in cases) != ("tight" in cases) for cases in CASES.values())
 
@@ -382,12 +383,12 @@ def test_margins(quantity, value, limit, sense, expected, margin):
 
 
 def test_a_check_that_fails_inside_is_not_known_with_the_reason(demo):
-    @check("test.broken", "Broken", needs={"plan"}, source="none")
+    @check("test.broken", "Broken", page="plans", needs={"plan"}, source="none")
     def broken(_: CheckContext) -> list[Finding]:
         raise ZeroDivisionError("by zero")
 
     try:
-        rows = run_checks(CheckContext(demo, demo.plan("A"), demo.cards(), None), needs_year=False)
+        rows = run_checks(CheckContext(demo, demo.plan("A"), demo.cards(), None), {"plan"})
     finally:
         del REGISTRY["test.broken"]
     (row,) = [r for r in rows if r.check == "test.broken"]

@@ -16,12 +16,12 @@ from calm_relay.demo import DEMOS, demo_job, demo_path, made_job
 from calm_relay.errors import BadInput
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.container import job_json, read_job, save_job
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.history import Document
 from calm_relay.job.house_models import House, SeriesLoad
 from calm_relay.job.models import Job, LogEntry
 from calm_relay.job.plans import duplicate_plan, remove_plan
 from calm_relay.job.series import SeriesStore
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
 from calm_relay.units import SCALES, format_quantity, parse_quantity
 

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from calm_relay.cli import main
 from calm_relay.demo import demo_job, demo_path
 from calm_relay.job.container import read_job, save_job
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.series import SeriesStore
 from calm_relay.pv.shade_files import read_shade, shade_text
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.weather.files import read_weather
 from tests.fuzz import damaged, heads, read_or_explained
 

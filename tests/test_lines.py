@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Node, Supply
 from calm_relay.library.shipped import shipped_card
-from calm_relay.line_shares import background_shares, line_name, node_shares, shares_of
-from calm_relay.lines import house_lines_w, net_lines_w
-from calm_relay.rules.edits import Edit, apply_edits
+from calm_relay.year.line_shares import background_shares, line_name, node_shares, shares_of
+from calm_relay.year.lines import house_lines_w, net_lines_w
 
 THREE = [Edit("site.supply.kind", "three_phase"), Edit("house.background_lines_frac", [0.2, 0.3, 0.5])]
 

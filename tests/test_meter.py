@@ -21,11 +21,11 @@ from calm_relay.decision.metered import take_meter, with_meter
 from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput, Cancelled
 from calm_relay.job.container import read_job, save_job
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job
 from calm_relay.load.gross import gross_load
 from calm_relay.load.meter import MeterYear
 from calm_relay.load.meter_files import read_meter
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
 from calm_relay.tariff.templates import tariff_json, templates
 from tests.fuzz import damaged, read_or_explained

@@ -14,9 +14,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.errors import BadInput
-from calm_relay.file_kind import kind_of_file
 from calm_relay.load.gross import gross_load
 from calm_relay.load.meter_files import read_meter, read_readings
+from calm_relay.tables.file_kind import kind_of_file
 from tests.fuzz import damaged, read_or_explained
 
 ZONE = "Europe/Berlin"

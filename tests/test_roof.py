@@ -12,6 +12,7 @@ from calm_relay.decision.oversizing import more_modules, now_or_later, with_more
 from calm_relay.decision.roofs import direction_map, face_yield, string_years
 from calm_relay.decision.words import guess_words
 from calm_relay.errors import BadInput, NotFeasible
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import ClearSkyWeather, Face, HorizonPoint, Job, LaterModules, MeasuredString, StringGroup
 from calm_relay.job.parts import put_strings
 from calm_relay.library.cards import ModuleCard
@@ -22,7 +23,6 @@ from calm_relay.pv.ladder import tracker_amps
 from calm_relay.pv.measured import compare_measured
 from calm_relay.pv.roof import modules_by_face
 from calm_relay.pv.voltage import cell_rise_k, cold_voc_v, hot_vmp_v
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
 
 NW = "faces[north-west]"

@@ -12,9 +12,9 @@ import pytest
 from calm_relay.errors import BadInput
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.container import read_job, save_job, write_atomically
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.house_models import House, SeriesLoad
 from calm_relay.job.series import SeriesStore
-from calm_relay.rules.edits import Edit, apply_edits
 
 
 def test_killed_at_every_system_call(demo, tmp_path):

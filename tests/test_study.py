@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from calm_relay.errors import BadInput, Cancelled
+from calm_relay.job.edits import Edit, apply_edits, read_path
 from calm_relay.job.models import Job
-from calm_relay.rules.edits import Edit, apply_edits, read_path
 from calm_relay.simulation.flow import open_balances
 from calm_relay.study import Study
 

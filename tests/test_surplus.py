@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.calendar import year_calendar
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.house_models import Appliance
 from calm_relay.load.appliance_year import appliance_w
 from calm_relay.load.surplus import need_cycles, on_surplus
-from calm_relay.plan_flow import spare_ac_w
-from calm_relay.rules.edits import Edit, apply_edits
+from calm_relay.year.plan_flow import spare_ac_w
 
 CALENDAR = year_calendar(2025, "Pacific/Auckland", 900)
 HEATER = Appliance(

@@ -9,12 +9,12 @@ from hypothesis import strategies as st
 
 from calm_relay.calendar import MONTH_DAYS, year_calendar
 from calm_relay.errors import BadInput
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.house_models import Appliance, ProfileLoad
 from calm_relay.load.appliance_year import appliance_w
 from calm_relay.load.catalogue import HOUSEHOLDS, car_appliance, catalogue, heat_pump_appliance, household_days, seasonal_months
 from calm_relay.load.house import house_year
 from calm_relay.load.profile import profile_w, published_months_wh, published_quarters_w
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
 
 

@@ -10,25 +10,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay import stages
 from calm_relay.cache import StageCache, array_bytes, content_key, on_disk
 from calm_relay.calendar import YearCalendar, year_calendar
-from calm_relay.decision.facts import YearFacts, year_facts
-from calm_relay.decision.house_pictures import Peaks, house_peaks
 from calm_relay.errors import Cancelled
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.house_models import SeriesLoad
 from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.cards import ModuleCard
-from calm_relay.lines import net_lines_w
 from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
-from calm_relay.plan_flow import PlanFlow, make_flow
 from calm_relay.pv.array import group_dc_w
 from calm_relay.pv.planner import Proposal, propose
 from calm_relay.pv.roof import Mode, planner_setup
 from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, sun_hidden
-from calm_relay.rules.registry import CheckContext, Finding, run_checks
+from calm_relay.rules.registry import CheckContext, Finding
+from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.flow import open_balances
 from calm_relay.tariff.bill import Bill, year_bill
 from calm_relay.tariff.prices import Hourly
@@ -37,6 +33,11 @@ from calm_relay.weather.plausible import SkyFacts, sky_facts
 from calm_relay.weather.refine import FileYear, refine_year
 from calm_relay.weather.solar import PlaneOfArray, Sun, plane_of_array, sun_year
 from calm_relay.weather.synthetic import WeatherYear, synthetic_year
+from calm_relay.year import stages
+from calm_relay.year.facts import YearFacts, year_facts
+from calm_relay.year.house_pictures import Peaks, house_peaks
+from calm_relay.year.lines import net_lines_w
+from calm_relay.year.plan_flow import PlanFlow, make_flow
 
 Array = NDArray[np.float64]
 Progress = Callable[[str], None]
@@ -357,7 +358,7 @@ class Study:
 
     def quick_checks(self, job: Job, plan: Plan) -> tuple[Finding, ...]:
         """Return the findings that need no year; those that do are left out (they are 'waiting')."""
-        return run_checks(CheckContext(job, plan, job.cards(), None), needs_year=False)
+        return run_checks(CheckContext(job, plan, job.cards(), None), {"plan"})
 
     def plan_result(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> PlanResult:
         """Return everything about one plan.
@@ -371,4 +372,4 @@ class Study:
         bill = self.bill(job, plan, progress, cancelled)
         progress(f"{plan.letter}: checks")
         context = CheckContext(job, plan, job.cards(), facts)
-        return PlanResult(plan.id, facts, bill, run_checks(context, needs_year=None))
+        return PlanResult(plan.id, facts, bill, run_checks(context))

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from calm_relay.decision.house_pictures import load_curve, season_days
 from calm_relay.decision.house_sums import quick_sums
 from calm_relay.load.sums import backup_hours, heat_pump, heat_pump_from_fuel, night_battery, terminals_give, window_draws
+from calm_relay.year.house_pictures import load_curve, season_days
 
 
 def test_windows_and_terminals():

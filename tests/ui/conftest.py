@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QApplication, QDialog
 
 from calm_relay.demo import demo_path
 from calm_relay.job.container import read_job
+from calm_relay.ui.commands import make_window
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import make_app, wait_idle
@@ -71,7 +72,7 @@ def answers() -> Answers:
 
 @pytest.fixture
 def window(qapp: QApplication, answers: Answers, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
-    made = MainWindow(read_job(demo_path()), None, dialogs=answers, settings=Settings(tmp_path / "window.ini"))
+    made = make_window(read_job(demo_path()), None, dialogs=answers, settings=Settings(tmp_path / "window.ini"))
     made.show()
     qtbot.waitExposed(made)
     assert wait_idle(qapp, made)

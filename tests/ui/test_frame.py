@@ -18,10 +18,10 @@ from PySide6.QtWidgets import QPushButton
 from calm_relay.decision.index import entries, search
 from calm_relay.demo import demo_job, demo_path
 from calm_relay.job.container import OpenedJob, read_job, save_job
+from calm_relay.job.edits import Edit
 from calm_relay.job.recovery import Recovery, find_recoverable, forget
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
-from calm_relay.rules.edits import Edit
 from calm_relay.ui import crash
 from calm_relay.ui.clock import STEPS_PER_DAY
 from calm_relay.ui.goto import GoTo
@@ -271,11 +271,11 @@ def test_a_weather_file_is_read_shown_undone_and_a_bad_one_told(window, qapp, an
     good, bad = tmp_path / "year.csv", tmp_path / "bad.csv"
     good.write_text("ghi,air_c\n" + rows)
     bad.write_text("sun,air_c\n" + rows)
-    window.take_file(bad)
+    window.files.take_file(bad)
     assert wait_idle(qapp, window)
     assert "no column 'ghi'" in answers.said[-1]
     assert window.session.job == demo_job()
-    assert window.take_file(good)
+    assert window.files.take_file(good)
     assert wait_idle(qapp, window)
     site = window.page("site")
     assert window.shown == "site"
@@ -285,7 +285,7 @@ def test_a_weather_file_is_read_shown_undone_and_a_bad_one_told(window, qapp, an
     assert used + left_out == pytest.approx(total, abs=1.5), "what no step could take is said"
     assert "site.weather.ghi_wh_per_m2_day" not in site.rows
     answers.path = tmp_path / "job.crjob"
-    assert window.save_as()
+    assert window.files.save_as()
     opened = read_job(answers.path)
     assert opened.job.site.weather.name == "year.csv"
     site.place.typed_means()
@@ -341,12 +341,12 @@ import sys
 from pathlib import Path
 from calm_relay.demo import demo_path
 from calm_relay.job.container import read_job
-from calm_relay.rules.edits import Edit
+from calm_relay.job.edits import Edit
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import make_app
 app = make_app()
-from calm_relay.ui.window import MainWindow
-window = MainWindow(read_job(demo_path()), None, settings=Settings(Path(sys.argv[1])))
+from calm_relay.ui.commands import make_window
+window = make_window(read_job(demo_path()), None, settings=Settings(Path(sys.argv[1])))
 window.show()
 window.session.edit("Tilt", [Edit("faces[north-west].tilt_deg", 31.0)])
 while not list(window.session.recovery.folder.glob("*.json")):
@@ -417,7 +417,7 @@ def test_saved_work_leaves_nothing_to_recover(window, qapp, answers, tmp_path, m
     window.redo()
     window.session.keep()
     answers.path = tmp_path / "saved.crjob"
-    assert window.save_as()
+    assert window.files.save_as()
     assert not list((tmp_path / "recovery").glob("*.json"))
 
 
@@ -443,7 +443,7 @@ def test_a_crash_keeps_the_job_and_says_so(window, tmp_path, monkeypatch):
 def test_an_empty_job_teaches_and_leads_to_a_comparison(window, qapp):
     """The path of the user guide: new job, today's inverter and strings, a drafted plan, and both side by side."""
     job = new_job()
-    assert window.take(OpenedJob(job, SeriesStore(), 2), None)
+    assert window.files.take(OpenedJob(job, SeriesStore(), 2), None)
     assert wait_idle(qapp, window)
     assert window.shown == "site"
     assert window.order_buttons["site"].mark.state == "untouched"

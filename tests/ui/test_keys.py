@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QWidget
 
 from calm_relay.demo import demo_job
-from calm_relay.rules.edits import read_path
+from calm_relay.job.edits import read_path
 from calm_relay.ui.fields.cell import FieldCell
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.runner import StudyRunner

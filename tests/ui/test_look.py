@@ -7,16 +7,16 @@ from collections.abc import Iterator
 import pytest
 from PySide6.QtWidgets import QLabel
 
-from calm_relay.decision.marks import PAGES
 from calm_relay.demo import demo_job
 from calm_relay.job.container import OpenedJob
 from calm_relay.job.models import Job
+from calm_relay.job.pages import PAGES
 from calm_relay.job.series import SeriesStore
+from calm_relay.ui.commands import make_window
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import wait_idle
 from calm_relay.ui.theme import DARK, LIGHT, Theme, mixed, readable_on
 from calm_relay.ui.views.price_grid import period_color
-from calm_relay.ui.window import MainWindow
 from tests.ui.conftest import dispose
 from tests.ui.looking import faults, unnamed
 
@@ -55,7 +55,7 @@ def long_names(job: Job) -> Job:
 def window(request, qapp, qtbot, answers, tmp_path, monkeypatch):
     monkeypatch.setattr("calm_relay.decision.raising.steps", lambda *_: ())  # four more years a plan, not looked at here
     job = demo_job() if request.param == "demo" else long_names(demo_job())
-    made = MainWindow(OpenedJob(job, SeriesStore(), 2), None, dialogs=answers, settings=Settings(tmp_path / "window.ini"))
+    made = make_window(OpenedJob(job, SeriesStore(), 2), None, dialogs=answers, settings=Settings(tmp_path / "window.ini"))
     made.show()
     assert wait_idle(qapp, made)
     yield made
@@ -115,7 +115,7 @@ def test_every_input_and_view_has_a_name(window, qapp):
 
 def every_page(window) -> Iterator[str]:
     """Show every page, and every part of those that have parts."""
-    for page, _ in PAGES:
+    for page in (spec.key for spec in PAGES):
         window.show_page(page)
         parts = [key for key, _ in getattr(window.page(page), "PARTS", (("", ""),))]
         for part in parts:

@@ -10,9 +10,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QLabel
 
 from calm_relay.demo import demo_job
+from calm_relay.job.edits import Edit
 from calm_relay.job.tariff_models import Tier
 from calm_relay.load.catalogue import catalogue
-from calm_relay.rules.edits import Edit
 from calm_relay.tariff import paint
 from calm_relay.tariff.templates import tariff_json, templates
 from calm_relay.ui.pages.house import WEEK_MS
@@ -129,22 +129,22 @@ def test_a_dropped_meter_file_tariff_and_prices_go_to_their_pages(window, qapp, 
     meter.write_text("time,import kWh\n" + "".join(f"{t.isoformat()},0.5\n" for t in stamps))
     prices.write_text("time,price per MWh\n" + "".join(f"{t.isoformat()},250\n" for t in stamps))
     tariff.write_text(tariff_json(templates()[4]), encoding="utf-8")
-    assert window.take_file(meter)
+    assert window.files.take_file(meter)
     assert wait_idle(qapp, window)
     assert window.shown == "house"
     answers.dialog.use.click()
     assert wait_idle(qapp, window)
     assert window.session.job.house.background.kind == "series"
-    window.take_file(tariff)
+    window.files.take_file(tariff)
     assert wait_idle(qapp, window)
     assert (window.shown, window.session.job.tariff) == ("tariff", templates()[4])
-    window.take_file(prices)
+    window.files.take_file(prices)
     assert wait_idle(qapp, window)
     answers.dialog.answers["export"].click()
     assert wait_idle(qapp, window)
     assert window.session.job.tariff.hourly_export is not None
     tariff.write_text("{}")
-    window.take_file(tariff)
+    window.files.take_file(tariff)
     assert "import_price_per_kwh" in answers.said[-1]
     undo_all(window)
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QPushButton
 
 from calm_relay.demo import demo_job
 from calm_relay.job.container import read_job
-from calm_relay.rules.edits import Edit
+from calm_relay.job.edits import Edit
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.start import wait_idle
 from calm_relay.ui.views.headroom import HeadroomRow, figure
@@ -183,15 +183,15 @@ def test_save_open_and_faults(window, qapp, answers, tmp_path):
     answers.path = tmp_path / "mine.crjob"
     window.session.document.edit("Name", lambda job: job.model_copy(update={"name": "Mine"}))
     assert window.isWindowModified()
-    assert window.save()
+    assert window.files.save()
     assert not window.isWindowModified()
     assert read_job(answers.path).job.name == "Mine"
     bad = tmp_path / "bad.json"
     bad.write_text("{")
-    assert not window.load(bad)
+    assert not window.files.load(bad)
     assert "it is not JSON" in answers.said[-1]
     assert window.session.job.name == "Mine"
-    assert window.load(answers.path)
+    assert window.files.load(answers.path)
     assert wait_idle(qapp, window)
     assert window.session.path == answers.path
     answers.path.write_bytes(answers.path.read_bytes() + b"")
@@ -199,9 +199,9 @@ def test_save_open_and_faults(window, qapp, answers, tmp_path):
 
     os.utime(answers.path, ns=(1, 1))
     answers.sure = False
-    assert not window.save(), "the file changed on disk: it is asked first"
+    assert not window.files.save(), "the file changed on disk: it is asked first"
     answers.path = tmp_path / "nowhere" / "x.json"
-    assert not window.save_as()
+    assert not window.files.save_as()
     assert "could not be saved" in answers.said[-1]
 
 

@@ -13,8 +13,8 @@ from calm_relay.rules.checks_service import forming_nodes, network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
 
 if TYPE_CHECKING:
-    from calm_relay.decision.facts import YearFacts
     from calm_relay.tariff.bill import Bill
+    from calm_relay.year.facts import YearFacts
 
 # Checks whose 'not known' keeps a plan from being recommended (definitions D24).
 MUST_BE_KNOWN = ("string.cold-voc", "backup.ac-pv-absorb")

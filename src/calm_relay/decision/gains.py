@@ -10,7 +10,7 @@ from calm_relay.library.cards import AcUnit, HybridCard, ModuleCard, ModuleInver
 from calm_relay.pv.roof import group_stc_w, ratio_limit
 
 if TYPE_CHECKING:
-    from calm_relay.decision.facts import YearFacts
+    from calm_relay.year.facts import YearFacts
 
 
 @dataclass(frozen=True)

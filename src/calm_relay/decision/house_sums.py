@@ -10,13 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import MONTH_DAYS, YearCalendar, season_of_months, window_hours
-from calm_relay.decision.facts import YearFacts
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan, Slot
 from calm_relay.library.cards import BatteryCard, BatterySideUnit
 from calm_relay.load.house import HouseYear
 from calm_relay.load.sums import Sum, backup_hours, night_battery, terminals_give, window_draws
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
+from calm_relay.year.facts import YearFacts
 
 Array = NDArray[np.float64]
 YEAR_DAYS = sum(MONTH_DAYS)

@@ -6,9 +6,9 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from calm_relay.decision.marks import PAGES
 from calm_relay.job.fields import all_fields, label_of
 from calm_relay.job.models import Job
+from calm_relay.job.pages import PAGES, page_of, page_spec
 from calm_relay.rules.registry import Finding
 
 MOST = 40
@@ -31,7 +31,7 @@ class Entry:
 
 def entries(job: Job, chosen: str, findings: Mapping[str, Sequence[Finding]]) -> tuple[Entry, ...]:
     """Return everything that can be gone to; fields of plans only of the chosen one."""
-    out = [Entry("page", title, "", ("page", page)) for page, title in PAGES]
+    out = [Entry("page", spec.title, "", ("page", spec.key)) for spec in PAGES]
     out += [
         Entry("plan", f"{plan.letter}  {plan.name}" if plan.letter != "Today" else "Today's system", "", ("plan", plan.id))
         for plan in job.plans
@@ -74,4 +74,4 @@ def _where(job: Job, path: str) -> str:
             names.append(name)
     if names:
         return ", ".join(names)
-    return {"site": "site", "tariff": "tariff", "house": "house", "brief": "brief"}.get(path.split(".")[0], "")
+    return page_spec(page_of(path)).title

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from calm_relay.job.models import Plan
 
 if TYPE_CHECKING:
-    from calm_relay.decision.facts import YearFacts
+    from calm_relay.year.facts import YearFacts
 
 WORDS = {"ac_limit": "inverter AC limit", "charge": "charge limit", "discharge": "discharge limit"}
 

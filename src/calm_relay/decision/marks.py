@@ -6,28 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from calm_relay.job.fields import all_fields, label_of
+from calm_relay.job.fields import UNMARKED, all_fields, label_of
 from calm_relay.job.models import Job
+from calm_relay.job.pages import PAGES, PageSpec
 from calm_relay.rules.registry import Finding
 
 State = Literal["untouched", "assumed", "complete", "over"]
-PAGES: tuple[tuple[str, str], ...] = (
-    ("brief", "Brief"), ("site", "Site & roof"), ("house", "House"), ("tariff", "Tariff & network"),
-    ("plans", "Plans"), ("year", "Year"), ("decide", "Decide"),
-)  # fmt: skip
-# Which fields belong to a page, and whose checks it answers for.
-FIELDS: dict[str, tuple[str, ...]] = {
-    "brief": ("brief",),
-    "site": ("site.place", "site.weather", "site.record_low", "site.design_high", "faces"),
-    "house": ("house",),
-    "tariff": ("site.supply", "site.export", "site.import", "site.network", "tariff"),
-}
-CHECKS: dict[str, tuple[str, ...]] = {
-    "site": ("string.", "tracker.", "array."),
-    "house": (),
-    "tariff": ("network.",),
-    "plans": ("battery.", "backup."),
-}
 
 
 @dataclass(frozen=True)
@@ -41,48 +25,53 @@ class PageMark:
 
 
 def work_order(job: Job, findings: Mapping[str, Sequence[Finding]]) -> tuple[PageMark, ...]:
-    """Return a mark for every page that exists; `findings` are by plan id, of the plans computed so far."""
+    """Return a mark for every page; `findings` are by plan id, of the plans computed so far."""
     assumed = {mark.path for mark in job.marks if mark.source == "assumed"}
     fields = all_fields(job)
-    out = []
-    for page, title in PAGES:
-        mine = [path for path in fields if path.startswith(FIELDS.get(page, ("-",)))]
-        guessed = [path for path in mine if path in assumed]
-        missing = [path for path in ("site.record_low_c", "site.design_high_c") if page == "site" and _value(job, path) is None]
-        over = [
-            (plan.letter, f.title)
-            for plan in job.plans[1:]
-            for f in findings.get(plan.id, ())
-            if f.verdict == "over" and not f.waived and f.check.startswith(CHECKS.get(page, ("-",)))
-        ]
-        if page in ("year", "decide"):
-            candidates = len(job.plans) > 1 if page == "decide" else any(plan.nodes for plan in job.plans)
-            known = [f for plan in job.plans for f in findings.get(plan.id, ())]
-            gated = page == "decide" and all(
-                any(f.verdict == "over" and not f.waived for f in findings.get(plan.id, ())) for plan in job.plans[1:]
-            )
-            if not candidates:
-                out.append(
-                    PageMark(page, title, "untouched", "there is nothing to compare yet" if page == "decide" else "no inverter yet")
-                )
-            elif gated and known:
-                out.append(PageMark(page, title, "over", "every plan's gate is closed"))
-            elif assumed:
-                out.append(PageMark(page, title, "assumed", f"rests on {len(assumed)} assumed values"))
-            else:
-                out.append(PageMark(page, title, "complete", ""))
-        elif over:
-            letter, text = over[0]
-            more = f", and {len(over) - 1} more" if len(over) > 1 else ""
-            out.append(PageMark(page, title, "over", f"plan {letter}: {text} is over{more}"))
-        elif mine and len(guessed) == len(mine):
-            out.append(PageMark(page, title, "untouched", "everything here is assumed"))
-        elif guessed or missing:
-            names = ", ".join(dict.fromkeys(label_of(path) for path in (*missing, *guessed)))
-            out.append(PageMark(page, title, "assumed", f"assumed or not known: {names}"))
-        else:
-            out.append(PageMark(page, title, "complete", ""))
-    return tuple(out)
+    return tuple(
+        _plans_mark(spec, job, findings, assumed) if spec.about_plans else _field_mark(spec, job, findings, assumed, fields)
+        for spec in PAGES
+    )
+
+
+def _field_mark(
+    spec: PageSpec, job: Job, findings: Mapping[str, Sequence[Finding]], assumed: set[str], fields: Sequence[str]
+) -> PageMark:
+    """Return the mark of a page that has fields: what is over among its checks, else what is assumed or not known."""
+    mine = [path for path in fields if spec.paths and path.startswith(spec.paths) and path not in UNMARKED]
+    guessed = [path for path in mine if path in assumed]
+    missing = [path for path in spec.wanted if _value(job, path) is None]
+    over = [
+        (plan.letter, f.title)
+        for plan in job.plans[1:]
+        for f in findings.get(plan.id, ())
+        if f.verdict == "over" and not f.waived and f.page == spec.key
+    ]
+    if over:
+        letter, text = over[0]
+        more = f", and {len(over) - 1} more" if len(over) > 1 else ""
+        return PageMark(spec.key, spec.title, "over", f"plan {letter}: {text} is over{more}")
+    if mine and len(guessed) == len(mine):
+        return PageMark(spec.key, spec.title, "untouched", "everything here is assumed")
+    if guessed or missing:
+        names = ", ".join(dict.fromkeys(label_of(path) for path in (*missing, *guessed)))
+        return PageMark(spec.key, spec.title, "assumed", f"assumed or not known: {names}")
+    return PageMark(spec.key, spec.title, "complete", "")
+
+
+def _plans_mark(spec: PageSpec, job: Job, findings: Mapping[str, Sequence[Finding]], assumed: set[str]) -> PageMark:
+    """Return the mark of a page that shows results of the plans: Year needs an inverter, Decide a candidate."""
+    if spec.key == "decide" and len(job.plans) < 2:
+        return PageMark(spec.key, spec.title, "untouched", "there is nothing to compare yet")
+    if spec.key != "decide" and not any(plan.nodes for plan in job.plans):
+        return PageMark(spec.key, spec.title, "untouched", "no inverter yet")
+    known = any(findings.get(plan.id) for plan in job.plans)
+    closed = all(any(f.verdict == "over" and not f.waived for f in findings.get(plan.id, ())) for plan in job.plans[1:])
+    if spec.key == "decide" and closed and known:
+        return PageMark(spec.key, spec.title, "over", "every plan's gate is closed")
+    if assumed:
+        return PageMark(spec.key, spec.title, "assumed", f"rests on {len(assumed)} assumed values")
+    return PageMark(spec.key, spec.title, "complete", "")
 
 
 def _value(job: Job, path: str) -> object:

@@ -7,10 +7,10 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from calm_relay.errors import BadInput
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job, Plan
 from calm_relay.library.cards import AcUnit, BatteryCard, BatterySideUnit
 from calm_relay.library.shipped import shipped_cards
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 

@@ -7,7 +7,6 @@ from collections import Counter
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay import stages
 from calm_relay.decision.directions import DirectionMap, FaceYield
 from calm_relay.errors import Cancelled
 from calm_relay.job.models import Face, Job, Plan, StringGroup
@@ -18,6 +17,7 @@ from calm_relay.pv.shade import SunPath, sun_paths
 from calm_relay.pv.when import StringYear, string_year
 from calm_relay.study import Cancel, Study
 from calm_relay.weather.solar import Sun, plane_of_array
+from calm_relay.year import stages
 
 Array = NDArray[np.float64]
 EVERY = 6  # a map of directions is made of every sixth step: half hours at the usual 5 min

@@ -120,6 +120,9 @@ CHOICES_AT: dict[str, dict[str, str]] = {
 }
 
 
+UNMARKED = ("name", "calendar_year")  # what is never assumed
+
+
 @dataclass(frozen=True)
 class FieldInfo:
     """What is known of one field. `least`, `most` are in core units, None: no bound; `choices` are (value, words)."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from calm_relay.job.brief_models import Brief
-from calm_relay.job.fields import all_fields
+from calm_relay.job.fields import UNMARKED, all_fields
 from calm_relay.job.house_models import House, ProfileLoad
 from calm_relay.job.models import Face, FieldMark, Job, MonthlyWeather, Place, Plan, Site, Supply
 from calm_relay.job.tariff_models import Tariff
@@ -68,6 +68,6 @@ def new_job(name: str = "New job", latitude_deg: float = 45.0) -> Job:
         library=(),
         plans=(Plan(id="today", letter="Today", name="As it stands"),),
     )
-    known = ("name", "calendar_year", "brief.", "plans")
+    known = (*UNMARKED, "brief.", "plans")
     marks = tuple(FieldMark(path=path, source="assumed") for path in all_fields(job) if not path.startswith(known))
     return job.model_copy(update={"marks": marks})

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 if TYPE_CHECKING:
-    from calm_relay.plan_flow import PlanFlow
     from calm_relay.relay.graph import PlanGraph
+    from calm_relay.year.plan_flow import PlanFlow
 
 Parts = tuple[tuple[str, float], ...]  # (origin: sun, battery, grid; watts)
 

@@ -9,6 +9,7 @@ import math
 from collections import defaultdict
 from collections.abc import Callable, Iterator
 
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node, StringGroup
 from calm_relay.library.cards import AcUnit, Card, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker, WithTrackers
 from calm_relay.pv.fit import face_room
@@ -25,7 +26,6 @@ from calm_relay.rules.checks_strings import (
     string_subject,
     voltage_rows,
 )
-from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
@@ -52,7 +52,8 @@ def tracker_name(row: Row) -> str:
 
 
 @check(
-    "string.start-voltage", "Start voltage on a hot day", needs={"plan"}, short="Start voltage",
+    "string.start-voltage", "Start voltage on a hot day", page="site", needs={"plan"},
+    short="Start voltage",
     source="hot open voltage by the module's coefficient; the card's start voltage",
 )  # fmt: skip
 def start_voltage(c: CheckContext) -> Iterator[Finding]:
@@ -80,7 +81,8 @@ def start_voltage(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "string.cold-vmp", "Cold working voltage", needs={"plan"}, short="Cold working volts",
+    "string.cold-vmp", "Cold working voltage", page="site", needs={"plan"},
+    short="Cold working volts",
     source="working voltage by γ − α; above the window the tracker walks off the maximum (common practice)",
 )  # fmt: skip
 def cold_vmp(c: CheckContext) -> Iterator[Finding]:
@@ -102,7 +104,8 @@ def cold_vmp(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "tracker.working-current", "Tracker working current", needs={"plan"}, short="Working current",
+    "tracker.working-current", "Tracker working current", page="site", needs={"plan"},
+    short="Working current",
     source="n·Imp against the input's working current; exceeding it only limits (common practice)",
 )  # fmt: skip
 def working_current(c: CheckContext) -> Iterator[Finding]:
@@ -122,7 +125,8 @@ def working_current(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "tracker.power", "Power on a tracker", needs={"plan"}, short="Tracker power",
+    "tracker.power", "Power on a tracker", page="site", needs={"plan"},
+    short="Tracker power",
     source="STC watts against the input's power limit; exceeding it only limits (common practice)",
 )  # fmt: skip
 def tracker_power(c: CheckContext) -> Iterator[Finding]:
@@ -182,7 +186,8 @@ def _fuse_for(module: ModuleCard, isc: float, factor: float) -> float | None:
 
 
 @check(
-    "tracker.reverse-current", "Reverse current into a faulted string", needs={"plan"}, short="Reverse current",
+    "tracker.reverse-current", "Reverse current into a faulted string", page="site", needs={"plan"},
+    short="Reverse current",
     source="(n − 1)·Isc·1.25 against the series fuse rating; IEC 62548-1, from memory. Practice: fuses from the third string",
 )  # fmt: skip
 def reverse_current(c: CheckContext) -> Iterator[Finding]:
@@ -223,7 +228,8 @@ def _joined(c: CheckContext) -> list[list[Row]]:
 
 
 @check(
-    "string.fuse-size", "String fuse size", needs={"plan"}, short="Fuse size",
+    "string.fuse-size", "String fuse size", page="site", needs={"plan"},
+    short="Fuse size",
     source="at least 1.5625·Isc and at most the module's rating; NEC 690.8 and 690.9, from memory",
 )  # fmt: skip
 def fuse_size(c: CheckContext) -> Iterator[Finding]:
@@ -254,7 +260,8 @@ def fuse_size(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "tracker.strings-alike", "Parallel strings alike", needs={"plan"}, short="Strings alike",
+    "tracker.strings-alike", "Parallel strings alike", page="site", needs={"plan"},
+    short="Strings alike",
     source="strings in parallel of unequal length pull each other off the maximum and feed each other; common practice",
 )  # fmt: skip
 def strings_alike(c: CheckContext) -> Iterator[Finding]:
@@ -277,7 +284,8 @@ def strings_alike(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "tracker.one-face", "One face and one module type on a tracker", needs={"plan"}, short="One face",
+    "tracker.one-face", "One face and one module type on a tracker", page="site", needs={"plan"},
+    short="One face",
     source="two faces in parallel are a computed small loss, not a fault; common practice",
 )  # fmt: skip
 def one_face(c: CheckContext) -> Iterator[Finding]:
@@ -297,6 +305,7 @@ def one_face(c: CheckContext) -> Iterator[Finding]:
 @check(
     "roof.room",
     "Room on the roof face",
+    page="site",
     needs={"plan"},
     short="Roof room",
     source="the room typed for each face, or what fits its typed size",
@@ -335,6 +344,7 @@ def roof_room(c: CheckContext) -> Iterator[Finding]:
 @check(
     "array.under-used",
     "Under-used inverter",
+    page="site",
     needs={"plan"},
     source="a ratio below the pack's least: the inverter loafs; common practice",
 )
@@ -369,7 +379,8 @@ def _used_well(array_w: float, now: PvInverterCard | HybridCard, ratio_least: fl
 
 
 @check(
-    "array.network-ratio", "DC-to-AC ratio against the network's or a rebate's limit", needs={"plan"}, short="Ratio, network",
+    "array.network-ratio", "DC-to-AC ratio against the network's or a rebate's limit", page="site", needs={"plan"},
+    short="Ratio, network",
     source="typed by the user; the network operator or the rebate decides",
 )  # fmt: skip
 def network_ratio(c: CheckContext) -> Iterator[Finding]:
@@ -398,7 +409,8 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "array.clipped-share", "Energy clipped", needs={"plan", "year"}, short="Energy clipped",
+    "array.clipped-share", "Energy clipped", page="site", needs={"plan", "year"},
+    short="Energy clipped",
     source="simulated year; a share above the pack's is worth a look, common practice. At 5 min a lower bound",
 )  # fmt: skip
 def clipped_share(c: CheckContext) -> Iterator[Finding]:

@@ -8,17 +8,17 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from calm_relay.calendar import season_of_months, window_hours
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import BatteryChoice, Node
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
 from calm_relay.library.shipped import shipped_cards
-from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
 from calm_relay.simulation.quick import window_draws_wh, window_stores_wh
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
-    from calm_relay.decision.facts import FillFacts
+    from calm_relay.year.facts import FillFacts
 
 
 @dataclass(frozen=True)
@@ -62,6 +62,7 @@ def swap_edits(c: CheckContext, node: Node, card: Card) -> tuple[Edit, ...]:
 @check(
     "battery.charge-chain",
     "Charge limit chain",
+    page="plans",
     needs={"plan"},
     short="Charge chain",
     source="the lowest of module, bank, converter and charger; cards",
@@ -111,6 +112,7 @@ def _window_stores_wh(row: BatteryRow, power_w: float, hours_h: float) -> float:
 @check(
     "battery.window-fill",
     "Charge window fills the battery",
+    page="plans",
     needs={"plan"},
     short="Charge window",
     source="power × hours × η against the room left; arithmetic",
@@ -178,6 +180,7 @@ def _window_remedies(
 @check(
     "battery.evening-peak",
     "Evening peak",
+    page="plans",
     needs={"plan", "year"},
     source="simulated year, 16–22 h by the clock; hours let pass are in the pack",
 )
@@ -243,6 +246,7 @@ def _out_limit_w(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryCho
 @check(
     "battery.array-fills",
     "Array fills the battery by season",
+    page="plans",
     needs={"plan", "year"},
     short="Array fills battery",
     source="simulated year; the median day, since a mean hides dull days",

@@ -7,15 +7,15 @@ from collections.abc import Iterator
 import numpy as np
 
 from calm_relay.job.brief_models import ContractEnd
+from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Plan
 from calm_relay.library.cards import Card, ModuleInverterCard
-from calm_relay.line_shares import line_count, offgrid_lines_va, shares_of
 from calm_relay.rules.checks_service import running_va
-from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note
 from calm_relay.units import format_quantity as show
 from calm_relay.units import hours_a_year
+from calm_relay.year.line_shares import line_count, offgrid_lines_va, shares_of
 
 END_WORDS: dict[ContractEnd, str] = {
     "inverter_taken_out": "takes out an inverter of today's system",
@@ -55,6 +55,7 @@ def what_it_does(today: Plan, plan: Plan, cards: dict[str, Card]) -> frozenset[C
 @check(
     "brief.contract",
     "Old contract",
+    page="brief",
     needs={"plan"},
     short="Old contract",
     source="the contract's own words, as ticked on Brief; its paper decides",
@@ -77,7 +78,9 @@ def old_contract(c: CheckContext) -> Iterator[Finding]:
         )
 
 
-@check("brief.budget", "Budget", needs={"plan"}, short="Budget", source="the brief's budget; the plan's own cost lines")
+@check(
+    "brief.budget", "Budget", page="brief", needs={"plan"}, short="Budget", source="the brief's budget; the plan's own cost lines"
+)
 def budget(c: CheckContext) -> Iterator[Finding]:
     """The plan's costs against the budget; past it is no fault of the system."""
     most, costs = c.job.brief.budget, c.plan.costs
@@ -91,6 +94,7 @@ def budget(c: CheckContext) -> Iterator[Finding]:
 @check(
     "backup.line-power",
     "Each phase with the grid gone",
+    page="plans",
     needs={"plan", "year"},
     short="Off-grid phases",
     source="each leg of a split phase carries half the rating, a unit on one phase backs up that phase only (common practice)",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import StringGroup
 from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard, WithTrackers
 from calm_relay.pv.measured import compare_measured
@@ -19,7 +20,6 @@ from calm_relay.rules.checks_strings import (
     string_rows,
     string_subject,
 )
-from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
@@ -39,7 +39,8 @@ def _count_remedy(path: str, now: int, wanted: int) -> list[Remedy]:
 
 
 @check(
-    "optimizer.count-min", "Fewest optimizers in a string", needs={"plan"}, short="Optimizers, fewest",
+    "optimizer.count-min", "Fewest optimizers in a string", page="site", needs={"plan"},
+    short="Optimizers, fewest",
     source="the optimizer's card; below it the whole string stays off",
 )  # fmt: skip
 def count_min(c: CheckContext) -> Iterator[Finding]:
@@ -53,7 +54,8 @@ def count_min(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "optimizer.count-max", "Most optimizers in a string", needs={"plan"}, short="Optimizers, most", source="the optimizer's card",
+    "optimizer.count-max", "Most optimizers in a string", page="site", needs={"plan"},
+    short="Optimizers, most", source="the optimizer's card",
 )  # fmt: skip
 def count_max(c: CheckContext) -> Iterator[Finding]:
     """Modules in series against the most the optimizers allow."""
@@ -66,7 +68,8 @@ def count_max(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "optimizer.string-power", "Power of a string of optimizers", needs={"plan"}, short="Optimizer string power",
+    "optimizer.string-power", "Power of a string of optimizers", page="site", needs={"plan"},
+    short="Optimizer string power",
     source="the optimizer's card; where it names none, its output current times the fixed string voltage",
 )  # fmt: skip
 def string_power(c: CheckContext) -> Iterator[Finding]:
@@ -89,7 +92,8 @@ def string_power(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "optimizer.input", "Module on its optimizer", needs={"plan"}, short="Optimizer input",
+    "optimizer.input", "Module on its optimizer", page="site", needs={"plan"},
+    short="Optimizer input",
     source="cold open voltage and 1.25·Isc of one module against the optimizer's card; its power only limits",
 )  # fmt: skip
 def optimizer_input(c: CheckContext) -> Iterator[Finding]:
@@ -114,7 +118,8 @@ def optimizer_input(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "optimizer.string-voltage", "Fixed string voltage in the tracker's window", needs={"plan"}, short="Optimizer string volts",
+    "optimizer.string-voltage", "Fixed string voltage in the tracker's window", page="site", needs={"plan"},
+    short="Optimizer string volts",
     source="the optimizer's and the inverter's cards",
 )  # fmt: skip
 def optimizer_voltage(c: CheckContext) -> Iterator[Finding]:
@@ -134,7 +139,8 @@ def optimizer_voltage(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "module-inverter.branch", "Module-level inverters on a branch circuit", needs={"plan"}, short="Units on a branch",
+    "module-inverter.branch", "Module-level inverters on a branch circuit", page="site", needs={"plan"},
+    short="Units on a branch",
     source="floor(0.8·breaker/I of a unit), or the card's own limit; common practice",
 )  # fmt: skip
 def branch(c: CheckContext) -> Iterator[Finding]:
@@ -163,7 +169,8 @@ def branch(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "tracker.enough-for-faces", "Trackers enough for the faces", needs={"plan"}, short="Trackers for faces",
+    "tracker.enough-for-faces", "Trackers enough for the faces", page="site", needs={"plan"},
+    short="Trackers for faces",
     source="a face of its own sun wants a tracker of its own; common practice",
 )  # fmt: skip
 def enough_trackers(c: CheckContext) -> Iterator[Finding]:
@@ -181,7 +188,8 @@ def enough_trackers(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "tracker.old-and-new", "Old with new modules on a tracker", needs={"plan"}, short="Old with new",
+    "tracker.old-and-new", "Old with new modules on a tracker", page="site", needs={"plan"},
+    short="Old with new",
     source="older modules give less current; apart by more years they hold new ones back; common practice",
 )  # fmt: skip
 def old_and_new(c: CheckContext) -> Iterator[Finding]:
@@ -202,7 +210,8 @@ def old_and_new(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "tracker.parallel-loss", "Unlike strings in parallel", needs={"plan", "year"}, short="Unlike strings",
+    "tracker.parallel-loss", "Unlike strings in parallel", page="site", needs={"plan", "year"},
+    short="Unlike strings",
     source="simulated year; strings share the tracker's voltage, each falls off as a parabola around its own best one",
 )  # fmt: skip
 def parallel_loss(c: CheckContext) -> Iterator[Finding]:
@@ -223,7 +232,7 @@ def parallel_loss(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "string.measured", "Measured string", needs={"plan"},
+    "string.measured", "Measured string", page="site", needs={"plan"},
     source="open voltage and short-circuit current as measured against the card at that sun; common practice",
 )  # fmt: skip
 def measured(c: CheckContext) -> Iterator[Finding]:
@@ -245,7 +254,8 @@ def measured(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "array.uncatchable", "Clipping that no battery can catch", needs={"plan", "year"}, short="Uncatchable clipping",
+    "array.uncatchable", "Clipping that no battery can catch", page="site", needs={"plan", "year"},
+    short="Uncatchable clipping",
     source="simulated year: what PV-only and module-level inverters clip never reaches a battery. At 5 min a lower bound",
 )  # fmt: skip
 def uncatchable(c: CheckContext) -> Iterator[Finding]:
@@ -268,7 +278,8 @@ def uncatchable(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "array.later-modules", "Modules that may come", needs={"plan"}, short="Modules later",
+    "array.later-modules", "Modules that may come", page="site", needs={"plan"},
+    short="Modules later",
     source="the inverter cards' limits with today's strings and the modules that may come",
 )  # fmt: skip
 def later_modules(c: CheckContext) -> Iterator[Finding]:

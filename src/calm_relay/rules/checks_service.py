@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Node
 from calm_relay.library.cards import (
@@ -15,7 +16,6 @@ from calm_relay.library.cards import (
 )
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
-from calm_relay.rules.edits import Edit
 from calm_relay.rules.motors import START_S, motor_start, soft_start_counts
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
@@ -41,6 +41,7 @@ def backup_appliances(c: CheckContext) -> list[Appliance]:
 @check(
     "backup.offgrid-power",
     "Pass-through against off-grid power",
+    page="plans",
     needs={"plan", "year"},
     short="Off-grid power",
     source="definitions of grid-up and grid-down limits; simulated load of the backup side",
@@ -117,6 +118,7 @@ def _shed(c: CheckContext, limit_va: float) -> list[Remedy]:
 @check(
     "backup.motor-start",
     "Largest motor start",
+    page="plans",
     needs={"plan"},
     short="Largest start",
     source="locked-rotor kVA on top of the rest running (common practice); NEC 430.7(B), from memory",
@@ -214,6 +216,7 @@ def _own_pv_w(c: CheckContext, node: Node) -> float:
 @check(
     "backup.ac-pv-absorb",
     "AC-coupled PV against what the battery side absorbs",
+    page="plans",
     needs={"plan"},
     short="AC PV to absorb",
     source="1:1 rule on the charge rating, common practice; the card's ratio where it gives one",
@@ -280,6 +283,7 @@ def network_sum_w(c: CheckContext) -> tuple[float, str]:
 @check(
     "network.inverter-sum",
     "Sum of inverters as the network counts them",
+    page="tariff",
     needs={"plan"},
     short="Network sum",
     source="sum of all AC ratings, a hybrid once; the network operator decides",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node, StringGroup
 from calm_relay.library.cards import (
     ModuleCard,
@@ -15,7 +16,6 @@ from calm_relay.library.cards import (
 )
 from calm_relay.pv.roof import ratio_limit
 from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, short_circuit_a
-from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
@@ -78,6 +78,7 @@ def count_path(c: CheckContext, node: Node, group: StringGroup, field: str = "mo
 @check(
     "string.cold-voc",
     "Cold string voltage",
+    page="site",
     needs={"plan"},
     short="Cold voltage",
     source="string voltage by the module's coefficient; NEC 690.7, from memory",
@@ -113,6 +114,7 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
 @check(
     "string.hot-vmp",
     "Hot string voltage",
+    page="site",
     needs={"plan"},
     short="Hot voltage",
     source="working voltage by γ − α; cell rise 0.9·(1 − η)·1000/u, common practice",
@@ -144,6 +146,7 @@ def hot_vmp(c: CheckContext) -> Iterator[Finding]:
 @check(
     "tracker.short-circuit",
     "Tracker short-circuit current",
+    page="site",
     needs={"plan"},
     short="Short-circuit current",
     source="n·Isc·1.25 against the input's rating; IEC 62548-1, from memory",
@@ -188,7 +191,9 @@ def _fewer_strings(
     return [Remedy("a module of lower current, or an inverter whose input carries it")]
 
 
-@check("array.dc-ac-ratio", "DC-to-AC ratio", needs={"plan"}, source="the inverter card's limit, with or without battery")
+@check(
+    "array.dc-ac-ratio", "DC-to-AC ratio", page="site", needs={"plan"}, source="the inverter card's limit, with or without battery"
+)
 def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
     """Σ STC watts over rated AC watts (definitions D12) per inverter, against the card's limit with and without battery."""
     for node in c.plan.nodes:
@@ -212,7 +217,8 @@ def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "string.system-voltage", "Module system voltage", needs={"plan"}, short="System voltage",
+    "string.system-voltage", "Module system voltage", page="site", needs={"plan"},
+    short="System voltage",
     source="the module card's maximum system voltage; cold voltage as for the inverter input",
 )  # fmt: skip
 def system_voltage(c: CheckContext) -> Iterator[Finding]:

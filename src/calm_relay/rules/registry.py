@@ -1,19 +1,20 @@
-"""The registry of checks and its one runner; a finding is plain data with arithmetic, margin, remedies and source."""
+"""The registry of checks; a finding is plain data with arithmetic, margin, remedies and source. `runner` runs them."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, Literal
 
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import Job, Plan
+from calm_relay.job.pages import PAGE_KEYS
 from calm_relay.library.cards import Card
-from calm_relay.rules.edits import Edit
 from calm_relay.rules.pack import Pack, international
 
 if TYPE_CHECKING:
-    from calm_relay.decision.facts import YearFacts
+    from calm_relay.year.facts import YearFacts
 
 Verdict = Literal["within", "tight", "over", "not known", "note"]
 VERDICT_ORDER: tuple[Verdict, ...] = ("over", "not known", "tight", "within", "note")
@@ -58,6 +59,11 @@ class Finding:
     def short(self) -> str:
         """The check's short title."""
         return REGISTRY[self.check].short if self.check in REGISTRY else self.title
+
+    @property
+    def page(self) -> str:
+        """Key of the page that answers for it; empty where no such check is registered."""
+        return REGISTRY[self.check].page if self.check in REGISTRY else ""
 
     def as_dict(self) -> dict[str, Any]:
         """Return the finding as plain data for ``--json``."""
@@ -124,22 +130,44 @@ class Check:
     id: str
     title: str
     short: str
+    page: str
     needs: frozenset[str]
     source: str
     run: CheckFunction
 
 
+NEEDS = frozenset({"plan", "year", "outage"})
 REGISTRY: dict[str, Check] = {}
 
 
-def check(check_id: str, title: str, *, needs: set[str], source: str, short: str = "") -> Callable[[CheckFunction], CheckFunction]:
-    """Register a check under an id that never changes; `needs` is of ``plan`` and ``year``; `short` names it in tight rooms."""
-    unknown = needs - {"plan", "year"}
-    if check_id in REGISTRY or unknown:
-        raise ValueError(f"check '{check_id}' is registered twice or needs unknown {unknown}")
+def check(
+    check_id: str, title: str, *, page: str, needs: set[str], source: str, short: str = ""
+) -> Callable[[CheckFunction], CheckFunction]:
+    """Register a check under an id that never changes.
+
+    Parameters
+    ----------
+    page : str
+        Key of the page that answers for it (`job.pages`): its mark in the work order shows what is over.
+    needs : set of 'plan', 'year', 'outage'
+        What it reads; what needs no more than the plan is computed at once.
+    source : str
+        Where its rule comes from.
+    short : str
+        Its name in tight rooms; the title otherwise.
+
+    Raises
+    ------
+    ValueError
+        Where the id is taken, or a page or a need is not known.
+    """
+    if check_id in REGISTRY:
+        raise ValueError(f"check '{check_id}' is registered twice")
+    if page not in PAGE_KEYS or not needs or needs - NEEDS:
+        raise ValueError(f"check '{check_id}' names page '{page}' and needs {sorted(needs)}: one of them is not known")
 
     def register(function: CheckFunction) -> CheckFunction:
-        REGISTRY[check_id] = Check(check_id, title, short or title, frozenset(needs), source, function)
+        REGISTRY[check_id] = Check(check_id, title, short or title, page, frozenset(needs), source, function)
         return function
 
     return register
@@ -166,36 +194,6 @@ def judge(
     if margin is not None and (margin < threshold or (gap <= rounding and tight != COUNTS)):
         return "tight", margin
     return "within", margin
-
-
-def run_checks(context: CheckContext, *, needs_year: bool | None) -> tuple[Finding, ...]:
-    """Run all checks, or only those that need the year (True) or do not (False); tightest first.
-
-    A check that fails inside is 'not known' with the reason, never 'within'.
-    """
-    import calm_relay.rules.checks_array
-    import calm_relay.rules.checks_battery
-    import calm_relay.rules.checks_brief
-    import calm_relay.rules.checks_modules
-    import calm_relay.rules.checks_service
-    import calm_relay.rules.checks_strings  # noqa: F401
-
-    waived = {w.check: w.reason for w in context.plan.waived}
-    found: list[Finding] = []
-    for entry in REGISTRY.values():
-        if needs_year is not None and ("year" in entry.needs) != needs_year:
-            continue
-        try:
-            rows = list(entry.run(context))
-        except Exception as error:  # noqa: BLE001 - whatever went wrong inside, the verdict must not be 'within'
-            rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]
-        found += [replace(row, waived=waived.get(entry.id, ""), pack=context.pack.id) for row in rows]
-    return tuple(sorted(found, key=_tightness))
-
-
-def _tightness(finding: Finding) -> tuple[int, float]:
-    margin = finding.margin if finding.margin is not None else (-1.0 if finding.verdict == "over" else 9.0)
-    return VERDICT_ORDER.index(finding.verdict), margin
 
 
 def finding(

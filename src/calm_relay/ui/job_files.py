@@ -1,49 +1,68 @@
-"""The window's way with files: open, save, leave, and what is dropped on it."""
+"""The window's way with files: open, save, leave, and what is dropped on it. A collaborator: the window owns one."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Protocol
 
 from PySide6.QtCore import QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
-from PySide6.QtWidgets import QMainWindow, QWidget
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
+from PySide6.QtWidgets import QStatusBar, QWidget
 
 from calm_relay.errors import BadInput
-from calm_relay.file_kind import SUFFIXES, kind_of_file
 from calm_relay.job.container import OpenedJob, read_job
-from calm_relay.ui.actions import Actions
+from calm_relay.tables.file_kind import SUFFIXES, FileKind, kind_of_file
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
 from calm_relay.ui.settings import Settings
 
 
-class JobFiles(QMainWindow):
-    """A window that has a session; what it shows is its subclass's matter."""
+class TakesFiles(Protocol):
+    """A page that can read what was dropped on the window."""
+
+    def take_file(self, path: Path, kind: FileKind, /) -> None:
+        """Read a file of a kind."""
+
+
+class Host(Protocol):
+    """What a window must have to hold a job of a file."""
 
     session: Session
     settings: Settings
     dialogs: Dialogs
-    actions_: Actions
+
+    def adopt(self, opened: OpenedJob, path: Path | None, *, recovered: bool) -> None:
+        """Put another job in place of the present one."""
 
     def page(self, name: str) -> QWidget:
         """Return a page."""
-        raise NotImplementedError
 
     def show_page(self, name: str) -> None:
         """Show a page."""
-        raise NotImplementedError
 
-    def _adopt(self) -> None:
-        """Take up the present session."""
-        raise NotImplementedError
+    def show_recent(self) -> None:
+        """Show the recent jobs anew."""
 
-    def _problem(self, text: str) -> None:
-        self.dialogs.say("That did not work", text)
+    def statusBar(self) -> QStatusBar:
+        """Return the line below."""
 
-    # --- files
+
+PAGE_OF_KIND: dict[FileKind, str] = {"meter": "house", "tariff": "tariff", "prices": "tariff"}
+
+
+class JobFiles:
+    """Opens, saves and leaves jobs for a window."""
+
+    def __init__(self, host: Host) -> None:
+        self._host = host
+
+    def problem(self, text: str) -> None:
+        """Say what did not work."""
+        self._host.dialogs.say("That did not work", text)
+
     def open_job(self) -> None:
         """Ask for a job file and open it in place of this one."""
-        path = self.dialogs.ask_open()
+        path = self._host.dialogs.ask_open()
         if path is not None:
             self.load(path)
 
@@ -52,7 +71,7 @@ class JobFiles(QMainWindow):
         try:
             opened = read_job(path)
         except BadInput as error:
-            self._problem(str(error))
+            self.problem(str(error))
             return False
         return self.take(opened, path)
 
@@ -60,52 +79,56 @@ class JobFiles(QMainWindow):
         """Put another job in place of this one, if that may be left."""
         if not self.may_leave():
             return False
-        self.session.close()
-        self.session = Session(opened, path, self, self.dialogs, recovered=recovered)
-        self._adopt()
+        self._host.adopt(opened, path, recovered=recovered)
         if path is not None:
-            self.settings.add_recent(path)
-            self.actions_.show_recent(self.settings.recent)
+            self._remember(path)
         return True
 
     def save(self) -> bool:
         """Save under the job's name, or ask for one."""
-        if self.session.path is None:
+        session = self._host.session
+        if session.path is None:
             return self.save_as()
-        if self.session.changed_on_disk() and not self.dialogs.confirm(
-            f"{self.session.path.name} was changed by another program since it was opened. Write over it?", "Write over"
+        if session.changed_on_disk() and not self._host.dialogs.confirm(
+            f"{session.path.name} was changed by another program since it was opened. Write over it?", "Write over"
         ):
             return False
-        return self._save_to(self.session.path)
+        return self._save_to(session.path)
 
     def save_as(self) -> bool:
         """Ask for a name and save."""
-        path = self.dialogs.ask_save(self.session.job.name)
+        path = self._host.dialogs.ask_save(self._host.session.job.name)
         return path is not None and self._save_to(path)
 
     def _save_to(self, path: Path) -> bool:
         try:
-            self.session.save(path)
+            self._host.session.save(path)
         except BadInput as error:
-            self._problem(str(error))
+            self.problem(str(error))
             return False
-        self.settings.add_recent(path)
-        self.actions_.show_recent(self.settings.recent)
-        self.statusBar().showMessage(f"Saved as {path}", 6000)
+        self._remember(path)
+        self._host.statusBar().showMessage(f"Saved as {path}", 6000)
         return True
+
+    def _remember(self, path: Path) -> None:
+        self._host.settings.add_recent(path)
+        self._host.show_recent()
 
     def may_leave(self) -> bool:
         """Ask about unsaved changes; returns whether the job may be left."""
-        if not self.session.unsaved:
+        session = self._host.session
+        if not session.unsaved:
             return True
-        answer = self.dialogs.ask_leave(self.session.job.name)
+        answer = self._host.dialogs.ask_leave(session.job.name)
         return self.save() if answer == "save" else answer == "drop"
 
-    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+    def drag_entered(self, event: QDragEnterEvent) -> None:
+        """Take a file that can be used."""
         if _dropped_file(event) is not None:
             event.acceptProposedAction()
 
-    def dropEvent(self, event: QDropEvent) -> None:
+    def dropped(self, event: QDropEvent) -> None:
+        """Take up what was dropped, once the drop is over."""
         path = _dropped_file(event)
         if path is not None:
             event.acceptProposedAction()
@@ -117,25 +140,14 @@ class JobFiles(QMainWindow):
         if kind == "job":
             return self.load(path)
         if kind == "weather":
-            self.show_page("site")
-            self.session.read_weather(path)
+            self._host.show_page("site")
+            self._host.session.read_weather(path)
             return True
-        from calm_relay.ui.pages.house import HousePage
-        from calm_relay.ui.pages.tariff import TariffPage
-
-        name = "house" if kind == "meter" else "tariff"
-        self.show_page(name)
-        page = self.page(name)
-        assert isinstance(page, HousePage | TariffPage)
+        name = PAGE_OF_KIND[kind]
+        self._host.show_page(name)
+        page: TakesFiles = self._host.page(name)  # type: ignore[assignment]
         page.take_file(path, kind)
         return True
-
-    def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.may_leave():
-            event.ignore()
-            return
-        self.session.close()
-        event.accept()
 
 
 def _dropped_file(event: QDropEvent) -> Path | None:

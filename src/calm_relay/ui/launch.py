@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from calm_relay.job.container import OpenedJob
 from calm_relay.ui import crash
+from calm_relay.ui.commands import make_window
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start_page import StartPage
@@ -33,7 +34,7 @@ class Launch:
 
     def window(self, opened: OpenedJob, path: Path | None, *, recovered: bool = False) -> MainWindow:
         """Show the window on a job."""
-        window = MainWindow(opened, path, settings=self.settings, recovered=recovered)
+        window = make_window(opened, path, settings=self.settings, recovered=recovered)
         if path is not None:
             self.settings.add_recent(path)
         self._put(window)

@@ -15,7 +15,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from calm_relay.cli_roof import layout_words
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.models import Node
 from calm_relay.job.parts import put_strings, with_cards
@@ -23,6 +22,7 @@ from calm_relay.library.cards import ModuleCard, OptimizerCard
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.pv.planner import Layout, Proposal
 from calm_relay.pv.roof import MODES
+from calm_relay.report.roof import layout_words
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show

@@ -18,8 +18,8 @@ if TYPE_CHECKING:
     from calm_relay.job.models import Job
     from calm_relay.job.series import SeriesStore
     from calm_relay.load.house import HouseYear
-    from calm_relay.plan_flow import PlanFlow
     from calm_relay.study import PlanResult, Study
+    from calm_relay.year.plan_flow import PlanFlow
 
 Cancel = Callable[[], bool]
 Extra = Callable[["Study", Cancel], object]

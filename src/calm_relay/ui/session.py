@@ -15,12 +15,13 @@ from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.errors import CalmRelayError, Cancelled
 from calm_relay.handed_in import Watch
 from calm_relay.job.container import OpenedJob, save_job
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.history import Document
 from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.recovery import Recovery
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.rules.pack import international
-from calm_relay.rules.registry import CheckContext, Finding, run_checks
+from calm_relay.rules.registry import CheckContext, Finding
+from calm_relay.rules.runner import run_checks
 from calm_relay.ui.clock import Clock
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.runner import Answer, Extra, StudyRunner
@@ -29,8 +30,8 @@ from calm_relay.weather.files import WeatherRead, monthly_means, read_weather, w
 if TYPE_CHECKING:
     from calm_relay.decision.raising import Gain
     from calm_relay.load.house import HouseYear
-    from calm_relay.plan_flow import PlanFlow
     from calm_relay.study import PlanResult, Study
+    from calm_relay.year.plan_flow import PlanFlow
 
 FileWork = Callable[[Callable[[], "Study"], Watch], object]  # reads a file: how to get the study, and whom to tell
 KEEP_MS = 300  # edits that follow each other closely are kept once
@@ -182,7 +183,7 @@ class Session(QObject):
         kept = self._quick.get(plan_id)
         if kept is None or kept[0] is not self.job:
             context = CheckContext(self.job, self.job.plan(plan_id), self.job.cards(), None)
-            kept = self._quick[plan_id] = (self.job, run_checks(context, needs_year=False))
+            kept = self._quick[plan_id] = (self.job, run_checks(context, {"plan"}))
         return kept[1]
 
     def _answered(self, answer: Answer) -> None:

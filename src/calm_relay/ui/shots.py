@@ -25,14 +25,14 @@ def main(argv: Sequence[str] | None = None) -> int:
     os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-")  # nobody's unsaved work is on a picture
     app = make_app()
     from calm_relay.tariff.templates import templates
+    from calm_relay.ui.commands import make_window
     from calm_relay.ui.pages.house import HousePage
     from calm_relay.ui.pages.site import SitePage
     from calm_relay.ui.pages.tariff import TariffPage
     from calm_relay.ui.proposal import ProposalDialog
     from calm_relay.ui.start_page import StartPage
-    from calm_relay.ui.window import MainWindow
 
-    window = MainWindow(read_job(demo_path()), None, settings=fresh_settings())
+    window = make_window(read_job(demo_path()), None, settings=fresh_settings())
     window.resize(*SHOT_SIZE)
     window.show()
     wait_idle(app, window)

@@ -103,16 +103,16 @@ def main(argv: Sequence[str] | None = None) -> int:
 
 
 def _without_display(opened: OpenedJob, path: Path | None, shot: str | None) -> int:
-    from calm_relay.cli import comparison, print_comparison
+    from calm_relay.report.plans import comparison, comparison_text
     from calm_relay.study import Study
 
     if not has_display():
         print("There is no display (DISPLAY and WAYLAND_DISPLAY are unset): the window is drawn off screen.\n")
-    print_comparison(opened.job, comparison(Study(opened.store), opened.job, opened.job.plans))
+    print("\n".join(comparison_text(opened.job, comparison(Study(opened.store), opened.job, opened.job.plans))))
     app = make_app()
-    from calm_relay.ui.window import MainWindow
+    from calm_relay.ui.commands import make_window
 
-    window = MainWindow(opened, path, settings=fresh_settings())
+    window = make_window(opened, path, settings=fresh_settings())
     window.resize(*SHOT_SIZE)
     window.show()
     done = wait_idle(app, window)

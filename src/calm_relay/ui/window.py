@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QPoint, QSize, Qt
-from PySide6.QtGui import QAction, QResizeEvent
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QHBoxLayout,
+    QMainWindow,
     QScrollArea,
     QSplitter,
     QStackedWidget,
@@ -18,17 +20,18 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.decision.index import Entry, entries
-from calm_relay.decision.marks import PAGES, work_order
+from calm_relay.decision.marks import work_order
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.decision.words import card_words
 from calm_relay.errors import BadInput, CalmRelayError
 from calm_relay.job.container import OpenedJob
 from calm_relay.job.models import Plan
+from calm_relay.job.pages import PAGES, page_of, page_spec
 from calm_relay.job.plans import duplicate_plan, move_plan, remove_plan, rename_plan
-from calm_relay.ui.actions import Actions
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.goto import GoTo
 from calm_relay.ui.job_files import JobFiles
+from calm_relay.ui.menus import Command, Menus
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.make import make_page
 from calm_relay.ui.pages.plans import PlansPage
@@ -44,21 +47,19 @@ from calm_relay.ui.views.work_order import OrderButton
 from calm_relay.ui.widgets import label, scrolled
 from calm_relay.units import use_units
 
-TARIFF_FIELDS = ("tariff", "site.supply", "site.export", "site.import", "site.network")
-SITE_FIELDS = ("site.place", "site.weather", "site.record", "site.design", "site.low", "site.dc", "faces", "calendar")
-
 NARROW_PX = 860
-WITH_STRIP = ("plans", "year", "house")
+RECENT = "&Job/Open &recent"
 UP_TO_DATE = "Up to date. Local codes, the network operator and the equipment's manual decide."
 
 
-class MainWindow(JobFiles):
-    """One window on one job."""
+class MainWindow(QMainWindow):
+    """One window on one job; its menus are made of the commands it is given (`commands.make_window`)."""
 
     def __init__(
         self,
         opened: OpenedJob,
         path: Path | None,
+        commands: Sequence[Command],
         *,
         settings: Settings | None = None,
         dialogs: Dialogs | None = None,
@@ -74,19 +75,27 @@ class MainWindow(JobFiles):
         self.setMinimumSize(QSize(900, 600))
         self.resize(1280, 800)
         self.setAcceptDrops(True)
-        self.actions_ = Actions(self)
-        self._adopt()
+        self.files = JobFiles(self)
+        self.menus = Menus(self, commands)
+        self.show_recent()
+        self._take_up()
         hints = QApplication.styleHints()
         hints.colorSchemeChanged.connect(lambda _: self.set_theme_choice("system") if self.settings.theme == "system" else None)
 
-    def _adopt(self) -> None:
+    def adopt(self, opened: OpenedJob, path: Path | None, *, recovered: bool = False) -> None:
+        """Put another job in place of the present one."""
+        self.session.close()
+        self.session = Session(opened, path, self, self.dialogs, recovered=recovered)
+        self._take_up()
+
+    def _take_up(self) -> None:
         """Build the window's content for the present session, and start its study."""
         self._build()
         self.session.job_changed.connect(self._job_changed)
         self.session.plan_chosen.connect(self._job_changed)
         self.session.answers_changed.connect(self._show_marks)
         self.session.progress.connect(self._progress)
-        self.session.problem.connect(self._problem)
+        self.session.problem.connect(self.files.problem)
         self._set_look(self._chosen_theme(), self.settings.text_scale)
         self._job_changed()
         self.show_page("plans" if self.session.job.plans[0].nodes else "site")
@@ -151,11 +160,11 @@ class MainWindow(JobFiles):
         order.addSpacing(8)
         self._order = QButtonGroup(self)
         self.order_buttons: dict[str, OrderButton] = {}
-        for page, title in PAGES:
-            button = OrderButton(title, self.theme)
-            button.clicked.connect(lambda _=False, p=page: self.show_page(p))
+        for spec in PAGES:
+            button = OrderButton(spec.title, self.theme)
+            button.clicked.connect(lambda _=False, p=spec.key: self.show_page(p))
             self._order.addButton(button)
-            self.order_buttons[page] = button
+            self.order_buttons[spec.key] = button
             order.addWidget(button)
         order.addStretch()
         self.reading = ReadingStop(self.session)
@@ -190,7 +199,7 @@ class MainWindow(JobFiles):
         self._page = name
         self.pages.setCurrentWidget(self._holders[name])
         self.order_buttons[name].setChecked(True)
-        self.actions_["grid"].setEnabled(name == "plans")
+        self.menus["grid"].setEnabled(name == "plans")
         self._fit_strip()
         focus = self.focusWidget()
         if focus is None or not focus.isVisible() or focus in self.order_buttons.values():
@@ -198,7 +207,7 @@ class MainWindow(JobFiles):
 
     def action(self, name: str) -> QAction:
         """Return a menu entry by its short name."""
-        return self.actions_[name]
+        return self.menus[name]
 
     @property
     def shown(self) -> str:
@@ -238,7 +247,8 @@ class MainWindow(JobFiles):
         self._split.setSizes([10_000, int(262 * scale)])
         for view in (self.tabs, self.headroom, self.strip, *self.order_buttons.values(), *self._built.values()):
             view.set_theme(theme, scale)  # type: ignore[attr-defined]
-        self.actions_.show_look(self.settings.theme, scale, self.settings.units)
+        for group, value in (("theme", self.settings.theme), ("text", scale), ("units", self.settings.units)):
+            self.menus.tick(group, value)
         if self._page:
             self.show_page(self._page)
         self._fit_headroom()
@@ -272,7 +282,7 @@ class MainWindow(JobFiles):
     def _fit_strip(self) -> None:
         """The strip stands under pages that have a year, where the window is tall enough for both."""
         tall = self.height() / self.text_scale >= 560
-        self.strip.setVisible(self._strip_wanted and self._page in WITH_STRIP and tall)
+        self.strip.setVisible(self._strip_wanted and bool(self._page) and page_spec(self._page).has_strip and tall)
         room = self.height() - 90
         self._upright.setSizes([room, max(int(196 * self.text_scale), int(0.31 * room))])
 
@@ -289,9 +299,9 @@ class MainWindow(JobFiles):
         self._job_name.setText(job.name)
         self._made_up.setText("made-up demo" if job.made_up else "")
         self._made_up.setVisible(job.made_up)
-        self.actions_.show_history(document.undo_label, document.redo_label)
+        self.menus.show_history(document.undo_label, document.redo_label)
         self._undo_words.setText("" if document.undo_label is None else f"Undo: {document.undo_label}")
-        self.actions_.show_plan(today=self.session.chosen == job.plans[0].id)
+        self.menus.show_plan(today=self.session.chosen == job.plans[0].id)
 
     def _show_marks(self) -> None:
         session = self.session
@@ -320,7 +330,7 @@ class MainWindow(JobFiles):
         elif kind == "plan":
             self.session.choose(rest[0])
         elif kind == "check":
-            self.actions_["headroom"].setChecked(True)
+            self.menus["headroom"].setChecked(True)
             self.fold_headroom(True)
             self.headroom.open((rest[0], rest[1]))
         elif kind == "card":
@@ -330,14 +340,7 @@ class MainWindow(JobFiles):
 
     def go_to_field(self, path: str) -> None:
         """Show the page a field is on and put the focus on it."""
-        if path.startswith(("house", "brief")):
-            target = path[:5]
-        elif path.startswith(TARIFF_FIELDS):
-            target = "tariff"
-        elif path.startswith(SITE_FIELDS) or any(part in path for part in (".strings[", ".later", ".branch")):
-            target = "site"
-        else:
-            target = "plans"
+        target = page_of(path)
         self.show_page(target)
         page = self.page(target)
         page.show()
@@ -356,6 +359,24 @@ class MainWindow(JobFiles):
         """Bring the top of a widget of a page into sight."""
         bar = self._holders[page].verticalScrollBar()
         bar.setValue(max(0, widget.mapTo(self.page(page), QPoint(0, 0)).y() - 90))
+
+    # --- files
+    def show_recent(self) -> None:
+        """List the recent jobs in their menu."""
+        self.menus.show_recent(RECENT, self.settings.recent, self.files.load)
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        self.files.drag_entered(event)
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        self.files.dropped(event)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.files.may_leave():
+            event.ignore()
+            return
+        self.session.close()
+        event.accept()
 
     # --- doing
     def undo(self) -> None:
@@ -388,7 +409,7 @@ class MainWindow(JobFiles):
             letter = job.plan(made).letter
             self.session.document.edit(f"Draft plan {letter}, {job.plan(made).name}", lambda _: job)
         except CalmRelayError as error:
-            self._problem(str(error))
+            self.files.problem(str(error))
             return
         self.session.choose(made)
         self.show_page("plans")
@@ -413,4 +434,4 @@ class MainWindow(JobFiles):
         try:
             self.session.change_plans(text, plans)
         except BadInput as error:
-            self._problem(str(error))
+            self.files.problem(str(error))

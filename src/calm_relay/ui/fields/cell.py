@@ -10,11 +10,11 @@ from PySide6.QtCore import QPoint, QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QMenu, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.errors import BadInput
+from calm_relay.job.edits import Edit, read_path
 from calm_relay.job.fields import FieldInfo, describe
+from calm_relay.job.sources import base_path, mark_edits, typed_edits
 from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_cards
-from calm_relay.rules.edits import Edit, read_path
-from calm_relay.rules.sources import base_path, mark_edits, typed_edits
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.session import Session

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
+from calm_relay.job.edits import read_path
 from calm_relay.job.fields import describe
-from calm_relay.rules.edits import read_path
-from calm_relay.rules.sources import typed_edits
+from calm_relay.job.sources import typed_edits
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session

@@ -8,10 +8,10 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QBoxLayout, QComboBox, QListWidget, QListWidgetItem, QSizePolicy, QVBoxLayout, QWidget
 
 from calm_relay.calendar import in_window
+from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance, Motor, ProfileLoad
 from calm_relay.job.parts import add_appliance, put_appliance, remove_appliance
 from calm_relay.load.catalogue import catalogue, seasonal_months
-from calm_relay.rules.edits import Edit
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.background_part import BackgroundPart
 from calm_relay.ui.pages.shown_year import shown_year_box
@@ -21,7 +21,7 @@ from calm_relay.units import format_quantity as show
 if TYPE_CHECKING:
     from calm_relay.load.house import HouseYear
     from calm_relay.ui.need_dialog import Kind
-    from calm_relay.ui.pages.house import HousePage
+    from calm_relay.ui.pages.base import FieldPage
 
 BESIDE_PX = 640
 ALL_DAY_H = 23.5
@@ -37,7 +37,7 @@ ON_SURPLUS = ("surplus_least_w", "surplus_start_h", "surplus_end_h")
 class AppliancesPart:
     """List and fields."""
 
-    def __init__(self, page: HousePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
         self.background = BackgroundPart(page)
         self.chosen = ""

@@ -19,7 +19,7 @@ from calm_relay.units import format_quantity as show
 if TYPE_CHECKING:
     from calm_relay.handed_in import Watch
     from calm_relay.study import Study
-    from calm_relay.ui.pages.house import HousePage
+    from calm_relay.ui.pages.base import FieldPage
 
 DAYS_PATH = "house.background.energy_wh_per_day"
 SEASONS = (("heated", "heated by electricity in winter"), ("cooled", "cooled in summer"))
@@ -29,7 +29,7 @@ INVENTED = "This shape is ours and invented; a meter file, or the published hous
 class BackgroundPart:
     """The upper half of 'What it draws'; builds into the page."""
 
-    def __init__(self, page: HousePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
         self.by_month = False
         self.seasons = {"heated": True, "cooled": False}  # of the household one begins with

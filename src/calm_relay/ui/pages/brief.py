@@ -7,11 +7,11 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QSlider
 
 from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, defaults, weight_of, weight_words
 from calm_relay.job.brief_models import Contract, ContractEnd, PurposeWeight
+from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.parts import put_appliance
 from calm_relay.load.catalogue import catalogue
 from calm_relay.rules.checks_brief import END_WORDS
-from calm_relay.rules.edits import Edit
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.shown_year import shown_year_box
 from calm_relay.ui.widgets import label

@@ -6,23 +6,23 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from calm_relay.decision.house_pictures import evening_levels, load_curve
-from calm_relay.decision.pictures import evening_stack
 from calm_relay.ui.views.charts import DayLines, LoadChart, StackChart
 from calm_relay.ui.widgets import LegendRow
 from calm_relay.units import format_quantity as show
 from calm_relay.units import hours_a_year
+from calm_relay.year.house_pictures import evening_levels, load_curve
+from calm_relay.year.pictures import evening_stack
 
 if TYPE_CHECKING:
-    from calm_relay.lines import LineFacts
     from calm_relay.load.house import HouseYear
-    from calm_relay.ui.pages.house import HousePage
+    from calm_relay.ui.pages.base import FieldPage
+    from calm_relay.year.lines import LineFacts
 
 
 class CarriesPart:
     """Pictures; the only fields are how the background lies on phases or legs."""
 
-    def __init__(self, page: HousePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
 
     def shape(self) -> object:

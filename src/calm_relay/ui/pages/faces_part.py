@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from calm_relay.decision.directions import DirectionMap, FaceYield, fit_words
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import Face, Job
 from calm_relay.job.parts import add_face, remove_face
+from calm_relay.job.sources import typed_edits
 from calm_relay.pv.shade_files import read_shade
-from calm_relay.rules.edits import Edit
-from calm_relay.rules.sources import typed_edits
 from calm_relay.ui.views.compass import CompassDial
 from calm_relay.ui.views.direction_map import DirectionMapView
 from calm_relay.ui.views.horizon_view import HorizonView
@@ -23,7 +23,7 @@ from calm_relay.ui.widgets import label
 if TYPE_CHECKING:
     from calm_relay.pv.shade import SunPath
     from calm_relay.study import Study
-    from calm_relay.ui.pages.site import SitePage
+    from calm_relay.ui.pages.base import FieldPage
     from calm_relay.ui.runner import Cancel, Extra
 
 FACE = ("name", "tilt_deg", "azimuth_deg", "mounting", "shade_loss_frac", "rear_ratio_frac")
@@ -43,7 +43,7 @@ OPEN_WORDS = (
 class FacesPart:
     """A block a face; below, shade and other directions of the face in hand."""
 
-    def __init__(self, page: SitePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
         self.chosen = ""
 

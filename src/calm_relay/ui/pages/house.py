@@ -8,7 +8,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QWidget
 
-from calm_relay.file_kind import FileKind
+from calm_relay.tables.file_kind import FileKind
 from calm_relay.ui.pages.appliances_part import AppliancesPart
 from calm_relay.ui.pages.carries_part import CarriesPart
 from calm_relay.ui.pages.house_year_part import HouseYearPart

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from calm_relay.decision.house_pictures import season_days
-from calm_relay.decision.pictures import week_stack
 from calm_relay.ui.views.carpet import CarpetView
 from calm_relay.ui.views.charts import DayLines, MonthsChart, StackChart
 from calm_relay.ui.widgets import LegendRow
 from calm_relay.units import format_quantity as show
+from calm_relay.year.house_pictures import season_days
+from calm_relay.year.pictures import week_stack
 
 if TYPE_CHECKING:
-    from calm_relay.ui.pages.house import HousePage
+    from calm_relay.ui.pages.base import FieldPage
 
 CARPET_PX = 110
 FULL_AT = 0.99
@@ -21,7 +21,7 @@ FULL_AT = 0.99
 class HouseYearPart:
     """Pictures only."""
 
-    def __init__(self, page: HousePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
         self._week_from = -1
 

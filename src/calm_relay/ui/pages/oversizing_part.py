@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QLabel, QWidget
 
 from calm_relay.decision.gains import MoreModules, NowOrLater, clip_rows, inverters_with_strings, ratio_rows
-from calm_relay.decision.pictures import duration
 from calm_relay.decision.words import guess_words
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import LaterModules
-from calm_relay.rules.edits import Edit
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.views.charts import DurationChart
@@ -18,13 +17,14 @@ from calm_relay.ui.views.limit_bars import LimitBar, LimitBars
 from calm_relay.ui.views.month_bars import MonthBars
 from calm_relay.ui.widgets import Swatch, label
 from calm_relay.units import format_quantity as show
+from calm_relay.year.pictures import duration
 
 if TYPE_CHECKING:
-    from calm_relay.decision.facts import YearFacts
     from calm_relay.job.models import Plan
     from calm_relay.study import Study
-    from calm_relay.ui.pages.site import SitePage
+    from calm_relay.ui.pages.base import FieldPage
     from calm_relay.ui.runner import Cancel
+    from calm_relay.year.facts import YearFacts
 
 LEGEND = (("passed on", "sun", False), ("caught by the battery", "battery", False), ("lost", "lost", True))
 LATER = ("modules", "after_years", "module_cost", "visit_cost")
@@ -34,7 +34,7 @@ WORTH_WH = 500.0
 class OversizingPart:
     """Figures of the chosen plan; the only fields are the modules that may come."""
 
-    def __init__(self, page: SitePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
         self.inverter = ""
 

@@ -18,7 +18,7 @@ from calm_relay.units import format_quantity as show
 from calm_relay.weather.files import distance_words
 
 if TYPE_CHECKING:
-    from calm_relay.ui.pages.site import SitePage
+    from calm_relay.ui.pages.base import FieldPage
     from calm_relay.weather.plausible import SkyFacts
 
 PLACE = ("name", "latitude_deg", "longitude_deg", "altitude_m", "time_zone")
@@ -27,7 +27,7 @@ PLACE = ("name", "latitude_deg", "longitude_deg", "altitude_m", "time_zone")
 class PlacePart:
     """Fields of the place, and the weather in use with its months beside the clear sky's."""
 
-    def __init__(self, page: SitePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
 
     def shape(self) -> object:

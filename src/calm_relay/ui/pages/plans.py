@@ -19,7 +19,7 @@ from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
-    from calm_relay.plan_flow import PlanFlow
+    from calm_relay.year.plan_flow import PlanFlow
 
 DIM_AFTER_MS = 150
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox
 
-from calm_relay.rules.edits import Edit
+from calm_relay.job.edits import Edit
 from calm_relay.ui.session import Session
 
 

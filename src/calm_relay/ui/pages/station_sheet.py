@@ -7,10 +7,10 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.errors import BadInput
+from calm_relay.job.edits import Edit, read_path
 from calm_relay.job.models import Node
 from calm_relay.library.cards import BatterySideUnit
 from calm_relay.relay.picture import Station
-from calm_relay.rules.edits import Edit, read_path
 from calm_relay.ui.fields.cell import FieldCell
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session

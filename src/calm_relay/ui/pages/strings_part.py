@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QComboBox, QLabel, QMenu, QPushButton, QWidget
 
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import MeasuredString, NamedLosses, Node, StringGroup
 from calm_relay.job.parts import add_inverter, add_string, has_battery_terminals, remove_inverter, remove_string
 from calm_relay.library.cards import HybridCard, ModuleInverterCard, OptimizerCard, PvInverterCard
@@ -13,7 +14,6 @@ from calm_relay.library.shipped import shipped_card, shipped_cards
 from calm_relay.pv.array import combined_loss_frac
 from calm_relay.pv.ladder import string_ladders, tracker_amps
 from calm_relay.pv.when import StringYear, string_year_words
-from calm_relay.rules.edits import Edit
 from calm_relay.ui.proposal import ProposalDialog
 from calm_relay.ui.views.ladder_view import LadderView
 from calm_relay.ui.views.limit_bars import LimitBar, LimitBars
@@ -21,7 +21,7 @@ from calm_relay.ui.widgets import label
 
 if TYPE_CHECKING:
     from calm_relay.study import Study
-    from calm_relay.ui.pages.site import SitePage
+    from calm_relay.ui.pages.base import FieldPage
     from calm_relay.ui.runner import Cancel
 
 INVERTERS = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")
@@ -32,7 +32,7 @@ MEASURED = ("voc_v", "isc_a", "irradiance_w_per_m2", "module_c")
 class StringsPart:
     """Fields of strings; the ladder and the bars show what the core computed."""
 
-    def __init__(self, page: SitePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
 
     def shape(self) -> object:

@@ -13,14 +13,14 @@ from calm_relay.units import format_quantity as show
 if TYPE_CHECKING:
     from calm_relay.load.sums import Sum
     from calm_relay.study import Study
-    from calm_relay.ui.pages.house import HousePage
+    from calm_relay.ui.pages.base import FieldPage
     from calm_relay.ui.runner import Cancel
 
 
 class SumsPart:
     """Words only: name, figure and the line that makes it."""
 
-    def __init__(self, page: HousePage) -> None:
+    def __init__(self, page: FieldPage) -> None:
         self._page = page
 
     def shape(self) -> object:

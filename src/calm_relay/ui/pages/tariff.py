@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QPushButton, Q
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput, Fault
-from calm_relay.file_kind import FileKind
+from calm_relay.job.edits import Edit
 from calm_relay.job.tariff_models import DemandCharge, Tariff, Tier
-from calm_relay.rules.edits import Edit
+from calm_relay.tables.file_kind import FileKind
 from calm_relay.tariff import paint
 from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
 from calm_relay.tariff.price_file import PriceYear, Way, read_prices, with_prices

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from calm_relay.decision.pictures import duration, most_clipped_node, ribbon
 from calm_relay.decision.words import weather_words
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.ui.flow_layout import FlowLayout
@@ -14,6 +13,7 @@ from calm_relay.ui.views.charts import DurationChart, MonthsChart
 from calm_relay.ui.views.ribbon_view import RibbonView
 from calm_relay.ui.widgets import Swatch, clear_layout, count_words, label
 from calm_relay.units import format_quantity as show
+from calm_relay.year.pictures import duration, most_clipped_node, ribbon
 
 MONTHS_SHOWN = (
     ("house", "load_w", "house"), ("PV at AC", "pv_ac_w", "sun"), ("import", "import_w", "grid"),

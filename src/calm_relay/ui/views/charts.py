@@ -12,9 +12,9 @@ from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTHS
-from calm_relay.decision.house_pictures import LoadCurve
-from calm_relay.decision.pictures import Duration, Stack
 from calm_relay.ui.theme import Theme, hatch_brush, mixed, ui_font
+from calm_relay.year.house_pictures import LoadCurve
+from calm_relay.year.pictures import Duration, Stack
 
 Array = NDArray[np.float64]
 pg.setConfigOptions(antialias=True)

@@ -17,7 +17,7 @@ from calm_relay.ui.views.day_view import DayView
 from calm_relay.ui.widgets import label
 
 if TYPE_CHECKING:
-    from calm_relay.plan_flow import PlanFlow
+    from calm_relay.year.plan_flow import PlanFlow
 
 DAYS_SHOWN = ("most clipped", "sunniest", "dullest", "highest evening", "coldest")
 
@@ -87,7 +87,7 @@ class DayStrip(QWidget):
         if made is self._made:
             self.carpet.set_dim(False)
             return
-        from calm_relay.decision.pictures import CARPETS, notable_days
+        from calm_relay.year.pictures import CARPETS, notable_days
 
         self._made = made
         calendar = self.session.calendar()
@@ -111,7 +111,7 @@ class DayStrip(QWidget):
     def _draw(self) -> None:
         if self._made is None:
             return
-        from calm_relay.decision.pictures import CARPETS, carpet
+        from calm_relay.year.pictures import CARPETS, carpet
 
         key = self.quantity.currentData()
         values, kind = carpet(self._made, key)
@@ -125,7 +125,7 @@ class DayStrip(QWidget):
         self.clock_label.setText(text)
         self._day_label.setText(f"THE DAY {text.rpartition(' ')[0].upper()}")
         if self._made is not None:
-            from calm_relay.decision.pictures import day_picture
+            from calm_relay.year.pictures import day_picture
 
             self.day.show_day(day_picture(self._made, calendar, clock.day))
 
@@ -134,7 +134,7 @@ class DayStrip(QWidget):
         day = self._days.get(name)
         if day is None or self._made is None:
             return
-        from calm_relay.decision.pictures import carpet, lost_w
+        from calm_relay.year.pictures import carpet, lost_w
 
         here = slice(day * STEPS_PER_DAY, (day + 1) * STEPS_PER_DAY)
         calendar = self.session.calendar()

@@ -14,7 +14,7 @@ from calm_relay.ui.clock import STEPS_PER_DAY, Clock
 from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 
 if TYPE_CHECKING:
-    from calm_relay.decision.pictures import DayPicture
+    from calm_relay.year.pictures import DayPicture
 
 LEGEND = (("PV used", "sun"), ("lost", "lost"), ("house", "house"), ("import", "grid"), ("state of charge", "battery"))
 

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout
 
 from calm_relay.decision.limits import limit_costs
 from calm_relay.errors import BadInput
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import Waiver
-from calm_relay.rules.edits import Edit
 from calm_relay.rules.registry import Finding, Remedy
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session

@@ -6,9 +6,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from calm_relay.decision.pictures import Ribbon
 from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
+from calm_relay.year.pictures import Ribbon
 
 HUES = {
     "PV": "sun", "Grid": "grid", "Battery": "battery", "House": "house", "Exported": "grid", "Own draws": "quiet",

@@ -18,7 +18,7 @@ from calm_relay.load.surplus import on_surplus
 from calm_relay.pv.array import PvOnlyOutput, ac_from_dc_w, pv_only_output
 from calm_relay.simulation.flow import FlowTable, run_year
 from calm_relay.simulation.pack import Packed, SiteLimits, battery_side_nodes, pack_plan, transfer_limit_w
-from calm_relay.stages import NodeDc
+from calm_relay.year.stages import NodeDc
 
 Array = NDArray[np.float64]
 Cancel = Callable[[], bool]

@@ -3,23 +3,20 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
-from calm_relay.calendar import MONTHS, year_calendar
-from calm_relay.cli_pages import load_data, load_text
-from calm_relay.cli_shared import chosen_plans, head_of, open_job, print_json
+from calm_relay.calendar import MONTHS
+from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.metered import take_meter, with_meter
 from calm_relay.decision.words import guess_words
 from calm_relay.job.container import OpenedJob, save_job, validate_job
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.parts import put_appliance
-from calm_relay.job.tariff_models import Tariff
 from calm_relay.load.catalogue import car_appliance, car_arithmetic, heat_pump_appliance
-from calm_relay.load.meter import MeterYear
 from calm_relay.load.meter_files import read_meter
 from calm_relay.load.sums import heat_pump_from_fuel
+from calm_relay.report.head import head_of
+from calm_relay.report.house import bill_data, load_data, load_text, meter_data, meter_text
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill
 from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
@@ -27,38 +24,6 @@ from calm_relay.tariff.price_file import price_words, read_prices, with_prices
 from calm_relay.tariff.templates import read_tariff
 from calm_relay.units import format_quantity as show
 from calm_relay.units import parse_quantity
-
-
-def meter_data(meter: MeterYear) -> dict[str, Any]:
-    """Return what a meter file holds, energies in Wh."""
-    months = year_calendar(meter.year, "UTC", meter.interval_s)
-    return {
-        "file": meter.file,
-        "format": meter.format,
-        "year": meter.year,
-        "whole_years": list(meter.years),
-        "interval_s": meter.interval_s,
-        "channels": {
-            name: {"year_wh": meter.year_wh(name), "months_wh": list(months.by_month_wh(watts)), "peak_w": float(watts.max())}
-            for name, watts in meter.power_w.items()
-        },
-        "guesses": [{"what": what, "found": found} for what, found in meter.guesses],
-        "filled_intervals": int(meter.filled.sum()),
-        "leap_day_wh": meter.leap_day_wh,
-        "notes": list(meter.notes),
-    }
-
-
-def meter_text(data: dict[str, Any]) -> list[str]:
-    """Return a meter file as lines."""
-    out = [f"{data['file']}: {data['format']}, {data['year']}, every {data['interval_s'] // 60} min"]
-    if len(data["whole_years"]) > 1:
-        out.append(f"  it holds the years {', '.join(str(y) for y in data['whole_years'])}")
-    out += [f"  {row['what']}: {row['found']}" for row in data["guesses"]]
-    for name, row in data["channels"].items():
-        months = " ".join(f"{wh / 1000:.0f}" for wh in row["months_wh"])
-        out.append(f"  {name} {row['year_wh'] / 1000:.0f} kWh, up to {show(row['peak_w'], 'power_w')}; by month {months}")
-    return [*out, *(f"  {note}" for note in data["notes"])]
 
 
 def meter_command(options: argparse.Namespace) -> int:
@@ -142,23 +107,6 @@ def load_command(options: argparse.Namespace) -> int:
     else:
         print("\n".join([opened.job.name, *load_text(data)]))
     return 0
-
-
-def bill_data(bill: Bill, tariff: Tariff) -> dict[str, Any]:
-    """Return a year's bill and what later years cost; energies in Wh, money in the job's currency."""
-    return {
-        "total": bill.total,
-        "totals_by_year": list(yearly_totals(bill, tariff, GROWTH_YEARS)),
-        "by_month": list(bill.by_month),
-        "lines": [{**asdict(line), "amount": line.amount} for line in bill.lines],
-        "import_wh": bill.import_wh,
-        "import_cheap_wh": bill.import_cheap_wh,
-        "export_wh": bill.export_wh,
-        "import_cost": bill.import_cost,
-        "cheap_cost": bill.cheap_cost,
-        "export_credit": bill.export_credit,
-        "standing_cost": bill.standing_cost,
-    }
 
 
 def bill_command(options: argparse.Namespace) -> int:

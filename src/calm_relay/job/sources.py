@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from typing import Any
 
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import FieldMark, Job
 from calm_relay.job.template import assumed_weather
-from calm_relay.rules.edits import Edit
 
 _WEATHER = ("site.weather.ghi_wh_per_m2_day", "site.weather.temperature_mean_c")
 

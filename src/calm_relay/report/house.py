@@ -1,4 +1,4 @@
-"""What the pages show, as plain data and as text: strings, house, limits and work order. Used by the command line."""
+"""The house and its prices as plain data and as text: the load by part, phases, what a meter file holds, a bill."""
 
 from __future__ import annotations
 
@@ -8,17 +8,18 @@ from typing import Any
 
 import numpy as np
 
-from calm_relay.decision.house_pictures import load_curve, season_days
+from calm_relay.calendar import year_calendar
 from calm_relay.decision.house_sums import quick_sums
-from calm_relay.decision.limits import limit_costs
-from calm_relay.decision.marks import work_order
-from calm_relay.decision.pictures import duration, evening_stack, most_clipped_node, ribbon
-from calm_relay.decision.raising import raise_each
 from calm_relay.job.models import Job, Plan
-from calm_relay.simulation.pack import inverter_pass_w
+from calm_relay.job.tariff_models import Tariff
+from calm_relay.load.meter import MeterYear
 from calm_relay.study import Study
+from calm_relay.tariff.bill import Bill
+from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
 from calm_relay.units import format_quantity as show
 from calm_relay.units import hours_a_year
+from calm_relay.year.house_pictures import load_curve, season_days
+from calm_relay.year.pictures import evening_stack
 
 
 def load_data(study: Study, job: Job, plans: Sequence[Plan]) -> dict[str, Any]:
@@ -126,40 +127,50 @@ def line_text(row: dict[str, Any]) -> list[str]:
     return out
 
 
-def limits_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
-    """Return what limits cost in the year, what raising one gains, the year's flows and the clipping of one inverter."""
-    facts = study.facts(job, plan)
-    node = next((n for n in plan.nodes if n.id == most_clipped_node(facts)), None)
-    clipping = None
-    if node is not None:
-        limit = inverter_pass_w(node, job.cards())
-        curve = duration(study.flow(job, plan), node.id, limit)
-        above = curve.offered_w > limit
-        hours = float(np.count_nonzero(above)) * (study.step_s / 3600)
-        clipping = {"node": node.id, "limit_dc_w": limit, "hours_above_h": hours, "most_dc_w": float(curve.offered_w.max())}
+def meter_data(meter: MeterYear) -> dict[str, Any]:
+    """Return what a meter file holds, energies in Wh."""
+    months = year_calendar(meter.year, "UTC", meter.interval_s)
     return {
-        "plan": plan.id,
-        "letter": plan.letter,
-        "limits": [vars(row) for row in limit_costs(plan, facts)],
-        "raised": [gain.as_dict() for gain in raise_each(study, job, plan)],
-        "flows": [{"from": a, "to": b, "year_wh": wh} for a, b, wh in ribbon(facts).flows],
-        "clipping": clipping,
+        "file": meter.file,
+        "format": meter.format,
+        "year": meter.year,
+        "whole_years": list(meter.years),
+        "interval_s": meter.interval_s,
+        "channels": {
+            name: {"year_wh": meter.year_wh(name), "months_wh": list(months.by_month_wh(watts)), "peak_w": float(watts.max())}
+            for name, watts in meter.power_w.items()
+        },
+        "guesses": [{"what": what, "found": found} for what, found in meter.guesses],
+        "filled_intervals": int(meter.filled.sum()),
+        "leap_day_wh": meter.leap_day_wh,
+        "notes": list(meter.notes),
     }
 
 
-def limits_text(data: dict[str, Any], currency: str) -> list[str]:
-    """Return limits and gains as lines."""
-    out = [data["letter"]]
-    for row in data["limits"]:
-        out.append(f"  {row['text']}: {row['hours_h']:.0f} h at it, {show(row['held_wh'], 'energy_wh', 0)} held back")
-    for row in data["raised"]:
-        out.append(f"  if {row['text']}: {currency} {show(row['saving'], 'money')} a year saved")
-    for row in data["flows"]:
-        out.append(f"  {row['from']} to {row['to']}: {show(row['year_wh'], 'energy_wh', 0)}")
-    return out
+def meter_text(data: dict[str, Any]) -> list[str]:
+    """Return a meter file as lines."""
+    out = [f"{data['file']}: {data['format']}, {data['year']}, every {data['interval_s'] // 60} min"]
+    if len(data["whole_years"]) > 1:
+        out.append(f"  it holds the years {', '.join(str(y) for y in data['whole_years'])}")
+    out += [f"  {row['what']}: {row['found']}" for row in data["guesses"]]
+    for name, row in data["channels"].items():
+        months = " ".join(f"{wh / 1000:.0f}" for wh in row["months_wh"])
+        out.append(f"  {name} {row['year_wh'] / 1000:.0f} kWh, up to {show(row['peak_w'], 'power_w')}; by month {months}")
+    return [*out, *(f"  {note}" for note in data["notes"])]
 
 
-def order_data(study: Study, job: Job) -> list[dict[str, Any]]:
-    """Return the work order with its marks."""
-    findings = {plan.id: study.plan_result(job, plan).findings for plan in job.plans}
-    return [vars(mark) for mark in work_order(job, findings)]
+def bill_data(bill: Bill, tariff: Tariff) -> dict[str, Any]:
+    """Return a year's bill and what later years cost; energies in Wh, money in the job's currency."""
+    return {
+        "total": bill.total,
+        "totals_by_year": list(yearly_totals(bill, tariff, GROWTH_YEARS)),
+        "by_month": list(bill.by_month),
+        "lines": [{**asdict(line), "amount": line.amount} for line in bill.lines],
+        "import_wh": bill.import_wh,
+        "import_cheap_wh": bill.import_cheap_wh,
+        "export_wh": bill.export_wh,
+        "import_cost": bill.import_cost,
+        "cheap_cost": bill.cheap_cost,
+        "export_credit": bill.export_credit,
+        "standing_cost": bill.standing_cost,
+    }

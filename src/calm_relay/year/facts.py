@@ -11,14 +11,14 @@ from numpy.typing import NDArray
 from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window, season_of_months
 from calm_relay.job.models import ClearSkyWeather, Job, Plan
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
-from calm_relay.lines import LineFacts, line_facts
 from calm_relay.load.house import HouseYear
-from calm_relay.plan_flow import PlanFlow
 from calm_relay.simulation import chain
 from calm_relay.simulation.columns import NODE
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.pack import Packed, battery_side_nodes
-from calm_relay.stages import TrackerYear
+from calm_relay.year.lines import LineFacts, line_facts
+from calm_relay.year.plan_flow import PlanFlow
+from calm_relay.year.stages import TrackerYear
 
 Array = NDArray[np.float64]
 EVENING_H = (16.0, 22.0)

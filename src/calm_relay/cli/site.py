@@ -5,7 +5,19 @@ from __future__ import annotations
 import argparse
 from dataclasses import asdict
 
-from calm_relay.cli_roof import (
+from calm_relay.cli.shared import chosen_plans, open_job, print_json
+from calm_relay.decision.words import guess_words
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.container import OpenedJob, save_job
+from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.job.models import Plan
+from calm_relay.job.parts import with_cards
+from calm_relay.library.cards import ModuleCard, OptimizerCard
+from calm_relay.library.shipped import shipped_cards
+from calm_relay.places import ATTRIBUTION, find_towns
+from calm_relay.pv.shade_files import read_shade
+from calm_relay.report.head import head_of
+from calm_relay.report.roof import (
     faces_data,
     faces_text,
     oversizing_data,
@@ -18,17 +30,6 @@ from calm_relay.cli_roof import (
     weather_data,
     weather_text,
 )
-from calm_relay.cli_shared import chosen_plans, head_of, open_job, print_json
-from calm_relay.decision.words import guess_words
-from calm_relay.errors import BadInput, Fault
-from calm_relay.job.container import OpenedJob, save_job
-from calm_relay.job.models import Plan
-from calm_relay.job.parts import with_cards
-from calm_relay.library.cards import ModuleCard, OptimizerCard
-from calm_relay.library.shipped import shipped_cards
-from calm_relay.places import ATTRIBUTION, find_towns
-from calm_relay.pv.shade_files import read_shade
-from calm_relay.rules.edits import Edit, apply_edits
 from calm_relay.rules.pack import international
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show

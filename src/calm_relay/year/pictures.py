@@ -9,11 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, YearCalendar, in_window
-from calm_relay.decision.facts import EVENING_H, YearFacts
 from calm_relay.job.house_models import House
 from calm_relay.load.house import HouseYear
-from calm_relay.plan_flow import PlanFlow
 from calm_relay.simulation.columns import NODE
+from calm_relay.year.facts import EVENING_H, YearFacts
+from calm_relay.year.plan_flow import PlanFlow
 
 Array = NDArray[Any]
 

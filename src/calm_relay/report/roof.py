@@ -10,7 +10,6 @@ from typing import Any
 from calm_relay.decision.directions import fit_words
 from calm_relay.decision.gains import clip_rows, inverters_with_strings, ratio_rows
 from calm_relay.decision.oversizing import more_modules, now_or_later
-from calm_relay.decision.pictures import duration
 from calm_relay.decision.roofs import direction_map, face_yield, paths, string_years
 from calm_relay.decision.words import weather_guessed, weather_words
 from calm_relay.job.models import Job, Plan
@@ -25,6 +24,7 @@ from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 from calm_relay.weather.files import WeatherRead
 from calm_relay.weather.plausible import night_share_frac, row_zenith_deg
+from calm_relay.year.pictures import duration
 
 CURVE_POINTS = 200  # of a duration curve, printed
 

@@ -7,14 +7,10 @@ import json
 import sys
 from typing import Any, TextIO
 
-from calm_relay import __version__
-from calm_relay.decision.words import weather_guessed, weather_words
 from calm_relay.demo import DEMOS, demo_path
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import OpenedJob, read_job
 from calm_relay.job.models import Job, Plan
-
-CAUTION = "Local codes, the network operator, the equipment's own manual and a licensed electrician decide."
 
 
 def print_json(data: Any, out: TextIO | None = None) -> None:
@@ -40,15 +36,3 @@ def chosen_plans(job: Job, options: argparse.Namespace, *, without_today: bool =
                 raise BadInput([Fault(options.job, "--plan", f"there is no plan '{name}'", f"use one of: {known}")]) from None
         return out
     return list(job.plans[1:] if without_today else job.plans)
-
-
-def head_of(job: Job) -> dict[str, Any]:
-    """Return what every JSON answer begins with."""
-    return {
-        "job": job.name,
-        "made_up": job.made_up,
-        "weather": weather_words(job),
-        "weather_is_a_guess": weather_guessed(job),
-        "calm_relay": __version__,
-        "caution": CAUTION,
-    }

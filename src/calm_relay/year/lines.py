@@ -11,9 +11,9 @@ from calm_relay.calendar import YearCalendar
 from calm_relay.job.house_models import House
 from calm_relay.job.models import Job, Plan, Supply
 from calm_relay.library.cards import Card
-from calm_relay.line_shares import background_shares, line_count, line_name, node_shares, offgrid_lines_va, shares_of
 from calm_relay.load.house import HouseYear
-from calm_relay.plan_flow import PlanFlow
+from calm_relay.year.line_shares import background_shares, line_count, line_name, node_shares, offgrid_lines_va, shares_of
+from calm_relay.year.plan_flow import PlanFlow
 
 Array = NDArray[np.float64]
 

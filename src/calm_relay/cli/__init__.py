@@ -1,0 +1,147 @@
+"""The command line: everything a screen shows, as text or ``--json``. Figures in JSON are in the unit their key names."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from calm_relay import __version__
+from calm_relay.cli import house, plans, site
+from calm_relay.cli.shared import print_json
+from calm_relay.decision.patterns import PATTERNS
+from calm_relay.demo import DEMOS
+from calm_relay.errors import BadInput, CalmRelayError, Fault
+from calm_relay.pv.roof import MODES
+from calm_relay.report.head import CAUTION
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run one command; returns 0, 1 (`check` only: something is over) or 2 (bad input)."""
+    parser = _parser()
+    options = parser.parse_args(argv)
+    try:
+        status: int = options.run(options)
+    except BadInput as error:
+        return _report(error.faults, as_json=getattr(options, "json", False))
+    except CalmRelayError as error:
+        return _report([Fault("", "", str(error), "see the message")], as_json=getattr(options, "json", False))
+    except BrokenPipeError:
+        return 0
+    return status
+
+
+def _report(faults: Sequence[Fault], *, as_json: bool) -> int:
+    if as_json:
+        print_json({"faults": [fault.as_dict() for fault in faults]})
+    for fault in faults:
+        print(fault.line(), file=sys.stderr)
+    return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="calm-relay", description="Plans how batteries join a photovoltaic system.", epilog=CAUTION
+    )
+    parser.add_argument("--version", action="version", version=f"calm-relay {__version__}")
+    commands = parser.add_subparsers(dest="command", required=True)
+
+    def command(name: str, text: str, run: Any, *, job: bool = True, json_out: bool = True) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=text, description=text)
+        if job:
+            sub.add_argument("job", help="a job file, or 'demo' or 'demo-kvist' for the shipped ones")
+            sub.add_argument("--plan", action="append", metavar="PLAN", help="a plan's id or letter; may be given again")
+        if json_out:
+            sub.add_argument("--json", action="store_true", help="print JSON")
+        sub.set_defaults(run=run)
+        return sub
+
+    command("check", "every check with verdict, arithmetic, remedy and source; exit 1 when one is over", plans.check_command)
+    simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", plans.simulate_command)
+    simulate.add_argument("--step-min", type=int, default=5, choices=(1, 5, 15), help="length of a step in minutes")
+    simulate.add_argument("--csv", metavar="FILE", help="write one plan's year step by step (give one --plan)")
+    command("compare", "all plans side by side", plans.compare_command)
+    _roof_commands(command)
+    meter = command("meter", "what a meter file holds: channels, months, and what was guessed", house.meter_command, job=False)
+    meter.add_argument("file", help="interval CSV, Green Button XML or NEM12")
+    meter.add_argument("--job", help="a job whose time zone the stamps are in")
+    meter.add_argument("--zone", default="UTC", help="the time zone, without a job")
+    meter.add_argument("--year", type=int, help="this calendar year of the file; its latest 365 days otherwise")
+    put = command("set-load", "make a meter file the house of a job and save it", house.set_load_command, json_out=False)
+    put.add_argument("--file", required=True, help="the meter file")
+    put.add_argument("--year", type=int, help="this calendar year of the file; its latest 365 days otherwise")
+    put.add_argument("--out", required=True, help="where to save the changed job (*.crjob)")
+    prices = command("set-tariff", "put an open JSON tariff into a job and save it", house.set_tariff_command, json_out=False)
+    prices.add_argument("--file", required=True, help="the tariff, see docs/tariff.md")
+    prices.add_argument("--out", required=True, help="where to save the changed job")
+    hours = command("set-prices", "pay by the hour, with prices of a CSV, and save", house.set_prices_command, json_out=False)
+    hours.add_argument("--file", required=True, help="prices by the hour or shorter, see docs/tariff.md")
+    ways = ("import", "export", "both")
+    hours.add_argument("--for", dest="way", choices=ways, default="import", help="what they pay; import otherwise")
+    hours.add_argument("--out", required=True, help="where to save the changed job (*.crjob)")
+    pump = command("add-heat-pump", "add a heat pump in place of a boiler and save", house.add_heat_pump_command, json_out=False)
+    pump.add_argument("--fuel-kwh", required=True, type=float, help="fuel of a year")
+    pump.add_argument("--boiler", default=0.9, type=float, help="what the boiler made of it, as a fraction; 0.9 otherwise")
+    pump.add_argument("--cop", default=3.2, type=float, help="seasonal coefficient of performance; 3.2 otherwise")
+    pump.add_argument("--power-kw", default=2.5, type=float, help="electric power while it runs; 2.5 otherwise")
+    pump.add_argument("--out", required=True, help="where to save the changed job")
+    car = command("add-car", "add a car charged at home and save", house.add_car_command, json_out=False)
+    car.add_argument("--day-kwh", required=True, type=float, help="energy into the car a day")
+    car.add_argument("--power-kw", default=7.0, type=float, help="the charger's power; 7 otherwise")
+    car.add_argument("--start", default="23:00", help="from this clock time; 23:00 otherwise")
+    car.add_argument("--end", default="06:00", help="until this clock time; 06:00 otherwise")
+    car.add_argument("--coupling", default="ac", choices=("ac", "dc"), help="the car's own charger, or a DC charger on the wall")
+    car.add_argument("--on-surplus", action="store_true", help="PV surplus first, after the house battery, from 6 A upwards")
+    car.add_argument("--out", required=True, help="where to save the changed job")
+    command("load", "what the house draws, by part and month, and its highest evening", house.load_command)
+    command("bill", "the year's bill without a system, today and of each plan, line by line", house.bill_command)
+    command("limits", "what limits cost in the year, what raising one gains, and where energy went", plans.limits_command)
+    command("order", "how far each page of the work has come", plans.order_command)
+    command("schema", "the job file's JSON Schema", plans.schema_command, job=False, json_out=False)
+    remedy = command("remedy", "apply a check's remedy and save the job under another name", plans.remedy_command, json_out=False)
+    remedy.add_argument("--check", required=True, help="the check's id, as 'check' prints it")
+    remedy.add_argument("--number", type=int, default=1, help="which remedy, from 1")
+    remedy.add_argument("--out", required=True, help="where to save the changed job")
+    draft = command("draft", "draft a candidate plan from today's system and save the job", plans.draft_command, json_out=False)
+    draft.add_argument("--pattern", required=True, choices=[key for key, _, _ in PATTERNS])
+    draft.add_argument("--out", required=True, help="where to save the changed job")
+    new = command(
+        "new-job", "write an empty job, every value assumed and marked so", plans.new_job_command, job=False, json_out=False
+    )
+    new.add_argument("out", help="where to save it (*.json or *.crjob)")
+    new.add_argument("--latitude", type=float, default=45.0, help="degrees, south negative")
+    demo = command("demo-job", "write the made-up demo job", plans.demo_job_command, job=False, json_out=False)
+    demo.add_argument("out", help="where to save it (*.json or *.crjob)")
+    demo.add_argument("--which", choices=sorted(DEMOS), default="demo", help="the boat shed (demo) or the pottery (demo-kvist)")
+    return parser
+
+
+def _roof_commands(command: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add the commands of Site & roof."""
+    places = command("places", "towns of the shipped list by name, with coordinates and time zone", site.places_command, job=False)
+    places.add_argument("text", help="how the name begins, e.g. 'nelson, new zealand'")
+    command("site", "place, weather in use against a clear sky, and the sun's ways", site.site_command)
+    weather = command("weather", "what a weather file holds: source, labels, irradiation by month", site.weather_command, job=False)
+    weather.add_argument("file", help="an EPW, TMY3, PVGIS (CSV or JSON) or plain CSV file")
+    put = command("set-weather", "put a weather file into a job and save it", site.set_weather_command, json_out=False)
+    put.add_argument("--file", required=True, help="the weather file")
+    put.add_argument("--out", required=True, help="where to save the changed job (*.crjob)")
+    shade = command(
+        "set-shade", "put a horizon or a table of shade on a roof face and save the job", site.set_shade_command, json_out=False
+    )
+    shade.add_argument("--face", required=True, help="the face's id")
+    shade.add_argument("--file", required=True, help="two columns (azimuth, elevation) or 12 rows of 24 (months × hours)")
+    shade.add_argument("--out", required=True, help="where to save the changed job")
+    faces = command("faces", "what reaches the cells of each roof face, and what a kilowatt gives there", site.faces_command)
+    faces.add_argument("--directions", action="store_true", help="also the yield of every other tilt and direction")
+    strings = command(
+        "strings", "cold and hot volts of every string, amps of every tracker, when in the year", site.strings_command
+    )
+    strings.add_argument("--propose", metavar="NODE", help="rank every layout of strings for this inverter of one plan")
+    strings.add_argument("--module", default="module-430", help="the module card to plan with")
+    strings.add_argument("--mode", default="anew", choices=[key for key, _ in MODES], help="all anew, keep and add, or rewire")
+    strings.add_argument("--optimizer", default="", help="an optimizer card on every module")
+    command(
+        "oversizing", "ratios by limit, clipping by tracker and inverter, the next module, now or later", site.oversizing_command
+    )

@@ -1,0 +1,210 @@
+"""The commands about plans: check, simulate, compare, limits, order, draft, remedy; and new and demo jobs."""
+
+from __future__ import annotations
+
+import argparse
+import csv
+from pathlib import Path
+
+from calm_relay.cli.shared import chosen_plans, open_job, print_json
+from calm_relay.decision.compare import counts
+from calm_relay.decision.patterns import draft_plan
+from calm_relay.decision.words import weather_words
+from calm_relay.demo import made_job
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.container import save_job
+from calm_relay.job.edits import apply_edits
+from calm_relay.job.models import Job, Plan
+from calm_relay.job.series import SeriesStore
+from calm_relay.job.template import new_job
+from calm_relay.report.head import CAUTION, head_of, title_text
+from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
+from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
+from calm_relay.study import Study
+from calm_relay.units import format_quantity as show
+
+
+def check_command(options: argparse.Namespace) -> int:
+    """Run `check`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    asked = {plan.id for plan in chosen_plans(job, options, without_today=True)}
+    rows, over = [], 0
+    for plan in chosen_plans(job, options):
+        result = study.plan_result(job, plan)
+        rows.append((plan, result))
+        if plan.id in asked:
+            over += counts(result.findings)["over"]
+    if options.json:
+        plans = [{"plan": p.id, "letter": p.letter, "name": p.name, "findings": [f.as_dict() for f in r.findings]} for p, r in rows]
+        print_json({**head_of(job), "plans": plans})
+        return 1 if over else 0
+    print("\n".join(title_text(job)))
+    for plan, result in rows:
+        print(f"\n{plan.letter}  {plan.name}")
+        for f in result.findings:
+            margin = "" if f.margin is None else f"  margin {f.margin * 100:.0f} %"
+            waived = f"  waived: {f.waived}" if f.waived else ""
+            print(f"  {f.verdict:9} {f.title}: {f.subject}{margin}{waived}")
+            print(f"            {f.arithmetic}")
+            for remedy in f.remedies:
+                print(f"            remedy: {remedy.text}")
+            print(f"            source: {f.source} [{f.check}]")
+    print(f"\n{CAUTION}")
+    return 1 if over else 0
+
+
+def simulate_command(options: argparse.Namespace) -> int:
+    """Run `simulate`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store, step_s=60 * options.step_min)
+    plans = chosen_plans(job, options)
+    if options.csv:
+        if len(plans) != 1:
+            raise BadInput([Fault(options.job, "--csv", "a step-by-step file holds one plan", "give one --plan")])
+        _write_series(Path(options.csv), study, job, plans[0])
+    results = [(plan, study.plan_result(job, plan)) for plan in plans]
+    if options.json:
+        rows = [
+            {
+                "plan": p.id,
+                "letter": p.letter,
+                "name": p.name,
+                **plan_data(r, job.tariff),
+                "worst_open_balance_frac": study.worst_open_balance(job, p),
+            }
+            for p, r in results
+        ]
+        print_json({**head_of(job), "step_s": study.step_s, "weather": weather_words(job), "plans": rows})
+        return 0
+    print("\n".join(title_text(job)))
+    for plan, result in results:
+        f = result.facts
+        print(f"\n{plan.letter}  {plan.name}  (run {f.runs} time(s), {'steady' if f.steady else 'not steady'})")
+        for name in (
+            "load_w", "own_draw_w", "import_w", "export_w", "pv_ac_w", "pv_to_house_w", "pv_to_battery_w", "pv_to_grid_w",
+            "battery_to_house_w", "grid_to_house_w", "grid_to_battery_w",
+        ):  # fmt: skip
+            print(f"  {name[:-2].replace('_', ' '):24}{show(f.system_wh[name], 'energy_wh', 0):>12}")
+        for text, value in (
+            ("clipped", f.clipped_wh),
+            ("caught", f.caught_wh),
+            ("held by the export cap", f.held_by_cap_wh),
+        ):
+            print(f"  {text:24}{show(value, 'energy_wh', 0):>12}")
+        print(f"  {'self-sufficiency':24}{show(f.self_sufficiency_frac, 'fraction'):>12}")
+        print(f"  {'own use':24}{show(f.own_use_frac, 'fraction'):>12}")
+        print(f"  {'bill':24}{job.tariff.currency + ' ' + show(result.bill.total, 'money'):>12}")
+    print(f"\nWeather is {weather_words(job)}; clipping at {options.step_min} min is a lower bound.")
+    return 0
+
+
+def _write_series(path: Path, study: Study, job: Job, plan: Plan) -> None:
+    made = study.flow(job, plan)
+    flow = made.flow
+    calendar = study.calendar(job)
+    names = ["step", *SYSTEM]
+    for node in flow.node_ids:
+        names += [f"{node}.{name}" for name in NODE if name not in ENERGY_COLUMNS] + [f"{node}.{n}" for n in ENERGY_COLUMNS]
+    try:
+        with path.open("w", newline="", encoding="utf-8") as out:
+            writer = csv.writer(out)
+            writer.writerow(["clock", *names])
+            for t in range(calendar.steps):
+                row = [calendar.label(t), t, *(f"{v:.6g}" for v in flow.system[t])]
+                for k in range(len(flow.node_ids)):
+                    row += [f"{v:.6g}" for v in flow.nodes[t, k]]
+                writer.writerow(row)
+    except OSError as error:
+        raise BadInput([Fault(str(path), "", f"it cannot be written ({error.strerror})", "check the folder")]) from error
+
+
+def compare_command(options: argparse.Namespace) -> int:
+    """Run `compare`."""
+    opened = open_job(options.job)
+    rows = comparison(Study(opened.store), opened.job, chosen_plans(opened.job, options))
+    if options.json:
+        print_json(
+            {
+                **head_of(opened.job),
+                "currency": opened.job.tariff.currency,
+                "plans": [row.as_dict() for row in rows],
+                "because": because_text(opened.job, rows),
+            }
+        )
+    else:
+        print("\n".join(comparison_text(opened.job, rows)))
+    return 0
+
+
+def schema_command(_: argparse.Namespace) -> int:
+    """Run `schema`."""
+    print_json(Job.model_json_schema())
+    return 0
+
+
+def remedy_command(options: argparse.Namespace) -> int:
+    """Run `remedy`."""
+    opened = open_job(options.job)
+    job = opened.job
+    plans = chosen_plans(job, options, without_today=True)
+    if len(plans) != 1:
+        raise BadInput([Fault(options.job, "--plan", "a remedy belongs to one plan", "give one --plan")])
+    result = Study(opened.store).plan_result(job, plans[0])
+    remedies = [r for f in result.findings if f.check == options.check for r in f.remedies if r.edits]
+    if not 1 <= options.number <= len(remedies):
+        problem = f"'{options.check}' has {len(remedies)} remedies that can be applied in plan {plans[0].letter}"
+        raise BadInput([Fault(options.job, "--number", problem, "see 'check' for what is over")])
+    chosen = remedies[options.number - 1]
+    save_job(options.out, apply_edits(job, chosen.edits), opened.store)
+    print(f"applied: {chosen.text}; saved as {options.out}")
+    return 0
+
+
+def demo_job_command(options: argparse.Namespace) -> int:
+    """Run `demo-job`."""
+    store = SeriesStore()
+    save_job(options.out, made_job(options.which, store), store)
+    print(f"saved as {options.out}")
+    return 0
+
+
+def limits_command(options: argparse.Namespace) -> int:
+    """Run `limits`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    rows = [limits_data(study, job, plan) for plan in chosen_plans(job, options)]
+    if options.json:
+        print_json({**head_of(job), "currency": job.tariff.currency, "plans": rows})
+    else:
+        print("\n".join(line for row in rows for line in limits_text(row, job.tariff.currency)))
+    return 0
+
+
+def order_command(options: argparse.Namespace) -> int:
+    """Run `order`."""
+    opened = open_job(options.job)
+    rows = order_data(Study(opened.store), opened.job)
+    if options.json:
+        print_json({**head_of(opened.job), "pages": rows})
+    else:
+        print("\n".join(f"{row['title']:14}{row['state']:12}{row['why']}" for row in rows))
+    return 0
+
+
+def draft_command(options: argparse.Namespace) -> int:
+    """Run `draft`."""
+    opened = open_job(options.job)
+    job, made = draft_plan(opened.job, options.pattern, Study(opened.store).day_wh(opened.job))
+    save_job(options.out, job, opened.store)
+    print(f"drafted plan {job.plan(made).letter}, {job.plan(made).name}; saved as {options.out}")
+    return 0
+
+
+def new_job_command(options: argparse.Namespace) -> int:
+    """Run `new-job`."""
+    if not -80 <= options.latitude <= 80:
+        raise BadInput([Fault("", "--latitude", f"{options.latitude:g} is outside its range", "use −80 to 80")])
+    save_job(options.out, new_job(latitude_deg=options.latitude), SeriesStore())
+    print(f"saved as {options.out}")
+    return 0

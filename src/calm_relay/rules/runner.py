@@ -1,0 +1,40 @@
+"""The one runner of checks: it brings the groups in, runs them and orders what they found."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from calm_relay.rules import checks_array, checks_battery, checks_brief, checks_modules, checks_service, checks_strings
+from calm_relay.rules.registry import NEEDS, REGISTRY, VERDICT_ORDER, Check, CheckContext, Finding, unknown
+
+# Findings of like verdict and margin stand in this order of groups.
+GROUPS = (checks_battery, checks_service, checks_brief, checks_strings, checks_array, checks_modules)
+_ORDER = {group.__name__: index for index, group in enumerate(GROUPS)}
+
+
+def all_checks() -> tuple[Check, ...]:
+    """Return every check, in the order of the groups."""
+    return tuple(sorted(REGISTRY.values(), key=lambda entry: _ORDER.get(entry.run.__module__, len(_ORDER))))
+
+
+def run_checks(context: CheckContext, ready: frozenset[str] | set[str] = NEEDS) -> tuple[Finding, ...]:
+    """Run the checks that need no more than what is `ready` (all: 'plan', 'year', 'outage'); tightest first.
+
+    A check that fails inside is 'not known' with the reason, never 'within'.
+    """
+    waived = {w.check: w.reason for w in context.plan.waived}
+    found: list[Finding] = []
+    for entry in all_checks():
+        if not entry.needs <= ready:
+            continue
+        try:
+            rows = list(entry.run(context))
+        except Exception as error:  # noqa: BLE001 - whatever went wrong inside, the verdict must not be 'within'
+            rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]
+        found += [replace(row, waived=waived.get(entry.id, ""), pack=context.pack.id) for row in rows]
+    return tuple(sorted(found, key=_tightness))
+
+
+def _tightness(finding: Finding) -> tuple[int, float]:
+    margin = finding.margin if finding.margin is not None else (-1.0 if finding.verdict == "over" else 9.0)
+    return VERDICT_ORDER.index(finding.verdict), margin
