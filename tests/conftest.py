@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 from pathlib import Path
 
 import pytest
 
 # Before anything is imported: nothing of the user's own cache, settings or screen is touched.
-_CACHE = Path(tempfile.gettempdir()) / f"calm-relay-tests-{os.getuid()}"
+# One folder a run, shared by its workers and empty at its start: nothing kept by other code is ever read.
+_RUN = os.environ.get("PYTEST_XDIST_TESTRUNUID", f"alone-{os.getpid()}")
+_CACHE = Path(tempfile.gettempdir()) / f"calm-relay-tests-{os.getuid()}-{_RUN}"
 os.environ["CALM_RELAY_CACHE"] = str(_CACHE)
 os.environ["XDG_CONFIG_HOME"] = str(_CACHE / "config")
 os.environ["XDG_STATE_HOME"] = str(_CACHE / "state")
@@ -38,3 +41,20 @@ def study() -> Study:
 def results(demo: Job, study: Study) -> dict[str, PlanResult]:
     """Results of every demo plan, by letter."""
     return {plan.letter: study.plan_result(demo, plan) for plan in demo.plans}
+
+
+@pytest.fixture(scope="session")
+def quarter() -> Study:
+    """One study at 15 min, quick enough for many jobs."""
+    return Study(step_s=900)
+
+
+def pytest_sessionfinish(session: pytest.Session) -> None:
+    """Take the run's folder away, once all its workers are done."""
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        return
+    manager = session.config.pluginmanager.get_plugin("dsession")
+    run = manager.nodemanager.testrunuid if manager is not None else _RUN
+    for left in Path(tempfile.gettempdir()).glob(f"calm-relay-tests-{os.getuid()}-{run}"):
+        shutil.rmtree(left, ignore_errors=True)
+    shutil.rmtree(_CACHE, ignore_errors=True)

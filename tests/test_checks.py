@@ -8,7 +8,7 @@ from calm_relay.demo import demo_job
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job
 from calm_relay.library.shipped import shipped_card
-from calm_relay.rules.pack import international, parse_pack
+from calm_relay.packs.pack import pack_named, parse_pack
 from calm_relay.rules.registry import REGISTRY, CheckContext, Finding, check, judge
 from calm_relay.rules.runner import run_checks
 from calm_relay.study import Study
@@ -377,7 +377,7 @@ def test_own_dc_strings_leave_less_room_for_ac_coupled_pv(demo, quarter_hours):
     ],
 )
 def test_margins(quantity, value, limit, sense, expected, margin):
-    verdict, found = judge(international(), quantity, value, limit, sense)
+    verdict, found = judge(pack_named("international"), quantity, value, limit, sense)
     assert verdict == expected
     assert found == (pytest.approx(margin) if margin is not None else None)
 

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from calm_relay.library.cards import LossTerms, ModuleCard, Tracker
 from calm_relay.library.shipped import shipped_card
-from calm_relay.pv.planner import MOST_PARALLEL, FaceRoom, Setup, all_options, propose
+from calm_relay.packs.pack import pack_named
+from calm_relay.pv.planner import MOST_PARALLEL, ArrayLimit, FaceRoom, Setup, all_options, propose
 
 STEPS = 48
 MODULE = shipped_card("module-430")
@@ -27,7 +28,9 @@ def tracker(
 
 def setup(rooms: list[int], trackers: list[Tracker], ratio: float | None = 1.5, rated: float = 5000, top: float = 600) -> Setup:
     faces = tuple(FaceRoom(f"f{i}", f"face {i}", room, "ventilated") for i, room in enumerate(rooms))
-    return Setup(MODULE, faces, tuple(trackers), top, rated, LossTerms(p_self_w=18, a=0.009, b=0.017), ratio, -4.0, 30.0)
+    most = None if ratio is None else ArrayLimit(ratio * rated, f"the card allows a ratio of {ratio:g}")
+    loss = LossTerms(p_self_w=18, a=0.009, b=0.017)
+    return Setup(MODULE, faces, tuple(trackers), top, rated, loss, most, -4.0, 30.0, pack_named("international"))
 
 
 def light(s: Setup, seed: int = 1) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
@@ -87,7 +90,7 @@ def test_the_planner_equals_brute_force_over_all_layouts(s):
         use = tuple(sum(n * p for _, f, n, p in used if f == face.id) for face in s.faces)
         if not used or any(u > face.room for u, face in zip(use, s.faces, strict=True)):
             continue
-        if s.ratio_max is not None and sum(use) * MODULE.power_stc_w > s.ratio_max * s.ac_rated_w + 1e-6:
+        if s.array_limit is not None and sum(use) * MODULE.power_stc_w > s.array_limit.most_w + 1e-6:
             continue
         dc = np.zeros(STEPS)
         for i, f, n, p in used:

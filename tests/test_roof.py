@@ -29,11 +29,6 @@ NW = "faces[north-west]"
 B, C, D = "hybrid-swap", "hybrid-alongside", "array-only"
 
 
-@pytest.fixture(scope="module")
-def quarter() -> Study:
-    return Study(step_s=900)
-
-
 def horizon(height: float) -> Edit:
     return Edit(f"{NW}.horizon", [{"azimuth_deg": a, "elevation_deg": height} for a in (0.0, 90.0, 180.0, 270.0)])
 
@@ -264,7 +259,7 @@ def test_the_rewiring_worked_in_the_user_guide_is_what_the_core_computes(demo, q
     job = apply_edits(demo, [Edit("plans[today].nodes[old].strings", short)])
     module, hybrid = job.card("module-385"), job.card("hybrid-5k")
     assert isinstance(module, ModuleCard)
-    cold = cold_voc_v(module, 1, -4.0)
+    cold = cold_voc_v(module, 1, -4.0, ())
     assert cold is not None
     assert f"= {cold:.1f} V" in guide
     assert f"600 / {cold:.1f} = {600 / cold:.1f}" in guide
@@ -283,7 +278,7 @@ def test_the_rewiring_worked_in_the_user_guide_is_what_the_core_computes(demo, q
     assert found["tracker.reverse-current"].verdict == "over"
     best = quarter.propose_strings(job, job.plan(B), "hyb", module, mode="rewire").layouts[0]
     assert sorted((o.tracker, o.modules, o.strings) for o in best.options) == [(1, 6, 1), (2, 6, 1)]
-    rows = [(o.tracker, o.face, o.modules, o.strings) for o in best.options]
+    rows = [(o.tracker, o.face, o.modules, o.strings, o.fuse_a) for o in best.options]
     done = put_strings(job, B, "hyb", module, rows, mode="rewire")
     assert {g.age_years for g in done.plan(B).nodes[0].strings} == {7.0}
     after = {f.check: f for f in quarter.plan_result(done, done.plan(B)).findings if f.check.startswith(("string.", "tracker."))}

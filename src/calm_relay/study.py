@@ -19,6 +19,7 @@ from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, We
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.cards import ModuleCard
 from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
+from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.pv.array import group_dc_w
 from calm_relay.pv.planner import Proposal, propose
 from calm_relay.pv.roof import Mode, planner_setup
@@ -262,9 +263,20 @@ class Study:
         return out
 
     def propose_strings(
-        self, job: Job, plan: Plan, node_id: str, module: ModuleCard, most: int = 20, *, mode: Mode = "anew", optimizer: str = ""
+        self,
+        job: Job,
+        plan: Plan,
+        node_id: str,
+        module: ModuleCard,
+        most: int = 20,
+        *,
+        mode: Mode = "anew",
+        optimizer: str = "",
+        pack: Pack | None = None,
     ) -> Proposal:
         """Return layouts of a module's strings on an inverter's trackers; see `pv.roof.planner_setup` for `mode`.
+
+        `pack` stands in for the one the job names.
 
         Raises
         ------
@@ -272,7 +284,7 @@ class Study:
             When the inverter has no trackers, or a temperature the voltages need is not known.
         """
         cards = {**job.cards(), module.id: module}
-        setup, like = planner_setup(job, plan, node_id, module, cards, mode, optimizer)
+        setup, like = planner_setup(job, plan, node_id, module, cards, mode, pack or pack_named(job.pack), optimizer)
         watts, amps = {}, {}
         air_c = self.weather(job).air_c
         for face in job.faces:

@@ -11,10 +11,12 @@ import pytest
 from calm_relay.calendar import year_calendar
 from calm_relay.library.cards import ModuleCard
 from calm_relay.library.shipped import shipped_card
+from calm_relay.packs.pack import pack_named
+from calm_relay.pv.limits import fuse_for
 from calm_relay.pv.voltage import cell_rise_k, cold_voc_factor, cold_voc_v, hot_vmp_v
-from calm_relay.rules.checks_array import _fuse_for
-from calm_relay.rules.pack import international
 from calm_relay.weather.solar import mid_step_times, split_diffuse, sun_position
+
+PACK = pack_named("international")
 
 
 def test_sun_position_of_the_published_worked_example():
@@ -50,7 +52,7 @@ def test_diffuse_split_of_erbs():
     ],
 )  # fmt: skip
 def test_cold_voltage_factors(low_c, factor):
-    assert cold_voc_factor(low_c) == factor
+    assert cold_voc_factor(low_c, PACK.rows("cold_voc")) == factor
 
 
 def module(**change: object) -> ModuleCard:
@@ -62,8 +64,10 @@ def module(**change: object) -> ModuleCard:
 def test_cold_voltage_by_hand():
     # By hand: 14 × 41.0 V × (1 − 0.0027 × (−10 − 25)) = 574 × 1.0945 = 628.2 V; with the table 574 × 1.14 = 654.4 V.
     card = module(voc_stc_v=41.0, beta_voc_per_c=-0.0027)
-    assert cold_voc_v(card, 14, -10) == pytest.approx(628.243, abs=1e-3)
-    assert cold_voc_v(module(voc_stc_v=41.0, beta_voc_per_c=None), 14, -10) == pytest.approx(654.36, abs=1e-2)
+    assert cold_voc_v(card, 14, -10, PACK.rows("cold_voc")) == pytest.approx(628.243, abs=1e-3)
+    assert cold_voc_v(module(voc_stc_v=41.0, beta_voc_per_c=None), 14, -10, PACK.rows("cold_voc")) == pytest.approx(
+        654.36, abs=1e-2
+    )
 
 
 # Cell rise at 1000 W/m² and 21 % by mounting, common practice: about 25/28/36/47 K.
@@ -74,9 +78,9 @@ def test_cell_rise_by_mounting(mounting, rise):
 
 def test_string_fuse_factor_and_standard_size():
     # NEC 690.8 and 690.9, from memory: 1.25 × 1.25 = 1.5625; by hand 1.5625 × 10.1 A = 15.8 A, so 16 A, with a 20 A module.
-    assert international().value("string_fuse_factor") == pytest.approx(1.25 * 1.25)
-    assert _fuse_for(module(series_fuse_max_a=20.0), 10.1, 1.5625) == 16.0
-    assert _fuse_for(module(series_fuse_max_a=20.0), 14.0, 1.5625) is None, "21.9 A is more than the module's 20 A"
+    assert PACK.value("string_fuse_factor") == pytest.approx(1.25 * 1.25)
+    assert fuse_for(PACK, 10.1, 20.0) == 16.0
+    assert fuse_for(PACK, 14.0, 20.0) is None, "21.9 A is more than the module's 20 A"
 
 
 def test_hot_working_voltage_uses_gamma_less_alpha_not_beta():

@@ -14,6 +14,7 @@ from calm_relay.job.models import Plan
 from calm_relay.job.parts import with_cards
 from calm_relay.library.cards import ModuleCard, OptimizerCard
 from calm_relay.library.shipped import shipped_cards
+from calm_relay.packs.pack import pack_named
 from calm_relay.places import ATTRIBUTION, find_towns
 from calm_relay.pv.shade_files import read_shade
 from calm_relay.report.head import head_of
@@ -30,7 +31,6 @@ from calm_relay.report.roof import (
     weather_data,
     weather_text,
 )
-from calm_relay.rules.pack import international
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 from calm_relay.weather.files import distance_words, read_weather, with_weather
@@ -75,7 +75,7 @@ def set_weather_command(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
     job, read = opened.job, read_weather(options.file)
     offset = Study(opened.store).calendar(job).utc_offset_h
-    changed = with_weather(job, read, opened.store, offset, international().value("assumed_margin_k"))
+    changed = with_weather(job, read, opened.store, offset, pack_named(job.pack).value("assumed_margin_k"))
     place = job.site.place
     save_job(options.out, changed, opened.store)
     print(

@@ -9,15 +9,13 @@ from typing import TYPE_CHECKING, Any
 
 from calm_relay.job.models import Job, Plan
 from calm_relay.library.cards import AcUnit
+from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_service import forming_nodes, network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
 
 if TYPE_CHECKING:
     from calm_relay.tariff.bill import Bill
     from calm_relay.year.facts import YearFacts
-
-# Checks whose 'not known' keeps a plan from being recommended (definitions D24).
-MUST_BE_KNOWN = ("string.cold-voc", "backup.ac-pv-absorb")
 
 
 @dataclass(frozen=True)
@@ -65,12 +63,12 @@ def counts(findings: Sequence[Finding]) -> Counter[str]:
     return Counter("waived" if f.waived and f.verdict == "over" else f.verdict for f in findings)
 
 
-def gate_reason(findings: Sequence[Finding]) -> str:
-    """Return what keeps a plan from being recommended: an unwaived 'over', or a must-be-known figure that is not."""
+def gate_reason(findings: Sequence[Finding], pack: Pack) -> str:
+    """Return what keeps a plan from being recommended: an unwaived 'over', or what the pack says must be known and is not."""
     over = [f for f in findings if f.verdict == "over" and not f.waived]
     if over:
         return f"{over[0].title} is over" + (f", and {len(over) - 1} more" if len(over) > 1 else "")
-    missing = [f for f in findings if f.verdict == "not known" and f.check in MUST_BE_KNOWN]
+    missing = [f for f in findings if f.verdict == "not known" and f.check in pack.items("must_be_known")]
     return f"{missing[0].title} is not known" if missing else ""
 
 
@@ -95,7 +93,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 tally["tight"],
                 tally["not known"],
                 tally["within"],
-                gate_reason(findings),
+                gate_reason(findings, context.pack),
                 bill.total,
                 saving,
                 cost,

@@ -31,7 +31,9 @@ from calm_relay.library.cards import (
     TransferCard,
 )
 from calm_relay.library.shipped import shipped_cards
-from calm_relay.pv.voltage import cold_voc_v
+from calm_relay.packs.pack import pack_named
+from calm_relay.pv import limits
+from calm_relay.pv.limits import string_volts
 from calm_relay.simulation.chain import ac_in_w, usable_wh
 
 PATTERNS: tuple[tuple[str, str, str], ...] = (
@@ -188,8 +190,11 @@ def _free_face(job: Job, today: Plan) -> str:
 
 def _longest(job: Job, module: ModuleCard, ceiling_v: float) -> int:
     low = job.site.record_low_c if job.site.record_low_c is not None else -10.0
-    each = cold_voc_v(module, 1, low) or module.voc_stc_v * 1.25
-    return max(1, int(0.97 * min(ceiling_v, module.system_voltage_max_v) / each))
+    pack = pack_named(job.pack)
+    each = string_volts(pack, module, 1, low, None, "ventilated").cold_open_v
+    if each is None:  # colder than the pack's table: its last factor, which is too low there, is not used
+        raise NotFeasible("the cold voltage is not known", "enter the module's Voc coefficient, or the record low")
+    return max(1, int(0.97 * limits.ceiling_v(ceiling_v, module, job.site.dc_ceiling_v)[0] / each))
 
 
 def _smallest_unit(kind: str, rated_w: float, trackers: int = 0) -> Card:

@@ -12,6 +12,7 @@ from calm_relay.errors import Cancelled
 from calm_relay.job.models import Face, Job, Plan, StringGroup
 from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard
 from calm_relay.library.shipped import shipped_card
+from calm_relay.packs.pack import pack_named
 from calm_relay.pv.array import GroupInput, group_dc_w
 from calm_relay.pv.shade import SunPath, sun_paths
 from calm_relay.pv.when import StringYear, string_year
@@ -121,5 +122,5 @@ def string_years(study: Study, job: Job, plan: Plan) -> tuple[StringYear, ...]:
         for group in node.strings:
             made = stages.group_input(job, cards, group, study.light(job, group.face), calendar, module_level=level)
             if made is not None:
-                out.append(string_year(made, node.id, card.trackers[group.tracker - 1], air_c, calendar))
+                out.append(string_year(made, node.id, card.trackers[group.tracker - 1], air_c, calendar, pack_named(job.pack)))
     return tuple(out)

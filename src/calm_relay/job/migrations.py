@@ -52,6 +52,12 @@ def _only_additions_again(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+@migration(4)
+def _only_additions_once_more(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 added the rule pack a job names; nothing changed its meaning."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

@@ -22,7 +22,7 @@ from calm_relay.units import (
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[4] = 4
+SCHEMA_VERSION: Literal[5] = 5
 
 TwelveGhi = Annotated[
     tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
@@ -318,10 +318,11 @@ class FieldMark(Record):
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[4] = SCHEMA_VERSION
+    schema_version: Literal[5] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False
+    pack: Id = Field(default="international", description="the rule pack that the checks take their figures from")
     calendar_year: Annotated[int, Quantity("year"), Field(ge=1970, le=2100)] = 2025
     brief: Brief = Brief()
     site: Site

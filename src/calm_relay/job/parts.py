@@ -145,12 +145,13 @@ def put_strings(
     plan_id: str,
     node_id: str,
     module: Card,
-    rows: Iterable[tuple[int, str, int, int]],
+    rows: Iterable[tuple[int, str, int, int, float | None]],
     *,
     mode: str = "anew",
     optimizer: Card | None = None,
 ) -> Job:
-    """Return the job with strings put on an inverter; rows are (tracker, face, modules in series, strings in parallel).
+    """Return the job with strings put on an inverter; rows are (tracker, face, modules in series, strings in
+    parallel, string fuse or None).
 
     ``anew`` and ``rewire`` replace its strings, ``keep`` adds to them; rewired modules keep the age and the losses that they have
     in today's system.
@@ -161,12 +162,12 @@ def put_strings(
     others = {g.id for n in plan.nodes if n.id != node_id for g in n.strings}
     old = [g for n in job.plans[0].nodes for g in n.strings if g.module == module.id]
     like = {name: getattr(old[0], name) for name in ("age_years", "other_loss_frac", "losses")} if mode == "rewire" and old else {}
-    for tracker, face, modules, strings in rows:
+    for tracker, face, modules, strings, fuse in rows:
         made = free_id("string", others | {g.id for g in groups})
         groups.append(
             StringGroup(
                 id=made, face=face, module=module.id, tracker=tracker, modules_per_string=modules, parallel_strings=strings,
-                optimizer=None if optimizer is None else optimizer.id, **like,
+                fuse_a=fuse, optimizer=None if optimizer is None else optimizer.id, **like,
             )
         )  # fmt: skip
     cards = [module] if optimizer is None else [module, optimizer]

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from calm_relay.errors import Fault
+from calm_relay.packs.pack import SHIPPED
 
 _INVERTER_KINDS = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")
 _WITH_PV = ("pv_inverter", "module_inverter", "hybrid")
@@ -81,6 +82,10 @@ def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
             zoneinfo.ZoneInfo(zone)
         except (zoneinfo.ZoneInfoNotFoundError, ValueError, OSError):
             fault("site.place.time_zone", f"there is no time zone '{zone}'", "use a name like 'Pacific/Auckland'")
+
+    pack = data.get("pack", SHIPPED[0])
+    if isinstance(pack, str) and pack not in SHIPPED:
+        fault("pack", f"there is no rule pack '{pack}'", _near(pack, list(SHIPPED)))
 
     for field, problem, remedy in _tariff_faults(data.get("tariff")):
         fault(f"tariff.{field}", problem, remedy)

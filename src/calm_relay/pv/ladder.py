@@ -7,9 +7,8 @@ from dataclasses import dataclass
 
 from calm_relay.job.models import Job, Node, Plan, StringGroup
 from calm_relay.library.cards import Card, ModuleCard, OptimizerCard, Tracker, WithTrackers
-from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, short_circuit_a, start_voltage_v, working_a
-
-SHORT_CIRCUIT_FACTOR = 1.25  # IEC 62548-1 and NEC 690.8, from memory
+from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.pv.limits import ceiling_v, string_amps, string_volts, tracker_short_circuit_a
 
 
 @dataclass(frozen=True)
@@ -33,9 +32,9 @@ class Ladder:
     ceiling: str
 
 
-def string_ladders(job: Job, plan: Plan) -> tuple[Ladder, ...]:
+def string_ladders(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[Ladder, ...]:
     """Return a ladder for every string group of a plan, in the plan's order."""
-    cards = job.cards()
+    cards, rules = job.cards(), pack or pack_named(job.pack)
     out = []
     for node, card in _with_trackers(plan, cards):
         for group in node.strings:
@@ -43,14 +42,11 @@ def string_ladders(job: Job, plan: Plan) -> tuple[Ladder, ...]:
             if not isinstance(module, ModuleCard):
                 continue
             tracker = card.trackers[group.tracker - 1]
-            ceilings = [("inverter input", card.dc_voltage_max_v), ("module's system voltage", module.system_voltage_max_v)]
-            if job.site.dc_ceiling_v is not None:
-                ceilings.append(("local ceiling", job.site.dc_ceiling_v))
-            name, volts = min(ceilings, key=lambda row: row[1])
+            volts, name = ceiling_v(card.dc_voltage_max_v, module, job.site.dc_ceiling_v)
             out.append(
                 Ladder(
                     node.id, node.name, group.tracker, group.id, group.modules_per_string, job.face(group.face).name,
-                    *_volts(job, cards, group, module), tracker.mppt_min_v, tracker.mppt_max_v, tracker.start_v, volts, name,
+                    *_volts(job, cards, group, module, rules), tracker.mppt_min_v, tracker.mppt_max_v, tracker.start_v, volts, name,
                 )
             )  # fmt: skip
     return tuple(out)
@@ -65,26 +61,21 @@ def _with_trackers(plan: Plan, cards: dict[str, Card]) -> Iterator[tuple[Node, W
 
 
 def _volts(
-    job: Job, cards: dict[str, Card], group: StringGroup, module: ModuleCard
+    job: Job, cards: dict[str, Card], group: StringGroup, module: ModuleCard, pack: Pack
 ) -> tuple[float | None, float | None, float | None, float | None]:
     """Return cold open, cold working, hot working and hot open volts of a group's string."""
-    low, high, n = job.site.record_low_c, job.site.design_high_c, group.modules_per_string
     optimizer = cards.get(group.optimizer or "")
     if isinstance(optimizer, OptimizerCard) and optimizer.string_voltage_v is not None:
         held = optimizer.string_voltage_v
         return held, held, held, held
-    hot = None if high is None else high + cell_rise_k(1000.0, module.efficiency_frac, job.face(group.face).mounting)
-    return (
-        None if low is None else cold_voc_v(module, n, low),
-        None if low is None else n * module.vmp_stc_v * (1.0 + beta_vmp_per_c(module) * (low - 25.0)),
-        None if hot is None else hot_vmp_v(module, n, hot),
-        None if hot is None else start_voltage_v(module, n, hot),
-    )
+    site, face = job.site, job.face(group.face)
+    v = string_volts(pack, module, group.modules_per_string, site.record_low_c, site.design_high_c, face.mounting)
+    return v.cold_open_v, v.cold_working_v, v.hot_working_v, v.hot_open_v
 
 
 @dataclass(frozen=True)
 class TrackerAmps:
-    """Currents of one tracker against its limits: working current at STC, and 1.25 times the short-circuit current. [A]"""
+    """Currents of one tracker against its limits: working current at STC, and short-circuit current times the pack's factor. [A]"""
 
     node_id: str
     node: str
@@ -94,33 +85,27 @@ class TrackerAmps:
     working_limit_a: float
     short_circuit_a: float
     short_circuit_limit_a: float | None
+    factor: float
 
 
-def tracker_amps(job: Job, plan: Plan) -> tuple[TrackerAmps, ...]:
+def tracker_amps(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[TrackerAmps, ...]:
     """Return the currents of every tracker of a plan that has strings; light on the rear is counted in."""
-    cards = job.cards()
+    cards, rules = job.cards(), pack or pack_named(job.pack)
     out = []
     for node, card in _with_trackers(plan, cards):
         for number in sorted({g.tracker for g in node.strings}):
             tracker: Tracker = card.trackers[number - 1]
-            working = short = 0.0
-            strings = 0
+            strings = []
             for group in node.strings:
-                module, optimizer = cards[group.module], cards.get(group.optimizer or "")
-                if group.tracker != number or not isinstance(module, ModuleCard):
-                    continue
-                face, strings = job.face(group.face), strings + group.parallel_strings
-                if isinstance(optimizer, OptimizerCard) and optimizer.string_voltage_v is not None:
-                    each = group.modules_per_string * module.power_stc_w / optimizer.string_voltage_v
-                    working += group.parallel_strings * min(each, optimizer.output_current_max_a)
-                    short += group.parallel_strings * optimizer.output_current_max_a / SHORT_CIRCUIT_FACTOR
-                    continue
-                working += group.parallel_strings * working_a(module, face)
-                short += group.parallel_strings * short_circuit_a(module, face)
+                module, worn = cards[group.module], cards.get(group.optimizer or "")
+                if group.tracker == number and isinstance(module, ModuleCard):
+                    optimizer = worn if isinstance(worn, OptimizerCard) else None
+                    strings.append(string_amps(group, module, job.face(group.face), optimizer))
             out.append(
                 TrackerAmps(
-                    node.id, node.name, number, strings, working, tracker.working_current_a, SHORT_CIRCUIT_FACTOR * short,
-                    tracker.short_circuit_current_a,
+                    node.id, node.name, number, sum(s.strings for s in strings), sum(s.strings * s.working_a for s in strings),
+                    tracker.working_current_a, tracker_short_circuit_a(rules, strings), tracker.short_circuit_current_a,
+                    rules.value("short_circuit_factor"),
                 )
             )  # fmt: skip
     return tuple(out)

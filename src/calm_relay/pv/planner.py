@@ -7,22 +7,36 @@ the best layout is kept; layouts are ranked by yearly AC energy, then by the sma
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.library.cards import LossTerms, ModuleCard, OptimizerCard, Tracker
+from calm_relay.packs.pack import Pack
 from calm_relay.pv.array import ac_from_dc_w
-from calm_relay.pv.voltage import cell_rise_k, cold_voc_v, hot_vmp_v, start_voltage_v
+from calm_relay.pv.limits import (
+    Bound,
+    StringAmps,
+    amps_of,
+    ceiling_v,
+    fuse_for,
+    held_bound,
+    optimizer_bounds,
+    optimizer_input_bounds,
+    reverse_current_a,
+    string_volts,
+    tracker_short_circuit_a,
+    volt_bounds,
+)
 from calm_relay.units import format_quantity as show
 
 Array = NDArray[Any]
 RULES = (
-    "roof room", "optimizer count", "optimizer string power", "cold voltage", "hot voltage", "start voltage",
-    "short-circuit current",
+    "roof room", "optimizer count", "optimizer string power", "optimizer input", "cold voltage", "hot voltage", "start voltage",
+    "held voltage", "short-circuit current", "reverse current",
 )  # fmt: skip
 MOST_PARALLEL = 4
 LONG_YEAR, COARSE = 40_000, 3  # a year at 5 min is ranked on its 15-min means
@@ -41,10 +55,28 @@ class FaceRoom:
 
 
 @dataclass(frozen=True)
-class Setup:
-    """What the planner works on. Temperatures are the record low and the design high. [°C], [W], [V]
+class ArrayLimit:
+    """The most STC watts an inverter's strings may have, and why. [W]"""
 
-    `closed` trackers keep the strings they have, of `kept_stc_w` together.
+    most_w: float
+    why: str
+
+
+@dataclass(frozen=True)
+class KeptStrings:
+    """Strings that stay where they are, as far as new ones in parallel with them must know. [A]"""
+
+    amps: StringAmps
+    series_fuse_max_a: float | None
+    fused: bool
+
+
+@dataclass(frozen=True)
+class Setup:
+    """What the planner works on. Temperatures are the record low and the design high. [°C], [W], [V], [A]
+
+    `closed` trackers keep the strings they have, of `kept_stc_w` together. `joined`: the inverter joins its trackers inside, so
+    that strings on all of them, the `kept` ones too, are in parallel.
     """
 
     module: ModuleCard
@@ -53,21 +85,22 @@ class Setup:
     dc_voltage_max_v: float
     ac_rated_w: float
     loss: LossTerms
-    ratio_max: float | None
+    array_limit: ArrayLimit | None
     low_c: float
     high_c: float
-    hot_margin_frac: float = 0.05
-    short_circuit_factor: float = 1.25
+    pack: Pack
     local_ceiling_v: float | None = None
     optimizer: OptimizerCard | None = None
     closed: frozenset[int] = frozenset()
     kept_stc_w: float = 0.0
+    joined: bool = False
+    kept: tuple[KeptStrings, ...] = ()
+    back_feed_a: float = 0.0
 
     @property
     def ceiling_v(self) -> float:
         """The lowest of inverter input, module system voltage and the local ceiling."""
-        local = () if self.local_ceiling_v is None else (self.local_ceiling_v,)
-        return min(self.dc_voltage_max_v, self.module.system_voltage_max_v, *local)
+        return ceiling_v(self.dc_voltage_max_v, self.module, self.local_ceiling_v)[0]
 
     @property
     def open_trackers(self) -> tuple[int, ...]:
@@ -79,10 +112,17 @@ class Setup:
         """The voltage optimizers hold a string at, if they do."""
         return None if self.optimizer is None else self.optimizer.string_voltage_v
 
+    def amps(self, face: FaceRoom, modules: int, strings: int) -> StringAmps:
+        """Return the currents of one of so many like strings on a face."""
+        return amps_of(self.module, self.optimizer, modules, strings, face.rear_gain_frac)
+
 
 @dataclass(frozen=True)
 class Option:
-    """N modules in series and n strings of one face on one tracker; `rejected` names the first rule it breaks, or is empty."""
+    """N modules in series and n strings of one face on one tracker; `rejected` names the first rule it breaks, or is empty.
+
+    `fuse_a` is the string fuse each string must have for what the others push back into it; None: none is needed. [A]
+    """
 
     tracker: int
     face: str
@@ -90,6 +130,7 @@ class Option:
     strings: int
     rejected: str
     margin_frac: float
+    fuse_a: float | None = None
 
     @property
     def total(self) -> int:
@@ -120,55 +161,56 @@ class Proposal:
 
 def judge_option(s: Setup, tracker_number: int, face: FaceRoom, modules: int, strings: int) -> Option:
     """Return an option with the first rule it breaks; its margin is the smallest of the limits' margins."""
-    tracker, module = s.trackers[tracker_number - 1], s.module
-    rejected = ""
-    margins: list[float] = []
-    if modules * strings > face.room:
-        rejected = "roof room"
+    tracker = s.trackers[tracker_number - 1]
+    amps = s.amps(face, modules, strings)
+    bounds: list[Bound] = []
+    broken = "roof room" if modules * strings > face.room else ""
     if s.optimizer is not None:
-        rejected = rejected or _optimizer_rule(s.optimizer, modules, module.power_stc_w)
+        worn = optimizer_bounds(s.optimizer, modules, s.module.power_stc_w)
+        taken = optimizer_input_bounds(s.pack, s.optimizer, s.module, face.rear_gain_frac, s.low_c) or ()
+        broken = broken or next((b.rule for b in (*worn, *taken) if b.broken), "")
     if s.fixed_voltage_v is None:
-        broken, margins = _voltage_rules(s, tracker, face, modules)
-        rejected = rejected or broken
-    elif not tracker.mppt_min_v <= s.fixed_voltage_v <= min(tracker.mppt_max_v, s.dc_voltage_max_v):
-        rejected = rejected or ("cold voltage" if s.fixed_voltage_v > tracker.mppt_max_v else "hot voltage")
-    if tracker.short_circuit_current_a is not None and s.fixed_voltage_v is None:
-        amps = s.short_circuit_factor * strings * module.isc_stc_a * (1.0 + face.rear_gain_frac)
-        if amps > tracker.short_circuit_current_a:
-            rejected = rejected or "short-circuit current"
-        else:
-            margins.append((tracker.short_circuit_current_a - amps) / tracker.short_circuit_current_a)
-    return Option(tracker_number, face.id, modules, strings, rejected, min(margins, default=0.0) if not rejected else 0.0)
-
-
-def _optimizer_rule(optimizer: OptimizerCard, modules: int, power_stc_w: float) -> str:
-    """Return the optimizer rule that so many modules in series break, or nothing."""
-    if not optimizer.modules_min <= modules <= optimizer.modules_max:
-        return "optimizer count"
-    most = optimizer.string_power_max_w
-    if most is None and optimizer.string_voltage_v is not None:
-        most = optimizer.string_voltage_v * optimizer.output_current_max_a
-    return "optimizer string power" if most is not None and modules * power_stc_w > most else ""
-
-
-def _voltage_rules(s: Setup, tracker: Tracker, face: FaceRoom, modules: int) -> tuple[str, list[float]]:
-    """Return the first rule of volts that is broken, or nothing, and the margins of those that are not."""
-    module, rejected, margins = s.module, "", []
-    cell = s.high_c + cell_rise_k(1000.0, module.efficiency_frac, face.mounting)
-    cold, hot = cold_voc_v(module, modules, s.low_c), hot_vmp_v(module, modules, cell)
-    least = tracker.mppt_min_v * (1.0 + s.hot_margin_frac)
-    if cold is None or cold > s.ceiling_v:
-        rejected = "cold voltage"
+        volts = string_volts(s.pack, s.module, modules, s.low_c, s.high_c, face.mounting)
+        bounds += volt_bounds(s.pack, volts, tracker, s.ceiling_v)
+        if volts.cold_open_v is None:
+            broken = broken or "cold voltage"
     else:
-        margins.append((s.ceiling_v - cold) / s.ceiling_v)
-    if hot < least:
-        rejected = rejected or "hot voltage"
-    else:
-        margins.append((hot - least) / least)
-    start = start_voltage_v(module, modules, cell)
-    if tracker.start_v is not None and start is not None and start < tracker.start_v:
-        rejected = rejected or "start voltage"
-    return rejected, margins
+        broken = broken or ("held voltage" if held_bound(s.fixed_voltage_v, tracker, s.dc_voltage_max_v).broken else "")
+    if tracker.short_circuit_current_a is not None:
+        short = tracker_short_circuit_a(s.pack, [amps])
+        bounds.append(Bound("short-circuit current", short, tracker.short_circuit_current_a, "most"))
+    broken = broken or next((b.rule for b in bounds if b.broken), "")
+    fuse = None
+    if not broken and not s.joined:
+        fits, fuse = _fuse(s, [KeptStrings(amps, s.module.series_fuse_max_a, fused=False)])
+        broken = "" if fits else "reverse current"
+    margin = min((b.margin_frac for b in bounds), default=0.0)
+    return Option(tracker_number, face.id, modules, strings, broken, margin if not broken else 0.0, fuse)
+
+
+def _fuse(s: Setup, strings: Sequence[KeptStrings]) -> tuple[bool, float | None]:
+    """Return whether strings may be in parallel, and the fuse that each new one must have for it; None: none is needed."""
+    known = [row for row in strings if row.series_fuse_max_a is not None]
+    if sum(row.amps.strings for row in strings) < 2 or len(known) < len(strings):
+        return True, None
+    weakest = min(known, key=lambda row: row.series_fuse_max_a or 0.0)
+    back = reverse_current_a(s.pack, [row.amps for row in strings], weakest.amps, s.back_feed_a)
+    if not Bound("reverse current", back, weakest.series_fuse_max_a or 0.0, "most").broken:
+        return True, None
+    stays = [row for row in strings if any(row is kept for kept in s.kept)]
+    made = [row for row in strings if not any(row is kept for kept in s.kept)]
+    size = fuse_for(s.pack, max((row.amps.short_circuit_a for row in made), default=0.0), s.module.series_fuse_max_a)
+    return size is not None and all(row.fused for row in stays), size
+
+
+def _joined_fuses(s: Setup, options: tuple[Option, ...]) -> tuple[Option, ...] | None:
+    """Return the options of a layout with the fuses that trackers joined inside ask for; None where none fits."""
+    if not s.joined:
+        return options
+    faces = {face.id: face for face in s.faces}
+    new = [KeptStrings(s.amps(faces[o.face], o.modules, o.strings), s.module.series_fuse_max_a, fused=False) for o in options]
+    fits, fuse = _fuse(s, [*s.kept, *new])
+    return tuple(replace(o, fuse_a=fuse) for o in options) if fits else None
 
 
 def all_options(s: Setup) -> tuple[Option, ...]:
@@ -215,9 +257,8 @@ def propose(
     coarse = COARSE if len(next(iter(unit_w.values()), ())) > LONG_YEAR else 1
     watts, amps = ({key: _means(values, coarse) for key, values in unit.items()} for unit in (unit_w, unit_a))
     kept_dc = None if kept_w is None else _means(kept_w, coarse)
-    layouts = [
-        _year(s, chosen, watts, amps, step_h * coarse, kept_dc) for chosen in _best_by_use(s, feasible, share, yearly, 2 * most)
-    ]
+    chosen = (_joined_fuses(s, options) for options in _best_by_use(s, feasible, share, yearly, 2 * most))
+    layouts = [_year(s, whole, watts, amps, step_h * coarse, kept_dc) for whole in chosen if whole is not None]
     top = max((lay.ac_wh for lay in layouts), default=1.0) or 1.0
     layouts.sort(key=lambda lay: (-round(lay.ac_wh / top / CLOSE_FRAC), -lay.margin_frac, lay.strings))
     return Proposal(tuple(layouts[:most]), dict(Counter(o.rejected for o in options if o.rejected)), _why(s, options))
@@ -250,8 +291,8 @@ def _best_by_use(
     energy[(0,) * len(shape)] = 0.0
     margin, strings, squares = np.full(shape, 1e9), np.zeros(shape), np.zeros(shape)
     allowed = np.ones(shape, dtype=bool)
-    if s.ratio_max is not None:
-        allowed = np.indices(shape).sum(axis=0) * s.module.power_stc_w + s.kept_stc_w <= s.ratio_max * s.ac_rated_w + 1e-6
+    if s.array_limit is not None:
+        allowed = np.indices(shape).sum(axis=0) * s.module.power_stc_w + s.kept_stc_w <= s.array_limit.most_w + 1e-6
     choices: list[NDArray[np.int16]] = []
     used: list[list[tuple[Option, int, float]]] = []
     for number in s.open_trackers:
@@ -353,9 +394,16 @@ def _why(s: Setup, options: tuple[Option, ...]) -> tuple[str, ...]:
     if by_rule["short-circuit current"]:
         most = max((o.strings for o in options if not o.rejected), default=0)
         out.append(f"at most {most} in parallel: more passes a tracker's short-circuit rating")
-    if s.ratio_max is not None:
-        modules = max(0, int((s.ratio_max * s.ac_rated_w - s.kept_stc_w) / s.module.power_stc_w + 1e-9))
-        out.append(f"at most {modules} modules{' more' if s.closed else ''} in all: the card allows a ratio of {s.ratio_max:g}")
+    if by_rule["optimizer input"]:
+        out.append("the optimizers' input does not carry this module")
+    if by_rule["held voltage"] and s.fixed_voltage_v is not None:
+        out.append(f"the optimizers hold {s.fixed_voltage_v:g} V, which is outside a tracker's window")
+    if by_rule["reverse current"]:
+        most = max((o.strings for o in options if not o.rejected), default=0)
+        out.append(f"at most {most} in parallel: more push back what the modules do not stand, and no string fuse fits")
+    if s.array_limit is not None:
+        modules = max(0, int((s.array_limit.most_w - s.kept_stc_w) / s.module.power_stc_w + 1e-9))
+        out.append(f"at most {modules} modules{' more' if s.closed else ''} in all: {s.array_limit.why}")
     for face in s.faces:
         out.append(f"{face.name}: room for {face.room}")
     if not any(not o.rejected for o in options):

@@ -7,10 +7,12 @@ from collections.abc import Mapping
 from typing import Literal
 
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import Face, Job, Plan, StringGroup
-from calm_relay.library.cards import Card, HybridCard, ModuleCard, ModuleInverterCard, OptimizerCard, PvInverterCard
+from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
+from calm_relay.library.cards import AcUnit, Card, HybridCard, ModuleCard, ModuleInverterCard, OptimizerCard, PvInverterCard
+from calm_relay.packs.pack import Pack
 from calm_relay.pv.fit import face_room
-from calm_relay.pv.planner import FaceRoom, Setup
+from calm_relay.pv.limits import string_amps
+from calm_relay.pv.planner import ArrayLimit, FaceRoom, KeptStrings, Setup
 from calm_relay.pv.voltage import rear_gain_frac
 
 MOST_ROOM = 40  # modules offered on a face whose room is not typed
@@ -51,8 +53,48 @@ def _room(face: Face, module: ModuleCard) -> int:
     return MOST_ROOM if room is None else room
 
 
+def array_stc_w(node: Node, cards: Mapping[str, Card]) -> float:
+    """Return the STC power of a node's strings; of module-level inverters, of all units. [W]"""
+    units = node.count if isinstance(cards[node.card], ModuleInverterCard) else 1
+    return units * sum(group_stc_w(group, cards) for group in node.strings)
+
+
+def carried_w(plan: Plan, cards: Mapping[str, Card], *, without_node: str = "") -> tuple[float, float]:
+    """Return STC watts and AC ratings of the inverters that carry PV (definitions D12), one of them left out. [W]"""
+    array = rated = 0.0
+    for node in plan.nodes:
+        card = cards[node.card]
+        if node.strings and node.id != without_node and isinstance(card, AcUnit):
+            units = node.count if isinstance(card, ModuleInverterCard) else 1
+            rated += card.ac_rated_w * units
+            array += array_stc_w(node, cards)
+    return array, rated
+
+
+def _most_array(
+    job: Job, plan: Plan, node: Node, card: PvInverterCard | HybridCard, cards: Mapping[str, Card]
+) -> ArrayLimit | None:
+    """Return the most STC watts an inverter's own strings may have: by its card, or by the network's ratio for the whole plan."""
+    out = []
+    ratio = ratio_limit(card, node.battery is not None)
+    if ratio is not None:
+        out.append(ArrayLimit(ratio * card.ac_rated_w, f"the card allows a ratio of {ratio:g}"))
+    network = job.site.network.dc_ac_ratio_max
+    if network is not None:
+        array, rated = carried_w(plan, cards, without_node=node.id)
+        out.append(ArrayLimit(max(0.0, network * (rated + card.ac_rated_w) - array), f"the network allows a ratio of {network:g}"))
+    return min(out, key=lambda row: row.most_w, default=None)
+
+
+def _kept(job: Job, group: StringGroup, cards: Mapping[str, Card]) -> KeptStrings:
+    module, worn = cards[group.module], cards.get(group.optimizer or "")
+    assert isinstance(module, ModuleCard)
+    amps = string_amps(group, module, job.face(group.face), worn if isinstance(worn, OptimizerCard) else None)
+    return KeptStrings(amps, module.series_fuse_max_a, group.fuse_a is not None)
+
+
 def planner_setup(
-    job: Job, plan: Plan, node_id: str, module: ModuleCard, cards: Mapping[str, Card], mode: Mode, optimizer: str = ""
+    job: Job, plan: Plan, node_id: str, module: ModuleCard, cards: Mapping[str, Card], mode: Mode, pack: Pack, optimizer: str = ""
 ) -> tuple[Setup, StringGroup]:
     """Return what the planner works on, and a string group whose age and losses the new strings have.
 
@@ -75,6 +117,8 @@ def planner_setup(
     like = StringGroup(id="one", face=job.faces[0].id, module=module.id, tracker=1, modules_per_string=1)
     if mode == "rewire":
         room = modules_by_face(job.plans[0], cards, module=module.id)
+        room.subtract(modules_by_face(plan, cards, module=module.id, without_node=node_id))
+        room = Counter({face: count for face, count in room.items() if count > 0})
         if not room:
             raise NotFeasible(f"no {module.name} stands in today's system", "choose the module that stands, or plan anew")
         old = next(g for n in job.plans[0].nodes for g in n.strings if g.module == module.id)
@@ -85,6 +129,7 @@ def planner_setup(
     if isinstance(worn, OptimizerCard):
         like = like.model_copy(update={"optimizer": worn.id})
     kept = node.strings if mode == "keep" else ()
+    joined = bool(getattr(card, "trackers_paralleled", False))
     setup = Setup(
         module,
         tuple(FaceRoom(f.id, f.name, room[f.id], f.mounting, rear_gain_frac(module, f)) for f in job.faces),
@@ -92,12 +137,16 @@ def planner_setup(
         card.dc_voltage_max_v,
         card.ac_rated_w,
         card.loss,
-        ratio_limit(card, node.battery is not None),
+        _most_array(job, plan, node, card, cards),
         low,
         high,
+        pack,
         local_ceiling_v=job.site.dc_ceiling_v,
         optimizer=worn if isinstance(worn, OptimizerCard) else None,
         closed=frozenset(g.tracker for g in kept),
         kept_stc_w=sum(group_stc_w(g, cards) for g in kept),
+        joined=joined,
+        kept=tuple(_kept(job, g, cards) for g in kept) if joined else (),
+        back_feed_a=getattr(card, "back_feed_a", None) or 0.0,
     )
     return setup, like

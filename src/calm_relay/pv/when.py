@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
 from calm_relay.library.cards import Tracker
+from calm_relay.packs.pack import Pack
 from calm_relay.pv.array import GroupInput, best_voltage_v, cell_c, group_dc_w, group_light
 from calm_relay.pv.voltage import cold_voc_v
 
@@ -41,7 +42,7 @@ class StringYear:
     hours_above_window_h: float
 
 
-def string_year(item: GroupInput, node_id: str, tracker: Tracker, air_c: Array, calendar: YearCalendar) -> StringYear:
+def string_year(item: GroupInput, node_id: str, tracker: Tracker, air_c: Array, calendar: YearCalendar, pack: Pack) -> StringYear:
     """Return when a string group is at its highest and lowest in the year.
 
     Open voltage is that of the cells at air temperature while there is light enough to raise it (mornings); working voltage that
@@ -65,7 +66,7 @@ def string_year(item: GroupInput, node_id: str, tracker: Tracker, air_c: Array, 
     else:
         volts = best_voltage_v(item, air_c)
         coldest = moment(cell_c(item, np.zeros_like(light), air_c), light > LIT_W_PER_M2, most=False)
-        found = None if coldest is None else cold_voc_v(item.module, group.modules_per_string, coldest.value)
+        found = None if coldest is None else cold_voc_v(item.module, group.modules_per_string, coldest.value, pack.rows("cold_voc"))
         open_v = np.zeros_like(air_c)
         if coldest is not None and found is not None:
             open_v[coldest.step] = found

@@ -194,7 +194,7 @@ def strings_text(job: Job, plan: Plan, study: Study | None = None) -> list[str]:
     for a in tracker_amps(job, plan):
         short = "no rating on the card" if a.short_circuit_limit_a is None else f"of {a.short_circuit_limit_a:g} A"
         out.append(
-            f"  {a.node}, tracker {a.tracker}: working {a.working_a:.1f} A of {a.working_limit_a:g} A; 1.25 × Isc "
+            f"  {a.node}, tracker {a.tracker}: working {a.working_a:.1f} A of {a.working_limit_a:g} A; {a.factor:g} × Isc "
             f"{a.short_circuit_a:.1f} A {short}"
         )
     return out
@@ -217,7 +217,13 @@ def proposal_data(
                 "dc_wh": lay.dc_wh,
                 "margin_frac": lay.margin_frac,
                 "strings": [
-                    {"tracker": o.tracker, "face": o.face, "modules_per_string": o.modules, "parallel_strings": o.strings}
+                    {
+                        "tracker": o.tracker,
+                        "face": o.face,
+                        "modules_per_string": o.modules,
+                        "parallel_strings": o.strings,
+                        "fuse_a": o.fuse_a,
+                    }
                     for o in lay.options
                 ],
             }
@@ -230,7 +236,11 @@ def proposal_data(
 
 def layout_words(options: Iterable[Option], faces: Mapping[str, str]) -> str:
     """Return a layout in words, e.g. ``T1 12 on South, T2 2 × 9 on East``."""
-    return ", ".join(f"T{o.tracker} {f'{o.strings} × ' if o.strings > 1 else ''}{o.modules} on {faces[o.face]}" for o in options)
+    return ", ".join(
+        f"T{o.tracker} {f'{o.strings} × ' if o.strings > 1 else ''}{o.modules} on {faces[o.face]}"
+        + (f", each with a fuse of {o.fuse_a:g} A" if o.fuse_a is not None else "")
+        for o in options
+    )
 
 
 def oversizing_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:

@@ -11,27 +11,26 @@ from collections.abc import Callable, Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.library.cards import AcUnit, Card, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker, WithTrackers
+from calm_relay.library.cards import Card, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker, WithTrackers
+from calm_relay.pv import limits
 from calm_relay.pv.fit import face_room
-from calm_relay.pv.roof import group_stc_w
-from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, start_voltage_v, working_a
+from calm_relay.pv.roof import carried_w, group_stc_w
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.checks_strings import (
+    amps_of,
     array_stc_w,
     count_path,
-    isc_a,
     optimizer_of,
     smaller_array,
     string_rows,
     string_subject,
     voltage_rows,
+    volts_of,
 )
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
 Row = tuple[Node, WithTrackers, StringGroup, ModuleCard]
-# IEC preferred and common gPV fuse sizes (from memory). [A]
-FUSE_SIZES_A = (6.0, 8.0, 10.0, 12.0, 15.0, 16.0, 20.0, 25.0, 30.0, 32.0, 40.0, 50.0, 63.0)
 
 
 def by_tracker(c: CheckContext) -> dict[tuple[str, int], list[Row]]:
@@ -69,9 +68,10 @@ def start_voltage(c: CheckContext) -> Iterator[Finding]:
             )
             yield unknown(c, "string.start-voltage", subject, missing)
             continue
-        cell = high + cell_rise_k(1000.0, module.efficiency_frac, c.job.face(group.face).mounting)
-        each = start_voltage_v(module, 1, cell) or 0.0
-        volts, least = group.modules_per_string * each, int(-(-tracker.start_v // each))
+        at = volts_of(c, group, module)
+        volts, cell = at.hot_open_v or 0.0, at.hot_cell_c or 0.0
+        each = volts / group.modules_per_string
+        least = int(-(-tracker.start_v // each))
         line = f"{group.modules_per_string} × {each:.1f} V open at {cell:.0f} °C = {volts:.0f} V, starts at {tracker.start_v:g} V"
         edit = Edit(count_path(c, node, group), least)
         yield finding(
@@ -93,8 +93,9 @@ def cold_vmp(c: CheckContext) -> Iterator[Finding]:
         if low is None:
             yield unknown(c, "string.cold-vmp", subject, "type the site's record low temperature")
             continue
-        each = module.vmp_stc_v * (1.0 + beta_vmp_per_c(module) * (low - 25.0))
-        volts, most = group.modules_per_string * each, int(top / each + 1e-9)
+        volts = volts_of(c, group, module).cold_working_v or 0.0
+        each = volts / group.modules_per_string
+        most = int(top / each + 1e-9)
         line = f"{group.modules_per_string} × {each:.1f} V working at {low:g} °C = {volts:.0f} V of {top:g} V"
         edit = Edit(count_path(c, node, group), max(1, most))
         yield finding(
@@ -112,7 +113,7 @@ def working_current(c: CheckContext) -> Iterator[Finding]:
     """Working current of all strings on a tracker against what it takes; above it current is cut and energy lost."""
     for rows in by_tracker(c).values():
         limit = _tracker(rows[0]).working_current_a
-        each = [(group.parallel_strings, _imp_a(c, group, module)) for _, _, group, module in rows]
+        each = [(group.parallel_strings, amps_of(c, group, module).working_a) for _, _, group, module in rows]
         amps = sum(count * imp for count, imp in each)
         parts = " + ".join(f"{count} × {imp:.4g} A" for count, imp in each)
         cost = ""
@@ -148,15 +149,11 @@ def tracker_power(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _imp_a(c: CheckContext, group: StringGroup, module: ModuleCard) -> float:
-    return working_a(module, c.job.face(group.face))
-
-
 def _less_current(c: CheckContext, rows: list[Row], limit: float) -> list[Remedy]:
     """Return fewer strings in parallel, or a string moved to a free tracker; nothing where one string is too much already."""
     node, _, group, module = max(rows, key=lambda row: row[2].parallel_strings)
-    each = _imp_a(c, group, module)
-    others = sum(g.parallel_strings * _imp_a(c, g, m) for _, _, g, m in rows) - group.parallel_strings * each
+    each = amps_of(c, group, module).working_a
+    others = sum(g.parallel_strings * amps_of(c, g, m).working_a for _, _, g, m in rows) - group.parallel_strings * each
     most = int((limit - others) / each + 1e-9)
     if 1 <= most < group.parallel_strings:
         edit = Edit(count_path(c, node, group, "parallel_strings"), most)
@@ -179,12 +176,6 @@ def _fused(rows: list[Row]) -> bool:
     return all(group.fuse_a is not None for _, _, group, _ in rows)
 
 
-def _fuse_for(module: ModuleCard, isc: float, factor: float) -> float | None:
-    """Return the smallest standard fuse that a string of this module may have; None where there is none."""
-    least, most = factor * isc, module.series_fuse_max_a or 0.0
-    return next((size for size in FUSE_SIZES_A if least - 1e-9 <= size <= most), None)
-
-
 @check(
     "tracker.reverse-current", "Reverse current into a faulted string", page="site", needs={"plan"},
     short="Reverse current",
@@ -203,13 +194,16 @@ def reverse_current(c: CheckContext) -> Iterator[Finding]:
                 c, "tracker.reverse-current", tracker_name(rows[0]), "the module's maximum series fuse: see the data sheet"
             )
             continue
-        others = sum(g.parallel_strings * isc_a(c, g, m) for _, _, g, m in rows) - isc_a(c, weakest, module)
+        each, weak = [amps_of(c, g, m) for _, _, g, m in rows], amps_of(c, weakest, module)
+        others = sum(s.strings * s.short_circuit_a for s in each) - weak.short_circuit_a
         back = getattr(card, "back_feed_a", None) or 0.0
-        amps = factor * others + back
+        amps = limits.reverse_current_a(c.pack, each, weak, back)
         more = f" + {back:g} A fed back" if back else ""
         line = f"{strings} strings: {others:.1f} A × {factor:g}{more} = {amps:.1f} A of {module.series_fuse_max_a:g} A"
         remedies = []
-        sizes = {row[2].id: _fuse_for(row[3], isc_a(c, row[2], row[3]), c.pack.value("string_fuse_factor")) for row in rows}
+        sizes = {
+            row[2].id: limits.fuse_for(c.pack, amps_of(c, row[2], row[3]).short_circuit_a, row[3].series_fuse_max_a) for row in rows
+        }
         if all(sizes.values()):
             edits = tuple(Edit(count_path(c, row[0], row[2], "fuse_a"), sizes[row[2].id]) for row in rows)
             remedies.append(Remedy(f"a string fuse of {next(iter(sizes.values())):g} A, of DC type, in every string", edits))
@@ -238,12 +232,12 @@ def fuse_size(c: CheckContext) -> Iterator[Finding]:
     for node, _, group, module in string_rows(c):
         if group.fuse_a is None:
             continue
-        subject, isc = string_subject(node, group), isc_a(c, group, module)
-        least, highest = factor * isc, c.pack.value("string_fuse_factor_most") * isc
+        subject, isc = string_subject(node, group), amps_of(c, group, module).short_circuit_a
+        least, highest = limits.fuse_range_a(c.pack, isc)
         if module.series_fuse_max_a is None:
             yield unknown(c, "string.fuse-size", subject, "the module's maximum series fuse: see the data sheet")
             continue
-        size = _fuse_for(module, isc, factor)
+        size = limits.fuse_for(c.pack, isc, module.series_fuse_max_a)
         remedy = (
             []
             if size is None
@@ -388,13 +382,7 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
     limit = c.job.site.network.dc_ac_ratio_max
     if limit is None:
         return
-    array = rated = 0.0
-    for node in c.plan.nodes:
-        card = c.cards[node.card]
-        if node.strings and isinstance(card, AcUnit):
-            units = node.count if isinstance(card, ModuleInverterCard) else 1
-            rated += card.ac_rated_w * units
-            array += array_stc_w(c, node)
+    array, rated = carried_w(c.plan, c.cards)
     if rated <= 0:
         return
     value = array / rated

@@ -8,14 +8,14 @@ from collections.abc import Iterator
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import StringGroup
 from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard, WithTrackers
+from calm_relay.pv import limits
 from calm_relay.pv.measured import compare_measured
 from calm_relay.pv.roof import ratio_limit
-from calm_relay.pv.voltage import cold_voc_v, rear_gain_frac
+from calm_relay.pv.voltage import rear_gain_frac
 from calm_relay.rules.checks_array import by_tracker, to_free_tracker, tracker_name
 from calm_relay.rules.checks_strings import (
     array_stc_w,
     count_path,
-    isc_a,
     optimizer_of,
     string_rows,
     string_subject,
@@ -75,9 +75,8 @@ def count_max(c: CheckContext) -> Iterator[Finding]:
 def string_power(c: CheckContext) -> Iterator[Finding]:
     """STC power of one string against what its optimizers may carry together."""
     for subject, path, group, module, optimizer in _optimized(c):
-        limit, how = optimizer.string_power_max_w, "the card allows"
-        if limit is None and optimizer.string_voltage_v is not None:
-            limit = optimizer.output_current_max_a * optimizer.string_voltage_v
+        limit, how = limits.optimizer_string_w(optimizer), "the card allows"
+        if optimizer.string_power_max_w is None and optimizer.string_voltage_v is not None:
             how = f"{optimizer.output_current_max_a:g} A × {optimizer.string_voltage_v:g} V ="
         if limit is None:
             yield unknown(c, "optimizer.string-power", subject, "the card's most watts in a string: see the data sheet")
@@ -98,23 +97,18 @@ def string_power(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def optimizer_input(c: CheckContext) -> Iterator[Finding]:
     """One module's cold volts and short-circuit current against the optimizer's input; the nearer limit is shown."""
-    low, factor = c.job.site.record_low_c, c.pack.value("short_circuit_factor")
+    low = c.job.site.record_low_c
     for subject, _, group, module, optimizer in _optimized(c):
-        volts = None if low is None else cold_voc_v(module, 1, low)
-        if volts is None or low is None:
+        rear = rear_gain_frac(module, c.job.face(group.face))
+        bounds = None if low is None else limits.optimizer_input_bounds(c.pack, optimizer, module, rear, low)
+        if bounds is None or low is None:
             yield unknown(c, "optimizer.input", subject, "record low temperature, or the module's Voc coefficient")
             continue
-        amps = factor * isc_a(c, group, module)
-        line = (
-            f"one module {volts:.1f} V open at {low:g} °C of {optimizer.input_voltage_max_v:g} V; "
-            f"{amps:.1f} A of {optimizer.input_current_max_a:g} A"
-        )
+        volts, amps = bounds
+        line = f"one module {volts.value:.1f} V open at {low:g} °C of {volts.limit:g} V; {amps.value:.1f} A of {amps.limit:g} A"
         remedy = Remedy("an optimizer whose input carries this module, or another module")
-        if volts / optimizer.input_voltage_max_v >= amps / optimizer.input_current_max_a:
-            value, limit, quantity = volts, optimizer.input_voltage_max_v, "voltage_v"
-        else:
-            value, limit, quantity = amps, optimizer.input_current_max_a, "current_a"
-        yield finding(c, "optimizer.input", subject, quantity, value, limit, "most", line, remedies=[remedy])
+        nearer, quantity = (volts, "voltage_v") if volts.margin_frac <= amps.margin_frac else (amps, "current_a")
+        yield finding(c, "optimizer.input", subject, quantity, nearer.value, nearer.limit, "most", line, remedies=[remedy])
 
 
 @check(
@@ -129,11 +123,10 @@ def optimizer_voltage(c: CheckContext) -> Iterator[Finding]:
         if optimizer is None or optimizer.string_voltage_v is None:
             continue
         tracker, volts = card.trackers[group.tracker - 1], optimizer.string_voltage_v
-        low = volts < tracker.mppt_min_v
-        limit = tracker.mppt_min_v if low else min(tracker.mppt_max_v, card.dc_voltage_max_v)
+        bound = limits.held_bound(volts, tracker, card.dc_voltage_max_v)
         line = f"{volts:g} V held, the tracker works from {tracker.mppt_min_v:g} to {tracker.mppt_max_v:g} V"
         yield finding(
-            c, "optimizer.string-voltage", string_subject(node, group), "voltage_v", volts, limit, "least" if low else "most", line,
+            c, "optimizer.string-voltage", string_subject(node, group), "voltage_v", volts, bound.limit, bound.sense, line,
             remedies=[Remedy("an inverter made for these optimizers")], tight="count",
         )  # fmt: skip
 

@@ -16,7 +16,7 @@ from calm_relay.library.cards import (
 )
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
-from calm_relay.rules.motors import START_S, motor_start, soft_start_counts
+from calm_relay.rules.motors import motor_start, soft_start_counts
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
@@ -157,7 +157,7 @@ def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
     if any(unit.offgrid_peak_va is None or unit.offgrid_peak_s is None for unit in units):
         yield unknown(c, "backup.motor-start", motor.name, "the inverter's off-grid peak power and its time: see the data sheet")
         return
-    takes_s = START_S[motor.motor.kind] if motor.motor else 1.0
+    takes_s = _start_s(c, motor)
     limit = sum(_peak_va(unit, takes_s) for unit in units)
     value = start.start_va + rest_va[motor.id]
     line = (
@@ -175,6 +175,12 @@ def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
         line,
         remedies=_ease(c, motor, value, limit),
     )
+
+
+def _start_s(c: CheckContext, appliance: Appliance) -> float:
+    """Return how long an appliance's motor takes to start (definitions D15), by the pack. [s]"""
+    assert appliance.motor is not None
+    return c.pack.value(f"start_{appliance.motor.kind}_s")
 
 
 def _peak_va(unit: BatterySideUnit, start_s: float) -> float:
@@ -196,7 +202,7 @@ def _ease(c: CheckContext, appliance: Appliance, value: float, limit: float) -> 
         out.append(Remedy(f"a soft starter on {appliance.name} (about {soft * 100:.0f} % of the start)", (edit,)))
     node, unit = forming_nodes(c)[0]
     if unit.offgrid_peak_va is not None:
-        takes_s = START_S[motor.kind]
+        takes_s = _start_s(c, appliance)
         need = value - limit + _peak_va(unit, takes_s)
 
         def carries(card: object) -> bool:

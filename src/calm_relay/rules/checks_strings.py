@@ -14,8 +14,11 @@ from calm_relay.library.cards import (
     Tracker,
     WithTrackers,
 )
+from calm_relay.pv import limits
+from calm_relay.pv.limits import StringAmps, StringVolts
+from calm_relay.pv.roof import array_stc_w as node_stc_w
 from calm_relay.pv.roof import ratio_limit
-from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, short_circuit_a
+from calm_relay.pv.voltage import beta_vmp_per_c
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
@@ -45,23 +48,20 @@ def voltage_rows(c: CheckContext) -> Iterator[tuple[Node, WithTrackers, StringGr
             yield row
 
 
-def isc_a(c: CheckContext, group: StringGroup, module: ModuleCard) -> float:
-    """Return the short-circuit current of one string of a group, light on the rear counted in. [A]"""
-    return short_circuit_a(module, c.job.face(group.face))
+def amps_of(c: CheckContext, group: StringGroup, module: ModuleCard) -> StringAmps:
+    """Return the currents of one string of a group."""
+    return limits.string_amps(group, module, c.job.face(group.face), optimizer_of(c, group))
+
+
+def volts_of(c: CheckContext, group: StringGroup, module: ModuleCard) -> StringVolts:
+    """Return the volts of a group's string at the site's extremes."""
+    site, face = c.job.site, c.job.face(group.face)
+    return limits.string_volts(c.pack, module, group.modules_per_string, site.record_low_c, site.design_high_c, face.mounting)
 
 
 def array_stc_w(c: CheckContext, node: Node) -> float:
     """Return the STC power of a node's strings; of module-level inverters, of all units. [W]"""
-    units = node.count if isinstance(c.cards[node.card], ModuleInverterCard) else 1
-    return units * sum(
-        g.modules_per_string * g.parallel_strings * m.power_stc_w for n, _, g, m in string_rows(c) if n.id == node.id
-    )
-
-
-def ceiling_v(c: CheckContext, card: WithTrackers, module: ModuleCard) -> float:
-    """Return the lowest of inverter input, module system voltage and the site's own ceiling. [V]"""
-    local = c.job.site.dc_ceiling_v
-    return min(card.dc_voltage_max_v, module.system_voltage_max_v, *(() if local is None else (local,)))
+    return node_stc_w(node, c.cards)
 
 
 def string_subject(node: Node, group: StringGroup) -> str:
@@ -91,18 +91,19 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
         if low is None:
             yield unknown(c, "string.cold-voc", subject, "type the site's record low temperature")
             continue
-        volts = cold_voc_v(module, group.modules_per_string, low)
+        volts = volts_of(c, group, module).cold_open_v
         if volts is None:
-            yield unknown(c, "string.cold-voc", subject, "the table ends at −40 °C: enter the module's Voc coefficient")
+            coldest = c.pack.rows("cold_voc")[-1][0]
+            yield unknown(c, "string.cold-voc", subject, f"the table ends at {coldest:g} °C: enter the module's Voc coefficient")
             continue
-        limit = ceiling_v(c, card, module)
+        limit, _ = limits.ceiling_v(card.dc_voltage_max_v, module, c.job.site.dc_ceiling_v)
         each = volts / group.modules_per_string
         most = int(limit / each + 1e-9)
         if module.beta_voc_per_c is not None:
             how = f"(1 + ({module.beta_voc_per_c * 100:.2f} %/°C)·({low:g} − 25))"
             source = "the module card's Voc coefficient; record low as typed"
         else:
-            how, source = f"{each / module.voc_stc_v:.2f}", "NEC table 690.7(A), from memory"
+            how, source = f"{each / module.voc_stc_v:.2f}", c.pack.table["cold_voc"][1]
         line = f"{group.modules_per_string} × {module.voc_stc_v:g} V × {how} = {volts:.0f} V of {limit:.0f} V"
         remedies = []
         if most >= 1:
@@ -129,9 +130,9 @@ def hot_vmp(c: CheckContext) -> Iterator[Finding]:
             yield unknown(c, "string.hot-vmp", subject, "type the site's design high temperature")
             continue
         tracker = card.trackers[group.tracker - 1]
-        cell = high + cell_rise_k(1000.0, module.efficiency_frac, c.job.face(group.face).mounting)
-        volts = hot_vmp_v(module, group.modules_per_string, cell)
-        limit = tracker.mppt_min_v * (1.0 + margin)
+        at = volts_of(c, group, module)
+        volts, cell = at.hot_working_v or 0.0, at.hot_cell_c or 0.0
+        limit = limits.least_working_v(c.pack, tracker)
         each = volts / group.modules_per_string
         least = int(-(-limit // each))
         line = (
@@ -163,11 +164,15 @@ def short_circuit(c: CheckContext) -> Iterator[Finding]:
         if tracker.short_circuit_current_a is None:
             yield unknown(c, "tracker.short-circuit", subject, "the card gives no short-circuit rating: see the data sheet")
             continue
-        each = [(group.parallel_strings, isc_a(c, group, module)) for _, _, group, module in rows]
-        amps = factor * sum(count * isc for count, isc in each)
+        each = [amps_of(c, group, module) for _, _, group, module in rows]
+        amps = limits.tracker_short_circuit_a(c.pack, each)
         limit = tracker.short_circuit_current_a
-        parts = " + ".join(f"{count} × {isc:.4g} A" for count, isc in each)
-        line = f"({parts}) × {factor:g} = {amps:.1f} A of {limit:g} A"
+        parts = " + ".join(f"{s.strings} × {s.short_circuit_a:.4g} A" for s in each if not s.limited)
+        held = " + ".join(f"{s.strings} × {s.short_circuit_a:.4g} A of optimizers" for s in each if s.limited)
+        line = (
+            " + ".join(([f"({parts}) × {factor:g}"] if parts else []) + ([held] if held else []))
+            + f" = {amps:.1f} A of {limit:g} A"
+        )
         yield finding(
             c, "tracker.short-circuit", subject, "current_a", amps, limit, "most", line,
             remedies=_fewer_strings(c, rows, factor, amps, limit),
@@ -179,9 +184,9 @@ def _fewer_strings(
 ) -> list[Remedy]:
     """Return the remedy that leaves fewer strings in parallel on the group with the most of them."""
     node, _, group, module = max(rows, key=lambda row: row[2].parallel_strings)
-    isc = isc_a(c, group, module)
-    others = amps - factor * group.parallel_strings * isc
-    most = int((limit - others) / (factor * isc) + 1e-9)
+    each = amps_of(c, group, module).design_a(factor)
+    others = amps - group.parallel_strings * each
+    most = int((limit - others) / each + 1e-9)
     if most >= 1:
         edit = Edit(count_path(c, node, group, "parallel_strings"), most)
         return [Remedy(f"{most} string(s) in parallel instead of {group.parallel_strings} on this tracker", (edit,))]
@@ -225,7 +230,7 @@ def system_voltage(c: CheckContext) -> Iterator[Finding]:
     """Open-circuit voltage at the record low against what the modules' insulation is rated for."""
     low = c.job.site.record_low_c
     for node, _, group, module in voltage_rows(c):
-        volts = None if low is None else cold_voc_v(module, group.modules_per_string, low)
+        volts = volts_of(c, group, module).cold_open_v
         if volts is None:
             yield unknown(
                 c, "string.system-voltage", string_subject(node, group), "record low temperature, or the module's Voc coefficient"

@@ -16,8 +16,6 @@ CODE_LETTER_TOP_KVA_PER_HP = {
 }
 # NEC table 430.248, from memory: single-phase full-load amps at 230 V.
 FULL_LOAD_A_230V = {0.5: 4.9, 1.0: 8.0, 1.5: 10.0, 2.0: 12.0, 3.0: 17.0, 5.0: 28.0}
-# Definitions D15: 0.5 s for compressors, 1.5 s for pumps; a tool's start is taken between the two (common practice).
-START_S = {"compressor": 0.5, "pump": 1.5, "tool": 1.0}
 
 
 @dataclass(frozen=True)

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Literal
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.pages import PAGE_KEYS
 from calm_relay.library.cards import Card
-from calm_relay.rules.pack import Pack, international
+from calm_relay.packs.pack import Pack, pack_named
 
 if TYPE_CHECKING:
     from calm_relay.year.facts import YearFacts
@@ -98,13 +98,18 @@ CORE_UNITS = {
 
 @dataclass(frozen=True)
 class CheckContext:
-    """What a check may read; `facts` is None for checks that need no year."""
+    """What a check may read; `facts` is None for checks that need no year. `chosen_pack` stands in for the one the job names."""
 
     job: Job
     plan: Plan
     cards: dict[str, Card]
     facts: YearFacts | None
-    pack: Pack = field(default_factory=international)
+    chosen_pack: Pack | None = None
+
+    @property
+    def pack(self) -> Pack:
+        """The pack in force: the one handed in, else the one the job names."""
+        return self.chosen_pack or pack_named(self.job.pack)
 
     def path(self, rest: str) -> str:
         """Return a path inside the plan."""
@@ -190,7 +195,7 @@ def judge(
     if gap < -rounding:
         return "over", gap / abs(limit) if limit else None
     margin = None if limit == 0 or math.isinf(limit) else max(0.0, gap) / abs(limit)
-    threshold = pack.tight.get(tight or quantity, (0.0, ""))[0]
+    threshold = pack.tight_frac(tight or quantity)
     if margin is not None and (margin < threshold or (gap <= rounding and tight != COUNTS)):
         return "tight", margin
     return "within", margin

@@ -166,7 +166,7 @@ class ProposalDialog(QDialog):
         layout = self.chosen()
         if layout is None:
             return
-        rows = [(o.tracker, o.face, o.modules, o.strings) for o in layout.options]
+        rows = [(o.tracker, o.face, o.modules, o.strings, o.fuse_a) for o in layout.options]
         module, mode = self._modules[self.module.currentData()], self.mode.currentData()
         worn = self._optimizers.get(self.optimizer.currentData() or "")
         try:

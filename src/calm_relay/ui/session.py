@@ -19,7 +19,7 @@ from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.history import Document
 from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.recovery import Recovery
-from calm_relay.rules.pack import international
+from calm_relay.packs.pack import pack_named
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.ui.clock import Clock
@@ -307,7 +307,9 @@ class Session(QObject):
             if isinstance(read, Exception):
                 raise read
             assert isinstance(read, WeatherRead)
-            job = with_weather(self.job, read, self.store, self.calendar().utc_offset_h, international().value("assumed_margin_k"))
+            job = with_weather(
+                self.job, read, self.store, self.calendar().utc_offset_h, pack_named(self.job.pack).value("assumed_margin_k")
+            )
             self.document.edit(f"Weather from {path.name}", lambda _: job)
         except CalmRelayError as error:
             self.problem.emit(str(error))

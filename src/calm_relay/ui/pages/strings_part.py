@@ -155,7 +155,7 @@ class StringsPart:
             rows.append(LimitBar(name, words, a.working_a, a.working_limit_a, "tight"))
             limit = a.short_circuit_limit_a
             against = "no rating on the card" if limit is None else f"of {limit:g} A"
-            rows.append(LimitBar("", f"1.25 × short circuit {a.short_circuit_a:.1f} A {against}", a.short_circuit_a, limit))
+            rows.append(LimitBar("", f"{a.factor:g} × short circuit {a.short_circuit_a:.1f} A {against}", a.short_circuit_a, limit))
         self.amps.show_bars(rows)
 
         def work(study: Study, _: Cancel) -> object:
