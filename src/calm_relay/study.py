@@ -17,6 +17,7 @@ from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.house_models import SeriesLoad
 from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.series import SeriesStore
+from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import ModuleCard
 from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
 from calm_relay.packs.pack import Pack, pack_named
@@ -235,7 +236,7 @@ class Study:
         return found
 
     # --- per plan
-    def _dc_key(self, job: Job, plan: Plan, cards: dict[str, Any], index: int) -> str:
+    def _dc_key(self, job: Job, plan: Plan, cards: CardBook, index: int) -> str:
         node = plan.nodes[index]
         faces = [self._light_key(job, g.face) for g in node.strings]
         return content_key("dc", VERSIONS["dc"], stages.select_node_dc(job, node, cards), faces, self.weather_key(job))
@@ -283,14 +284,13 @@ class Study:
         NotFeasible
             When the inverter has no trackers, or a temperature the voltages need is not known.
         """
-        cards = {**job.cards(), module.id: module}
+        cards = book_of(job.library, (module,))
         setup, like = planner_setup(job, plan, node_id, module, cards, mode, pack or pack_named(job.pack), optimizer)
         watts, amps = {}, {}
         air_c = self.weather(job).air_c
         for face in job.faces:
             one = like.model_copy(update={"face": face.id, "tracker": 1, "modules_per_string": 1, "parallel_strings": 1})
             made = stages.group_input(job, cards, one, self.light(job, face.id), self.calendar(job))
-            assert made is not None
             watts[face.id], amps[face.id] = group_dc_w(made, air_c, whole_string=False)
         kept = self.dc(job, plan)[node_id].available_w if mode == "keep" else None
         return propose(setup, watts, amps, self.step_s / 3600.0, most, kept)

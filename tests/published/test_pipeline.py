@@ -15,7 +15,7 @@ from calm_relay.job.models import Face, Job, Node, Place, Plan, StringGroup
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.cards import ModuleCard, PvInverterCard
 from calm_relay.library.shipped import shipped_card
-from calm_relay.pv.array import TRACKING_FRAC, dc_from_ac_w
+from calm_relay.pv.array import TRACKING_FRAC
 from calm_relay.study import Study
 from calm_relay.weather.files import WeatherRead, read_weather, with_weather
 from calm_relay.weather.refine import FileYear
@@ -89,7 +89,7 @@ def chain_energies(job: Job, read: WeatherRead, tilt: float, azimuth: float) -> 
     chain.run_model(weather)
     dc = np.nan_to_num(chain.results.dc.to_numpy(dtype=float)) * TRACKING_FRAC
     grid = np.linspace(0.0, 5000.0, 4001)
-    source = np.array([dc_from_ac_w(p, card.loss, card.ac_rated_w) for p in grid])
+    source = np.array([card.dc_w(p) for p in grid])
     ac = np.where(dc > card.loss.p_self_w, np.interp(dc, source, grid), 0.0)
     return float(dc.sum()), float(ac.sum())
 

@@ -12,7 +12,7 @@ from calm_relay.job.container import OpenedJob, save_job
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Plan
 from calm_relay.job.parts import with_cards
-from calm_relay.library.cards import ModuleCard, OptimizerCard
+from calm_relay.library.book import book_of
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.packs.pack import pack_named
 from calm_relay.places import ATTRIBUTION, find_towns
@@ -122,12 +122,12 @@ def _propose(opened: OpenedJob, plans: list[Plan], options: argparse.Namespace) 
     if options.propose not in nodes:
         problem = f"there is no inverter '{options.propose}'"
         raise BadInput([Fault(options.job, "--propose", problem, f"use one of: {', '.join(nodes) or 'none'}")])
-    modules = {c.id: c for c in (*shipped_cards(), *job.library) if isinstance(c, ModuleCard)}
+    modules = book_of(shipped_cards(), job.library).modules()
     if options.module not in modules:
         raise BadInput(
             [Fault(options.job, "--module", f"there is no module '{options.module}'", f"use one of: {', '.join(modules)}")]
         )
-    optimizers = {c.id: c for c in (*shipped_cards(), *job.library) if isinstance(c, OptimizerCard)}
+    optimizers = book_of(shipped_cards(), job.library).optimizers()
     if options.optimizer and options.optimizer not in optimizers:
         problem = f"there is no optimizer '{options.optimizer}'"
         raise BadInput([Fault(options.job, "--optimizer", problem, f"use one of: {', '.join(optimizers) or 'none'}")])

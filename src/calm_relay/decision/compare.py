@@ -8,7 +8,6 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 from calm_relay.job.models import Job, Plan
-from calm_relay.library.cards import AcUnit
 from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_service import forming_nodes, network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
@@ -110,7 +109,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 None if facts.evening is None else facts.evening.hours_over_h,
                 offgrid,
                 network_sum_w(context)[0],
-                sum(isinstance(cards[n.card], AcUnit) for n in plan.nodes) + sum(n.battery is not None for n in plan.nodes),
+                len(plan.nodes) + sum(n.battery is not None for n in plan.nodes),
                 _shortest_warranty(job, plan),
             )
         )

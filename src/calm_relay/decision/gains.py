@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from calm_relay.job.models import Job, LaterModules, Node, Plan
-from calm_relay.library.cards import AcUnit, HybridCard, ModuleCard, ModuleInverterCard, WithTrackers
-from calm_relay.pv.roof import group_stc_w, ratio_limit
+from calm_relay.job.rows import inverter_rows
+from calm_relay.pv.roof import group_stc_w
 
 if TYPE_CHECKING:
     from calm_relay.year.facts import YearFacts
@@ -28,17 +28,16 @@ def ratio_rows(job: Job, plan: Plan) -> tuple[RatioRow, ...]:
     """Return every inverter's ratio against its card with and without battery, and the plan's against the network's limit."""
     cards = job.cards()
     out, array, rated = [], 0.0, 0.0
-    for node in plan.nodes:
-        card = cards[node.card]
-        if not isinstance(card, WithTrackers) or not node.strings:
+    for node, card in inverter_rows(plan, cards):
+        if not node.strings:
             continue
-        units = node.count if isinstance(card, ModuleInverterCard) else 1
+        units = card.unit_count(node.count)
         stc = units * sum(group_stc_w(group, cards) for group in node.strings)
         array, rated = array + stc, rated + units * card.ac_rated_w
         ratio, battery = stc / (units * card.ac_rated_w), node.battery is not None
-        out.append(RatioRow(node.name, "card, without battery", ratio, ratio_limit(card, has_battery=False), not battery))
-        if isinstance(card, HybridCard):
-            out.append(RatioRow(node.name, "card, with battery", ratio, ratio_limit(card, has_battery=True), battery))
+        out.append(RatioRow(node.name, "card, without battery", ratio, card.ratio_limit(False), not battery))
+        if card.battery_terminals:
+            out.append(RatioRow(node.name, "card, with battery", ratio, card.ratio_limit(True), battery))
     if rated > 0:
         out.append(RatioRow("the plan", "network or rebate", array / rated, job.site.network.dc_ac_ratio_max, in_force=True))
     return tuple(out)
@@ -111,9 +110,4 @@ class NowOrLater:
 
 def inverters_with_strings(job: Job, plan: Plan) -> tuple[Node, ...]:
     """Return the inverters of a plan that carry modules."""
-    cards = job.cards()
-    return tuple(
-        n
-        for n in plan.nodes
-        if isinstance(cards[n.card], AcUnit) and any(isinstance(cards[g.module], ModuleCard) for g in n.strings)
-    )
+    return tuple(node for node, _ in inverter_rows(plan, job.cards()) if node.strings)

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import MONTH_DAYS, YearCalendar, season_of_months, window_hours
-from calm_relay.job.models import BatteryChoice, Job, Node, Plan, Slot
-from calm_relay.library.cards import BatteryCard, BatterySideUnit
+from calm_relay.job.models import Job, Plan, Slot
+from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.load.house import HouseYear
 from calm_relay.load.sums import Sum, backup_hours, night_battery, terminals_give, window_draws
 from calm_relay.simulation import chain
@@ -20,36 +19,6 @@ from calm_relay.year.facts import YearFacts
 
 Array = NDArray[np.float64]
 YEAR_DAYS = sum(MONTH_DAYS)
-
-
-@dataclass(frozen=True)
-class _Bank:
-    """A battery of a plan with its inverter."""
-
-    node: Node
-    unit: BatterySideUnit
-    battery: BatteryCard
-    choice: BatteryChoice
-
-    @property
-    def usable_wh(self) -> float:
-        return chain.usable_wh(self.battery, self.choice)
-
-    @property
-    def one_way(self) -> float:
-        """Terminals to cells, or back: the root of the round trip (definitions D3)."""
-        return math.sqrt(self.battery.dc_round_trip_frac)
-
-
-def _banks(job: Job, plan: Plan) -> list[_Bank]:
-    cards = job.cards()
-    out = []
-    for node in plan.nodes:
-        unit = cards[node.card]
-        battery = cards[node.battery.card] if node.battery else None
-        if isinstance(unit, BatterySideUnit) and isinstance(battery, BatteryCard) and node.battery is not None:
-            out.append(_Bank(node, unit, battery, node.battery))
-    return out
 
 
 def quick_sums(
@@ -68,7 +37,7 @@ def quick_sums(
     day = float(total.sum()) * calendar.step_h / YEAR_DAYS
     night = float(total[~sun_up].sum()) * calendar.step_h / YEAR_DAYS
     out = list(night_battery(day, night))
-    banks = _banks(job, plan)
+    banks = list(battery_rows(plan, job.cards()))
     for bank in banks:
         for slot in plan.controls.slots:
             if slot.kind == "charge_from_grid" and slot.power_w > 0:
@@ -80,13 +49,13 @@ def quick_sums(
     return tuple(out)
 
 
-def _window(bank: _Bank, slot: Slot, facts: YearFacts | None) -> Iterator[Sum]:
+def _window(bank: BatteryRow, slot: Slot, facts: YearFacts | None) -> Iterator[Sum]:
     """What a grid charge window draws at AC and stores, and what the battery's amps would bring at its terminals."""
     hours = window_hours(slot.start_h, slot.end_h)
-    watts = min(slot.power_w, chain.ac_in_w(bank.unit))
+    watts = min(slot.power_w, bank.unit.charger_in_max_w)
     if watts <= 0:  # a unit without a charger
         return
-    frac = round(chain.charger_dc_w(bank.unit, watts) / watts * bank.one_way, 3)
+    frac = round(bank.unit.charger_dc_w(watts) / watts * bank.battery.one_way_frac, 3)
     drawn, stored = window_draws(watts, hours, frac)
     words = "the charger's loss and half the battery's are in the factor"
     if facts is not None:
@@ -107,10 +76,10 @@ def _window(bank: _Bank, slot: Slot, facts: YearFacts | None) -> Iterator[Sum]:
         yield replace(most, name=f"{name}, most at the terminals", parts=words)
 
 
-def _backup(job: Job, banks: list[_Bank], house: HouseYear, calendar: YearCalendar) -> Iterator[Sum]:
+def _backup(job: Job, banks: list[BatteryRow], house: HouseYear, calendar: YearCalendar) -> Iterator[Sum]:
     """How long full batteries carry the mean load of each season, the whole house and what must stay on."""
-    usable = sum(b.usable_wh for b in banks)
-    one_way = sum(b.usable_wh * b.one_way for b in banks) / usable if usable else 1.0
+    usable = sum(chain.usable_wh(b.battery, b.choice) for b in banks)
+    one_way = sum(chain.usable_wh(b.battery, b.choice) * b.battery.one_way_frac for b in banks) / usable if usable else 1.0
     idle = sum(b.unit.loss.p_self_w for b in banks)
     auxiliary = sum(b.battery.auxiliary_w for b in banks)
     essential = [a.id for a in job.house.counted if a.essential]
@@ -136,7 +105,7 @@ def _backup(job: Job, banks: list[_Bank], house: HouseYear, calendar: YearCalend
         yield Sum("the brief's longest outage, what must stay on", need, "energy_wh", line, words)
 
 
-def _inverter_frac(banks: list[_Bank], load_w: float) -> float:
+def _inverter_frac(banks: list[BatteryRow], load_w: float) -> float:
     """Return the inverters' efficiency at a load without their idle draw, which the sum adds by itself."""
     rated = sum(b.unit.ac_rated_w for b in banks)
     part = min(1.0, load_w / rated)
@@ -144,12 +113,13 @@ def _inverter_frac(banks: list[_Bank], load_w: float) -> float:
     return 1.0 / (sum(factors) / len(factors))
 
 
-def _fill(banks: list[_Bank], facts: YearFacts) -> Iterator[Sum]:
+def _fill(banks: list[BatteryRow], facts: YearFacts) -> Iterator[Sum]:
     """How often the array offers a full battery, by season: share of days, and the median day."""
     for bank in banks:
+        usable = show(chain.usable_wh(bank.battery, bank.choice), "energy_wh")
         for season, row in facts.fill.get(bank.node.id, {}).items():
             line = (
-                f"in {season} the array offers all of {show(bank.usable_wh, 'energy_wh')} on {row.share_of_days_frac * 100:.0f} % "
+                f"in {season} the array offers all of {usable} on {row.share_of_days_frac * 100:.0f} % "
                 f"of days, on the median day {show(row.median_offer_wh, 'energy_wh')}"
             )
             yield Sum(f"filled by the array, {bank.node.name}", row.share_of_days_frac, "fraction", line)

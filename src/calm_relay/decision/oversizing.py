@@ -7,7 +7,6 @@ from collections.abc import Callable
 from calm_relay.decision.gains import MoreModules, NowOrLater
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import Job, LaterModules, Node, Plan
-from calm_relay.library.cards import ModuleInverterCard
 from calm_relay.study import Study
 from calm_relay.tariff.growth import yearly_totals
 
@@ -28,7 +27,7 @@ def with_more_modules(job: Job, plan: Plan, node_id: str, count: int) -> tuple[J
     node = next(n for n in plan.nodes if n.id == node_id)
     if not node.strings:
         raise BadInput([Fault("", f"plans[{plan.id}].nodes[{node_id}].strings", "there are no strings to add to", "add one first")])
-    if isinstance(job.card(node.card), ModuleInverterCard):
+    if job.cards().inverter(node.card).per_module:
         grown = node.model_copy(update={"count": min(200, node.count + count)})
         return _with_node(job, plan, grown), grown.count - node.count
     groups, added = list(node.strings), 0

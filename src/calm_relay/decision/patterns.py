@@ -20,21 +20,14 @@ from calm_relay.errors import NotFeasible
 from calm_relay.job.house_models import ProfileLoad
 from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, Slot, StringGroup, Transfer
 from calm_relay.job.parts import with_cards
-from calm_relay.library.cards import (
-    AcUnit,
-    BatteryCard,
-    BatterySideUnit,
-    Card,
-    HybridCard,
-    ModuleCard,
-    PvInverterCard,
-    TransferCard,
-)
-from calm_relay.library.shipped import shipped_cards
+from calm_relay.job.rows import inverter_rows, pv_only_nodes
+from calm_relay.library.book import CardBook, book_of
+from calm_relay.library.cards import BatteryCard, Card, InverterCard, ModuleCard, TransferCard
+from calm_relay.library.shipped import shipped_book
 from calm_relay.packs.pack import pack_named
 from calm_relay.pv import limits
 from calm_relay.pv.limits import string_volts
-from calm_relay.simulation.chain import ac_in_w, usable_wh
+from calm_relay.simulation.chain import usable_wh
 
 PATTERNS: tuple[tuple[str, str, str], ...] = (
     ("ac-add-on", "Keep, add AC battery", "what stands stays; a battery inverter joins it"),
@@ -68,14 +61,14 @@ def draft_plan(job: Job, pattern: str, day_wh: float | None = None) -> tuple[Job
     letter = next((c for c in string.ascii_uppercase if c not in letters), "new")
     transfer = None
     if battery:
-        gateway = _smallest(TransferCard, lambda card: (card.pass_through_a or 0.0) >= job.site.supply.service_a, "pass_through_a")
+        gateway = _gateway(job.site.supply.service_a)
         cards.append(gateway)
         essential = tuple(a.id for a in job.house.counted if a.essential)
         whole = whole_house_default(job.brief) is not None
         transfer = Transfer(
             card=gateway.id, backed_up="whole_house" if whole else "listed", listed=() if whole else essential or ("background",)
         )
-    controls = _controls(job, nodes, {**job.cards(), **{c.id: c for c in cards}}) if battery else Controls()
+    controls = _controls(job, nodes, book_of(job.library, tuple(cards))) if battery else Controls()
     note = " ".join(f"{d.line[:1].upper()}{d.line[1:]}." for d in defaults(job)) if battery else ""
     plan = Plan(id=plan_id, letter=letter, name=name, note=note, nodes=nodes, transfer=transfer, controls=controls)
     changed = with_cards(job, cards)
@@ -123,7 +116,7 @@ def _swap(need: Need, today: Plan) -> Drafted:
 def _alongside(need: Need, today: Plan) -> Drafted:
     job = need.job
     face = _free_face(job, today)
-    module = next(card for card in shipped_cards() if isinstance(card, ModuleCard) and card.id == "module-430")
+    module = shipped_book().module("module-430")
     count = min(job.face(face).room_modules or 12, 12, _longest(job, module, 600.0))
     unit = _smallest_unit("hybrid", 0.8 * count * module.power_stc_w)
     stack, modules = _battery(need)
@@ -138,13 +131,12 @@ def _alongside(need: Need, today: Plan) -> Drafted:
 def _array_only(need: Need, today: Plan) -> Drafted:
     job = need.job
     face = _free_face(job, today)
-    for node in today.nodes:
-        card = job.card(node.card)
+    for node, card in inverter_rows(today, job.cards()):
         used = {group.tracker for group in node.strings}
-        free = [n for n in range(1, len(getattr(card, "trackers", ())) + 1) if n not in used]
-        if not isinstance(card, PvInverterCard | HybridCard) or not free:
+        free = [n for n in range(1, len(card.trackers) + 1) if n not in used]
+        if card.per_module or not free:
             continue
-        module = next(c for c in shipped_cards() if isinstance(c, ModuleCard) and c.id == "module-430")
+        module = shipped_book().module("module-430")
         count = min(job.face(face).room_modules or 8, 8, _longest(job, module, card.dc_voltage_max_v))
         group = StringGroup(id=_free_string(today), face=face, module=module.id, tracker=free[0], modules_per_string=count)
         more = node.model_copy(update={"strings": (*node.strings, group)})
@@ -152,16 +144,16 @@ def _array_only(need: Need, today: Plan) -> Drafted:
     raise NotFeasible("no tracker of today's inverters is free", "put strings in parallel, or draft a hybrid alongside")
 
 
-def _controls(job: Job, nodes: tuple[Node, ...], cards: dict[str, Card]) -> Controls:
+def _controls(job: Job, nodes: tuple[Node, ...], cards: CardBook) -> Controls:
     """Return the reserve and, where the brief asks for it, a slot that fills what the window can from the grid."""
     reserve, window = reserve_default(job.brief).value, cheap_window(job.tariff)
     if window is None or window_default(job.brief, job.tariff) is None:
         return Controls(reserve_soc_frac=reserve)
     room, most = 0.0, 0.0
     for node in nodes:
-        unit, battery = cards[node.card], cards[node.battery.card] if node.battery else None
-        if isinstance(unit, BatterySideUnit) and isinstance(battery, BatteryCard) and node.battery is not None:
-            room, most = room + usable_wh(battery, node.battery), max(most, ac_in_w(unit))
+        if node.battery is not None:
+            room += usable_wh(cards.battery(node.battery.card), node.battery)
+            most = max(most, cards.battery_unit(node.card).charger_in_max_w)
     power = min(most, math.ceil(room / CHARGED_FRAC / window_hours(*window) / 100.0) * 100.0)
     months = dull_half(job.site.place.latitude_deg)
     slot = Slot(kind="charge_from_grid", start_h=window[0], end_h=window[1], months=months, power_w=power, target_soc_frac=1.0)
@@ -169,15 +161,11 @@ def _controls(job: Job, nodes: tuple[Node, ...], cards: dict[str, Card]) -> Cont
 
 
 def _pv_inverters(job: Job, today: Plan) -> list[Node]:
-    return [node for node in today.nodes if job.card(node.card).kind in ("pv_inverter", "module_inverter")]
+    return [node for node, _ in pv_only_nodes(today, job.cards())]
 
 
 def _rated_w(job: Job, nodes: list[Node]) -> float:
-    total = 0.0
-    for node in nodes:
-        card = job.card(node.card)
-        total += card.ac_rated_w * node.count if isinstance(card, AcUnit) else 0.0
-    return total
+    return sum(job.cards().inverter(node.card).ac_rated_w * node.count for node in nodes)
 
 
 def _free_face(job: Job, today: Plan) -> str:
@@ -197,10 +185,8 @@ def _longest(job: Job, module: ModuleCard, ceiling_v: float) -> int:
     return max(1, int(0.97 * limits.ceiling_v(ceiling_v, module, job.site.dc_ceiling_v)[0] / each))
 
 
-def _smallest_unit(kind: str, rated_w: float, trackers: int = 0) -> Card:
-    fitting = [
-        c for c in shipped_cards() if c.kind == kind and isinstance(c, AcUnit) and len(getattr(c, "trackers", ())) >= trackers
-    ]
+def _smallest_unit(kind: str, rated_w: float, trackers: int = 0) -> InverterCard:
+    fitting = [c for c in shipped_book().inverters().values() if c.kind == kind and len(c.trackers) >= trackers]
     big = [c for c in fitting if c.ac_rated_w >= rated_w - 1e-6]
     if not fitting or not big:
         raise NotFeasible(
@@ -209,9 +195,10 @@ def _smallest_unit(kind: str, rated_w: float, trackers: int = 0) -> Card:
     return min(big, key=lambda c: c.ac_rated_w)
 
 
-def _smallest(kind: type[TransferCard], fits: object, field: str) -> TransferCard:
-    cards = sorted((c for c in shipped_cards() if isinstance(c, kind)), key=lambda c: getattr(c, field) or 0.0)
-    return next((c for c in cards if fits(c)), cards[-1])  # type: ignore[operator]
+def _gateway(service_a: float) -> TransferCard:
+    """Return the smallest shipped transfer device that passes the service, else the largest there is."""
+    cards = sorted(shipped_book().transfers().values(), key=lambda c: c.pass_through_a or 0.0)
+    return next((c for c in cards if (c.pass_through_a or 0.0) >= service_a), cards[-1])
 
 
 @dataclass(frozen=True)
@@ -236,7 +223,7 @@ class Need:
 
 def _battery(need: Need, takes_w: float = 0.0) -> tuple[BatteryCard, int]:
     """Return a stack that holds the trade's 60 % of a day's use, the brief's outage, and takes `takes_w`, as its card allows."""
-    card = next(c for c in shipped_cards() if isinstance(c, BatteryCard))
+    card = next(iter(shipped_book().batteries().values()))
     usable = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh
     outage = outage_default(need.job.brief, need.job.house)
     through = 0 if outage is None else math.ceil(outage.value / usable)

@@ -9,8 +9,9 @@ from typing import Any
 from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job, Plan
-from calm_relay.library.cards import AcUnit, BatteryCard, BatterySideUnit
-from calm_relay.library.shipped import shipped_cards
+from calm_relay.job.rows import inverter_rows
+from calm_relay.library.shipped import shipped_book
+from calm_relay.simulation import chain
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 
@@ -53,31 +54,23 @@ def steps(job: Job, plan: Plan) -> tuple[Step, ...]:
         text = f"export cap {show(cap, 'power_w', 1)} to {show(cap + EXPORT_STEP_W, 'power_w', 1)}"
         out.append(Step("export_cap", text, (Edit("site.export_limit_w", cap + EXPORT_STEP_W),)))
     cards = job.cards()
-    for node in plan.nodes:
-        card = cards[node.card]
+    for node, card in inverter_rows(plan, cards):
         if node.battery is not None:
-            battery = cards[node.battery.card]
+            battery, unit = cards.battery(node.battery.card), cards.battery_unit(node.card)
             more = node.battery.modules + 1
-            volts = battery.voltage_nominal_v * more if isinstance(battery, BatteryCard) and battery.stacking == "series" else 0.0
-            fits = not isinstance(card, BatterySideUnit) or volts <= card.battery_voltage_max_v
-            if isinstance(battery, BatteryCard) and more <= battery.modules_max and fits:
+            if more <= battery.modules_max and chain.stack_voltage_v(battery, more) <= unit.battery_voltage_max_v:
                 text = f"{node.name}: {more} battery modules instead of {node.battery.modules}"
                 out.append(Step(f"battery:{node.id}", text, (Edit(f"{base}.nodes[{node.id}].battery.modules", more),)))
-        if isinstance(card, AcUnit):
-            trackers = len(getattr(card, "trackers", ()))
-            larger = [
-                c
-                for c in shipped_cards()
-                if c.kind == card.kind
-                and isinstance(c, AcUnit)
-                and c.ac_rated_w > card.ac_rated_w
-                and len(getattr(c, "trackers", ())) >= trackers
-            ]
-            if larger:
-                best = min(larger, key=lambda c: c.ac_rated_w)
-                text = f"{node.name}: {show(best.ac_rated_w, 'power_w', 1)} instead of {show(card.ac_rated_w, 'power_w', 1)}"
-                edits = (Edit("library[+]", best.model_dump()), Edit(f"{base}.nodes[{node.id}].card", best.id))
-                out.append(Step(f"inverter:{node.id}", text, edits))
+        larger = [
+            c
+            for c in shipped_book().inverters().values()
+            if c.kind == card.kind and c.ac_rated_w > card.ac_rated_w and len(c.trackers) >= len(card.trackers)
+        ]
+        if larger:
+            best = min(larger, key=lambda c: c.ac_rated_w)
+            text = f"{node.name}: {show(best.ac_rated_w, 'power_w', 1)} instead of {show(card.ac_rated_w, 'power_w', 1)}"
+            edits = (Edit("library[+]", best.model_dump()), Edit(f"{base}.nodes[{node.id}].card", best.id))
+            out.append(Step(f"inverter:{node.id}", text, edits))
     return tuple(out)
 
 

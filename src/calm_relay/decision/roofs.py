@@ -10,8 +10,10 @@ from numpy.typing import NDArray
 from calm_relay.decision.directions import DirectionMap, FaceYield
 from calm_relay.errors import Cancelled
 from calm_relay.job.models import Face, Job, Plan, StringGroup
-from calm_relay.library.cards import HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard
-from calm_relay.library.shipped import shipped_card
+from calm_relay.job.rows import string_rows
+from calm_relay.library.book import book_of
+from calm_relay.library.cards import ModuleCard
+from calm_relay.library.shipped import shipped_book
 from calm_relay.packs.pack import pack_named
 from calm_relay.pv.array import GroupInput, group_dc_w
 from calm_relay.pv.shade import SunPath, sun_paths
@@ -35,9 +37,7 @@ def module_on(job: Job, face_id: str) -> ModuleCard:
             for group in node.strings:
                 if group.face == face_id:
                     count[group.module] += group.modules_per_string * group.parallel_strings
-    card = job.card(count.most_common(1)[0][0]) if count else shipped_card(USUAL_MODULE)
-    assert isinstance(card, ModuleCard)
-    return card
+    return job.cards().module(count.most_common(1)[0][0]) if count else shipped_book().module(USUAL_MODULE)
 
 
 def _one(face: Face, module: ModuleCard) -> StringGroup:
@@ -47,10 +47,8 @@ def _one(face: Face, module: ModuleCard) -> StringGroup:
 def face_yield(study: Study, job: Job, face_id: str) -> FaceYield:
     """Return what a kilowatt of modules gives on a face in a year."""
     face, module = job.face(face_id), module_on(job, face_id)
-    made = stages.group_input(
-        job, {**job.cards(), module.id: module}, _one(face, module), study.light(job, face_id), study.calendar(job)
-    )
-    assert made is not None
+    cards = book_of(job.library, (module,))
+    made = stages.group_input(job, cards, _one(face, module), study.light(job, face_id), study.calendar(job))
     power, _ = group_dc_w(made, study.weather(job).air_c)
     months = study.calendar(job).by_month_wh(power)
     return FaceYield(face_id, module.name, tuple(wh / module.power_stc_w for wh in months))
@@ -114,13 +112,7 @@ def string_years(study: Study, job: Job, plan: Plan) -> tuple[StringYear, ...]:
     """Return when in the simulated year each string of a plan is at its highest and lowest."""
     cards, calendar, air_c = job.cards(), study.calendar(job), study.weather(job).air_c
     out = []
-    for node in plan.nodes:
-        card = cards[node.card]
-        if not isinstance(card, PvInverterCard | HybridCard | ModuleInverterCard):
-            continue
-        level = isinstance(card, ModuleInverterCard)
-        for group in node.strings:
-            made = stages.group_input(job, cards, group, study.light(job, group.face), calendar, module_level=level)
-            if made is not None:
-                out.append(string_year(made, node.id, card.trackers[group.tracker - 1], air_c, calendar, pack_named(job.pack)))
+    for node, card, group, _ in string_rows(plan, cards):
+        made = stages.group_input(job, cards, group, study.light(job, group.face), calendar, module_level=card.per_module)
+        out.append(string_year(made, node.id, card.trackers[group.tracker - 1], air_c, calendar, pack_named(job.pack)))
     return tuple(out)

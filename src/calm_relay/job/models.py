@@ -10,6 +10,7 @@ from calm_relay.job.brief_models import Brief
 from calm_relay.job.common_models import HourOfDay, Months, Note, SeriesRef, Share
 from calm_relay.job.house_models import House, SeriesLoad
 from calm_relay.job.tariff_models import Tariff
+from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import Card, Id, Name, Record
 from calm_relay.units import (
     CurrentA,
@@ -348,9 +349,9 @@ class Job(Record):
                 return card
         raise KeyError(card_id)
 
-    def cards(self) -> dict[str, Card]:
+    def cards(self) -> CardBook:
         """Return the job's cards by id."""
-        return {card.id: card for card in self.library}
+        return book_of(self.library)
 
     def series_refs(self) -> dict[str, SeriesRef]:
         """Return every series the job names, by the path of its field."""

@@ -8,7 +8,7 @@ from typing import Any
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
-from calm_relay.library.cards import BatterySideUnit, Card, ModuleInverterCard
+from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_card
 
 
@@ -110,8 +110,8 @@ def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None)
     """
     plan = job.plan(plan_id)
     node = next(n for n in plan.nodes if n.id == node_id)
-    card = job.card(node.card)
-    trackers = len(getattr(card, "trackers", ()))
+    card = job.cards().inverter(node.card)
+    trackers = len(card.trackers)
     used = {group.tracker for group in node.strings}
     free = next((n for n in range(1, trackers + 1) if n not in used), None)
     if free is None:
@@ -123,7 +123,7 @@ def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None)
     chosen: Any = module or shipped_card("module-430")
     used_faces = {g.face for n in plan.nodes for g in n.strings}
     face = next((f.id for f in job.faces if f.id not in used_faces), job.faces[0].id)
-    each = 1 if isinstance(card, ModuleInverterCard) else 8
+    each = 1 if card.per_module else 8
     group = StringGroup(id=made, face=face, module=chosen.id, tracker=free, modules_per_string=each)
     changed = node.model_copy(update={"strings": (*node.strings, group)})
     return _with_node(with_cards(job, [chosen]), plan_id, changed), made
@@ -133,11 +133,6 @@ def remove_string(job: Job, plan_id: str, node_id: str, string_id: str) -> Job:
     """Return the job without a string."""
     node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
     return _with_node(job, plan_id, node.model_copy(update={"strings": tuple(g for g in node.strings if g.id != string_id)}))
-
-
-def has_battery_terminals(card: Card) -> bool:
-    """Return whether a battery can hang on an inverter of this card."""
-    return isinstance(card, BatterySideUnit)
 
 
 def put_strings(

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+import math
+from typing import Annotated, ClassVar, Literal, TypeVar
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from calm_relay.units import ApparentVa, CurrentA, Fraction, LengthM, PowerW, Quantity, VoltageV
+
+Watts = TypeVar("Watts", float, NDArray[np.float64])
 
 
 class Record(BaseModel):
@@ -87,6 +92,17 @@ class LossTerms(Record):
     a: Annotated[float, Field(ge=0, le=1)]
     b: Annotated[float, Field(ge=0, le=1)]
 
+    def in_w(self, out_w: float, rated_w: float) -> float:
+        """Return watts in for watts out (definitions D4); 0 for nothing out. [W]"""
+        return out_w + self.p_self_w + self.a * out_w + self.b * out_w * out_w / rated_w if out_w > 0 else 0.0
+
+    def out_w(self, in_w: Watts, rated_w: float) -> Watts:
+        """Return watts out for watts in, a number or an array: the inverse of :meth:`in_w`, no upper limit. [W]"""
+        over = np.maximum(0.0, in_w - self.p_self_w)
+        slope = 1.0 + self.a
+        made: Watts = 2.0 * over / (slope + np.sqrt(slope * slope + 4.0 * self.b * over / rated_w))
+        return made
+
 
 class AcUnit(CardBase):
     """What every unit with AC terminals has; `ac_rated_w` is at power factor 1."""
@@ -95,6 +111,20 @@ class AcUnit(CardBase):
     loss: LossTerms
     night_w: PowerW | None = Field(default=None, description="standby draw; None: a third of p_self, assumed")
     phases: Literal[1, 3] = 1
+    battery_terminals: ClassVar[bool] = False
+    per_module: ClassVar[bool] = False
+
+    def unit_count(self, count: int) -> int:
+        """Return how many units share a node's strings: `count` where each has one module, else one."""
+        return count if self.per_module else 1
+
+    def ac_w(self, dc_w: Watts) -> Watts:
+        """Return AC watts for DC watts; no upper limit. [W]"""
+        return self.loss.out_w(dc_w, self.ac_rated_w)
+
+    def dc_w(self, ac_w: float) -> float:
+        """Return the DC watts that AC watts take. [W]"""
+        return self.loss.in_w(ac_w, self.ac_rated_w)
 
 
 class PvInverterCard(AcUnit):
@@ -107,6 +137,12 @@ class PvInverterCard(AcUnit):
     back_feed_a: CurrentA | None = Field(default=None, description="what the unit may feed back into a faulted string")
     dc_ac_ratio_max: Ratio | None = None
     controllable: bool = True
+    pv_inputs: ClassVar[bool] = True
+    pv_to_battery_max_w: ClassVar[None] = None
+
+    def ratio_limit(self, _has_battery: bool) -> float | None:
+        """Return the DC-to-AC limit; None where the card has none."""
+        return self.dc_ac_ratio_max
 
 
 class ModuleInverterCard(AcUnit):
@@ -120,6 +156,15 @@ class ModuleInverterCard(AcUnit):
     branch_units_max: Annotated[int, Quantity("count"), Field(ge=1)] | None = Field(
         default=None, description="units on one branch circuit; None: by the breaker"
     )
+    per_module: ClassVar[bool] = True
+    pv_to_battery_max_w: ClassVar[None] = None
+    pv_inputs: ClassVar[bool] = True
+    trackers_paralleled: ClassVar[bool] = False
+    back_feed_a: ClassVar[None] = None
+
+    def ratio_limit(self, _has_battery: bool) -> float | None:
+        """Return the DC-to-AC limit; None where the card has none."""
+        return self.dc_ac_ratio_max
 
 
 class BatterySideUnit(AcUnit):
@@ -144,6 +189,30 @@ class BatterySideUnit(AcUnit):
     absorb_max_w: PowerW | None = Field(default=None, description="AC power it can take in while forming the grid")
     absorb_ratio: Ratio = 1.0
     pass_through_a: CurrentA | None = None
+    battery_terminals: ClassVar[bool] = True
+    controllable: ClassVar[bool] = True
+
+    @property
+    def charger_loss(self) -> LossTerms:
+        """The charger's loss terms: its own, else the inverter's with the ends exchanged (definitions D4)."""
+        return self.charge_loss or self.loss
+
+    @property
+    def charger_in_max_w(self) -> float:
+        """The AC input limit; the AC rating where the card has none (assumed). [W]"""
+        return self.ac_rated_w if self.ac_in_max_w is None else self.ac_in_max_w
+
+    def charger_dc_w(self, ac_w: float) -> float:
+        """Return the DC watts the charger delivers from AC watts. [W]"""
+        return float(self.charger_loss.out_w(ac_w, self.ac_rated_w))
+
+    def charger_ac_w(self, dc_w: float) -> float:
+        """Return the AC watts the charger draws to deliver DC watts. [W]"""
+        return self.charger_loss.in_w(dc_w, self.ac_rated_w)
+
+    def output_w(self, dc_w: float) -> float:
+        """Return the AC watts made of DC watts, at most the AC rating. [W]"""
+        return min(float(self.ac_w(dc_w)), self.ac_rated_w)
 
 
 class HybridCard(BatterySideUnit):
@@ -157,12 +226,30 @@ class HybridCard(BatterySideUnit):
     dc_ac_ratio_max: Ratio | None = None
     dc_ac_ratio_max_with_battery: Ratio | None = None
     pv_to_battery_max_w: PowerW | None = None
+    pv_inputs: ClassVar[bool] = True
+
+    def ratio_limit(self, has_battery: bool) -> float | None:
+        """Return the DC-to-AC limit with or without a battery; None where the card has none."""
+        if has_battery and self.dc_ac_ratio_max_with_battery is not None:
+            return self.dc_ac_ratio_max_with_battery
+        return self.dc_ac_ratio_max
 
 
 class BatteryInverterCard(BatterySideUnit):
     """A battery inverter (inverter-charger), no PV input."""
 
     kind: Literal["battery_inverter"] = "battery_inverter"
+    pv_inputs: ClassVar[bool] = False
+    dc_voltage_max_v: ClassVar[float] = 0.0
+    trackers: ClassVar[tuple[Tracker, ...]] = ()
+    trackers_paralleled: ClassVar[bool] = False
+    back_feed_a: ClassVar[None] = None
+    dc_ac_ratio_max: ClassVar[None] = None
+    pv_to_battery_max_w: ClassVar[None] = None
+
+    def ratio_limit(self, _has_battery: bool) -> float | None:
+        """Return None: there is no array on it."""
+        return None
 
 
 class BatteryCard(CardBase):
@@ -188,6 +275,11 @@ class BatteryCard(CardBase):
     taper_end_frac: Fraction = 0.05
     auxiliary_w: PowerW = 0.0
 
+    @property
+    def one_way_frac(self) -> float:
+        """Terminals to cells, or back: the root of the round trip (definitions D3)."""
+        return math.sqrt(self.dc_round_trip_frac)
+
 
 class TransferCard(CardBase):
     """A transfer device or gateway between the backup side and the grid side."""
@@ -196,7 +288,6 @@ class TransferCard(CardBase):
     pass_through_a: CurrentA | None = None
 
 
-WithTrackers = PvInverterCard | HybridCard | ModuleInverterCard
 Card = Annotated[
     ModuleCard
     | OptimizerCard

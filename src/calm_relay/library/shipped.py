@@ -7,6 +7,7 @@ from importlib import resources
 
 from pydantic import TypeAdapter
 
+from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import Card
 
 
@@ -17,6 +18,12 @@ def shipped_cards() -> tuple[Card, ...]:
     return TypeAdapter(tuple[Card, ...]).validate_json(text)
 
 
+@cache
+def shipped_book() -> CardBook:
+    """Return the shipped cards by id."""
+    return book_of(shipped_cards())
+
+
 def shipped_card(card_id: str) -> Card:
     """Return one shipped card; raises KeyError when there is none of that id."""
-    return {card.id: card for card in shipped_cards()}[card_id]
+    return shipped_book()[card_id]

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.job.models import Face, NamedLosses, StringGroup
-from calm_relay.library.cards import AcUnit, LossTerms, ModuleCard, OptimizerCard, Tracker
+from calm_relay.library.cards import AcUnit, ModuleCard, OptimizerCard, Tracker
 from calm_relay.pv.shade import light_for_power
 from calm_relay.pv.voltage import ABSORBED_FRAC, MOUNTING_U_W_PER_M2_K, beta_vmp_per_c, rear_gain_frac
 from calm_relay.weather.solar import PlaneOfArray
@@ -203,18 +203,6 @@ def night_w(card: AcUnit) -> tuple[float, bool]:
     return (card.loss.p_self_w / 3.0, True) if card.night_w is None else (card.night_w, False)
 
 
-def ac_from_dc_w(dc_w: Array, loss: LossTerms, rated_w: float) -> Array:
-    """Return AC watts for DC watts in by the three-term loss (Schmidt and Sauer, 1996); no upper limit."""
-    over = np.maximum(0.0, dc_w - loss.p_self_w)
-    slope = 1.0 + loss.a
-    return 2.0 * over / (slope + np.sqrt(slope * slope + 4.0 * loss.b * over / rated_w))
-
-
-def dc_from_ac_w(ac_w: float, loss: LossTerms, rated_w: float) -> float:
-    """Return DC watts for AC watts out by the same form; 0 for nothing out."""
-    return ac_w + loss.p_self_w + loss.a * ac_w + loss.b * ac_w * ac_w / rated_w if ac_w > 0 else 0.0
-
-
 @dataclass(frozen=True, eq=False)
 class PvOnlyOutput:
     """A PV-only inverter (or `count` like ones, clipped one by one) per step. [W]
@@ -235,7 +223,7 @@ class PvOnlyOutput:
 def pv_only_output(dc_w: Array, card: AcUnit, count: int = 1) -> PvOnlyOutput:
     """Return the output of `count` like PV-only inverters that share `dc_w` evenly."""
     each = dc_w / count
-    potential = ac_from_dc_w(each, card.loss, card.ac_rated_w)
+    potential = card.ac_w(each)
     ac = np.minimum(potential, card.ac_rated_w)
     night, _ = night_w(card)
     running = potential > 0

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.job.models import Job, Node, Plan, StringGroup
-from calm_relay.library.cards import Card, ModuleCard, OptimizerCard, Tracker, WithTrackers
+from calm_relay.job.models import Job, Plan, StringGroup
+from calm_relay.job.rows import inverter_rows
+from calm_relay.library.book import CardBook
+from calm_relay.library.cards import ModuleCard
 from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.pv.limits import ceiling_v, string_amps, string_volts, tracker_short_circuit_a
 
@@ -36,11 +37,9 @@ def string_ladders(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[Ladd
     """Return a ladder for every string group of a plan, in the plan's order."""
     cards, rules = job.cards(), pack or pack_named(job.pack)
     out = []
-    for node, card in _with_trackers(plan, cards):
+    for node, card in inverter_rows(plan, cards):
         for group in node.strings:
-            module = cards[group.module]
-            if not isinstance(module, ModuleCard):
-                continue
+            module = cards.module(group.module)
             tracker = card.trackers[group.tracker - 1]
             volts, name = ceiling_v(card.dc_voltage_max_v, module, job.site.dc_ceiling_v)
             out.append(
@@ -52,20 +51,12 @@ def string_ladders(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[Ladd
     return tuple(out)
 
 
-def _with_trackers(plan: Plan, cards: dict[str, Card]) -> Iterator[tuple[Node, WithTrackers]]:
-    """Yield the inverters of a plan whose strings hang on trackers of their own, with their cards."""
-    for node in plan.nodes:
-        card = cards[node.card]
-        if isinstance(card, WithTrackers):
-            yield node, card
-
-
 def _volts(
-    job: Job, cards: dict[str, Card], group: StringGroup, module: ModuleCard, pack: Pack
+    job: Job, cards: CardBook, group: StringGroup, module: ModuleCard, pack: Pack
 ) -> tuple[float | None, float | None, float | None, float | None]:
     """Return cold open, cold working, hot working and hot open volts of a group's string."""
-    optimizer = cards.get(group.optimizer or "")
-    if isinstance(optimizer, OptimizerCard) and optimizer.string_voltage_v is not None:
+    optimizer = cards.optimizer(group.optimizer)
+    if optimizer is not None and optimizer.string_voltage_v is not None:
         held = optimizer.string_voltage_v
         return held, held, held, held
     site, face = job.site, job.face(group.face)
@@ -92,14 +83,13 @@ def tracker_amps(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[Tracke
     """Return the currents of every tracker of a plan that has strings; light on the rear is counted in."""
     cards, rules = job.cards(), pack or pack_named(job.pack)
     out = []
-    for node, card in _with_trackers(plan, cards):
+    for node, card in inverter_rows(plan, cards):
         for number in sorted({g.tracker for g in node.strings}):
-            tracker: Tracker = card.trackers[number - 1]
+            tracker = card.trackers[number - 1]
             strings = []
             for group in node.strings:
-                module, worn = cards[group.module], cards.get(group.optimizer or "")
-                if group.tracker == number and isinstance(module, ModuleCard):
-                    optimizer = worn if isinstance(worn, OptimizerCard) else None
+                if group.tracker == number:
+                    module, optimizer = cards.module(group.module), cards.optimizer(group.optimizer)
                     strings.append(string_amps(group, module, job.face(group.face), optimizer))
             out.append(
                 TrackerAmps(

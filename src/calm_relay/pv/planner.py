@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from calm_relay.library.cards import LossTerms, ModuleCard, OptimizerCard, Tracker
 from calm_relay.packs.pack import Pack
-from calm_relay.pv.array import ac_from_dc_w
 from calm_relay.pv.limits import (
     Bound,
     StringAmps,
@@ -366,7 +365,7 @@ def _year(
         if float(amps.max()) > limit:
             watts = watts * np.minimum(1.0, limit / np.maximum(amps, 1e-9))
         dc += watts
-    ac = np.minimum(ac_from_dc_w(dc, s.loss, s.ac_rated_w), s.ac_rated_w)
+    ac = np.minimum(s.loss.out_w(dc, s.ac_rated_w), s.ac_rated_w)
     return Layout(
         options,
         sum(o.total for o in options),

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
 from typing import Literal
 
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
-from calm_relay.library.cards import AcUnit, Card, HybridCard, ModuleCard, ModuleInverterCard, OptimizerCard, PvInverterCard
+from calm_relay.job.rows import inverter_rows
+from calm_relay.library.book import CardBook
+from calm_relay.library.cards import InverterCard, ModuleCard
 from calm_relay.packs.pack import Pack
 from calm_relay.pv.fit import face_room
 from calm_relay.pv.limits import string_amps
@@ -24,24 +25,16 @@ MODES: tuple[tuple[Mode, str], ...] = (
 )
 
 
-def group_stc_w(group: StringGroup, cards: Mapping[str, Card]) -> float:
+def group_stc_w(group: StringGroup, cards: CardBook) -> float:
     """Return the STC power of a string group. [W]"""
-    module = cards[group.module]
-    return group.modules_per_string * group.parallel_strings * (module.power_stc_w if isinstance(module, ModuleCard) else 0.0)
+    return group.modules_per_string * group.parallel_strings * cards.module(group.module).power_stc_w
 
 
-def ratio_limit(card: PvInverterCard | HybridCard | ModuleInverterCard, has_battery: bool) -> float | None:
-    """Return the card's DC-to-AC limit with or without a battery; None where the card has none."""
-    if isinstance(card, HybridCard) and has_battery and card.dc_ac_ratio_max_with_battery is not None:
-        return card.dc_ac_ratio_max_with_battery
-    return card.dc_ac_ratio_max
-
-
-def modules_by_face(plan: Plan, cards: Mapping[str, Card], *, module: str | None = None, without_node: str = "") -> Counter[str]:
+def modules_by_face(plan: Plan, cards: CardBook, *, module: str | None = None, without_node: str = "") -> Counter[str]:
     """Return how many modules a plan has on each face, of one card where `module` names it."""
     count = Counter[str]()
     for node in plan.nodes:
-        units = node.count if isinstance(cards[node.card], ModuleInverterCard) else 1
+        units = cards.inverter(node.card).unit_count(node.count)
         for group in node.strings if node.id != without_node else ():
             if module in (None, group.module):
                 count[group.face] += group.modules_per_string * group.parallel_strings * units
@@ -53,30 +46,26 @@ def _room(face: Face, module: ModuleCard) -> int:
     return MOST_ROOM if room is None else room
 
 
-def array_stc_w(node: Node, cards: Mapping[str, Card]) -> float:
+def array_stc_w(node: Node, cards: CardBook) -> float:
     """Return the STC power of a node's strings; of module-level inverters, of all units. [W]"""
-    units = node.count if isinstance(cards[node.card], ModuleInverterCard) else 1
+    units = cards.inverter(node.card).unit_count(node.count)
     return units * sum(group_stc_w(group, cards) for group in node.strings)
 
 
-def carried_w(plan: Plan, cards: Mapping[str, Card], *, without_node: str = "") -> tuple[float, float]:
+def carried_w(plan: Plan, cards: CardBook, *, without_node: str = "") -> tuple[float, float]:
     """Return STC watts and AC ratings of the inverters that carry PV (definitions D12), one of them left out. [W]"""
     array = rated = 0.0
-    for node in plan.nodes:
-        card = cards[node.card]
-        if node.strings and node.id != without_node and isinstance(card, AcUnit):
-            units = node.count if isinstance(card, ModuleInverterCard) else 1
-            rated += card.ac_rated_w * units
+    for node, card in inverter_rows(plan, cards):
+        if node.strings and node.id != without_node:
+            rated += card.ac_rated_w * card.unit_count(node.count)
             array += array_stc_w(node, cards)
     return array, rated
 
 
-def _most_array(
-    job: Job, plan: Plan, node: Node, card: PvInverterCard | HybridCard, cards: Mapping[str, Card]
-) -> ArrayLimit | None:
+def _most_array(job: Job, plan: Plan, node: Node, card: InverterCard, cards: CardBook) -> ArrayLimit | None:
     """Return the most STC watts an inverter's own strings may have: by its card, or by the network's ratio for the whole plan."""
     out = []
-    ratio = ratio_limit(card, node.battery is not None)
+    ratio = card.ratio_limit(node.battery is not None)
     if ratio is not None:
         out.append(ArrayLimit(ratio * card.ac_rated_w, f"the card allows a ratio of {ratio:g}"))
     network = job.site.network.dc_ac_ratio_max
@@ -86,15 +75,14 @@ def _most_array(
     return min(out, key=lambda row: row.most_w, default=None)
 
 
-def _kept(job: Job, group: StringGroup, cards: Mapping[str, Card]) -> KeptStrings:
-    module, worn = cards[group.module], cards.get(group.optimizer or "")
-    assert isinstance(module, ModuleCard)
-    amps = string_amps(group, module, job.face(group.face), worn if isinstance(worn, OptimizerCard) else None)
+def _kept(job: Job, group: StringGroup, cards: CardBook) -> KeptStrings:
+    module = cards.module(group.module)
+    amps = string_amps(group, module, job.face(group.face), cards.optimizer(group.optimizer))
     return KeptStrings(amps, module.series_fuse_max_a, group.fuse_a is not None)
 
 
 def planner_setup(
-    job: Job, plan: Plan, node_id: str, module: ModuleCard, cards: Mapping[str, Card], mode: Mode, pack: Pack, optimizer: str = ""
+    job: Job, plan: Plan, node_id: str, module: ModuleCard, cards: CardBook, mode: Mode, pack: Pack, optimizer: str = ""
 ) -> tuple[Setup, StringGroup]:
     """Return what the planner works on, and a string group whose age and losses the new strings have.
 
@@ -108,8 +96,8 @@ def planner_setup(
         When the inverter has no trackers, a temperature the voltages need is not known, or there is nothing to rewire.
     """
     node = next(n for n in plan.nodes if n.id == node_id)
-    card, worn = cards[node.card], cards.get(optimizer)
-    if not isinstance(card, PvInverterCard | HybridCard):
+    card, worn = cards.inverter(node.card), cards.optimizer(optimizer)
+    if not card.pv_inputs or card.per_module:
         raise NotFeasible(f"{node.name} takes no strings", "choose an inverter with trackers")
     low, high = job.site.record_low_c, job.site.design_high_c
     if low is None or high is None:
@@ -126,10 +114,9 @@ def planner_setup(
     else:
         taken = modules_by_face(plan, cards, without_node=node_id if mode == "anew" else "")
         room = Counter({f.id: max(0, _room(f, module) - taken[f.id]) for f in job.faces})
-    if isinstance(worn, OptimizerCard):
+    if worn is not None:
         like = like.model_copy(update={"optimizer": worn.id})
     kept = node.strings if mode == "keep" else ()
-    joined = bool(getattr(card, "trackers_paralleled", False))
     setup = Setup(
         module,
         tuple(FaceRoom(f.id, f.name, room[f.id], f.mounting, rear_gain_frac(module, f)) for f in job.faces),
@@ -142,11 +129,11 @@ def planner_setup(
         high,
         pack,
         local_ceiling_v=job.site.dc_ceiling_v,
-        optimizer=worn if isinstance(worn, OptimizerCard) else None,
+        optimizer=worn,
         closed=frozenset(g.tracker for g in kept),
         kept_stc_w=sum(group_stc_w(g, cards) for g in kept),
-        joined=joined,
-        kept=tuple(_kept(job, g, cards) for g in kept) if joined else (),
-        back_feed_a=getattr(card, "back_feed_a", None) or 0.0,
+        joined=card.trackers_paralleled,
+        kept=tuple(_kept(job, g, cards) for g in kept) if card.trackers_paralleled else (),
+        back_feed_a=card.back_feed_a or 0.0,
     )
     return setup, like

@@ -6,17 +6,7 @@ import math
 from dataclasses import dataclass
 
 from calm_relay.job.models import Job, Node, Plan
-from calm_relay.library.cards import (
-    AcUnit,
-    BatteryCard,
-    BatterySideUnit,
-    Card,
-    HybridCard,
-    ModuleCard,
-    ModuleInverterCard,
-    PvInverterCard,
-    TransferCard,
-)
+from calm_relay.library.book import CardBook
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
@@ -89,8 +79,7 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
     supply = job.site.supply
     nodes = [_node(job, node, cards) for node in plan.nodes]
     nodes.sort(key=lambda n: n.side != "backup")
-    device = cards[plan.transfer.card] if plan.transfer else None
-    amps = device.pass_through_a if isinstance(device, TransferCard) else None
+    amps = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
     volts = supply.voltage_v * supply.phases
     listed = plan.backed_up
     total = len(job.house.appliances) + 1
@@ -114,14 +103,12 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
     )
 
 
-def _node(job: Job, node: Node, cards: dict[str, Card]) -> NodeStation:
-    card = cards[node.card]
-    assert isinstance(card, AcUnit)
+def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
+    card = cards.inverter(node.card)
     battery = None
-    unit = card if isinstance(card, BatterySideUnit) else None
+    unit = cards.battery_unit(node.card) if card.battery_terminals else None
     if node.battery is not None and unit is not None:
-        module = cards[node.battery.card]
-        assert isinstance(module, BatteryCard)
+        module = cards.battery(node.battery.card)
         charge = chain.terminals_limit_w(chain.charge_chain(unit, module, node.battery)) or card.ac_rated_w
         give = chain.terminals_limit_w(chain.discharge_chain(unit, module, node.battery)) or card.ac_rated_w
         usable = chain.usable_wh(module, node.battery)
@@ -141,19 +128,16 @@ def _node(job: Job, node: Node, cards: dict[str, Card]) -> NodeStation:
     )
 
 
-def _trackers(job: Job, node: Node, cards: dict[str, Card]) -> tuple[TrackerStation, ...]:
-    card = cards[node.card]
-    if not isinstance(card, PvInverterCard | HybridCard | ModuleInverterCard):
-        return ()
+def _trackers(job: Job, node: Node, cards: CardBook) -> tuple[TrackerStation, ...]:
+    card = cards.inverter(node.card)
     out = []
-    units = node.count if isinstance(card, ModuleInverterCard) else 1
+    units = card.unit_count(node.count)
     for number in sorted({g.tracker for g in node.strings}):
         groups = [g for g in node.strings if g.tracker == number]
         tracker = card.trackers[number - 1]
         stc, volts, texts = 0.0, 0.0, []
         for group in groups:
-            module = cards[group.module]
-            assert isinstance(module, ModuleCard)
+            module = cards.module(group.module)
             stc += group_stc_w(group, cards)
             volts = max(volts, group.modules_per_string * module.vmp_stc_v)
             times = f"{group.parallel_strings} × " if group.parallel_strings > 1 else ""

@@ -11,7 +11,8 @@ from collections.abc import Callable, Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.library.cards import Card, HybridCard, ModuleCard, ModuleInverterCard, PvInverterCard, Tracker, WithTrackers
+from calm_relay.job.rows import inverter_rows
+from calm_relay.library.cards import InverterCard, ModuleCard, Tracker
 from calm_relay.pv import limits
 from calm_relay.pv.fit import face_room
 from calm_relay.pv.roof import carried_w, group_stc_w
@@ -30,7 +31,7 @@ from calm_relay.rules.checks_strings import (
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
-Row = tuple[Node, WithTrackers, StringGroup, ModuleCard]
+Row = tuple[Node, InverterCard, StringGroup, ModuleCard]
 
 
 def by_tracker(c: CheckContext) -> dict[tuple[str, int], list[Row]]:
@@ -196,7 +197,7 @@ def reverse_current(c: CheckContext) -> Iterator[Finding]:
             continue
         each, weak = [amps_of(c, g, m) for _, _, g, m in rows], amps_of(c, weakest, module)
         others = sum(s.strings * s.short_circuit_a for s in each) - weak.short_circuit_a
-        back = getattr(card, "back_feed_a", None) or 0.0
+        back = card.back_feed_a or 0.0
         amps = limits.reverse_current_a(c.pack, each, weak, back)
         more = f" + {back:g} A fed back" if back else ""
         line = f"{strings} strings: {others:.1f} A × {factor:g}{more} = {amps:.1f} A of {module.series_fuse_max_a:g} A"
@@ -217,7 +218,7 @@ def _joined(c: CheckContext) -> list[list[Row]]:
     """Return strings by what they are in parallel with: their tracker, or all trackers that the inverter joins inside."""
     out: dict[tuple[str, int], list[Row]] = defaultdict(list)
     for (node_id, number), rows in by_tracker(c).items():
-        out[node_id, 0 if getattr(rows[0][1], "trackers_paralleled", False) else number] += rows
+        out[node_id, 0 if rows[0][1].trackers_paralleled else number] += rows
     return list(out.values())
 
 
@@ -309,7 +310,7 @@ def roof_room(c: CheckContext) -> Iterator[Finding]:
     count: dict[str, int] = defaultdict(int)
     largest: dict[str, tuple[Node, StringGroup]] = {}
     for node, card, group, _ in string_rows(c):
-        units = node.count if isinstance(card, ModuleInverterCard) else 1
+        units = card.unit_count(node.count)
         count[group.face] += group.modules_per_string * group.parallel_strings * units
         kept = largest.get(group.face)
         if kept is None or group.modules_per_string > kept[1].modules_per_string:
@@ -317,8 +318,7 @@ def roof_room(c: CheckContext) -> Iterator[Finding]:
     for face_id, modules in count.items():
         face = c.job.face(face_id)
         node, group = largest[face_id]
-        module = c.cards[group.module]
-        room = face_room(face, module) if isinstance(module, ModuleCard) else None
+        room = face_room(face, c.cards.module(group.module))
         if room is None:
             yield unknown(c, "roof.room", face.name, "how many modules fit: type the room of this face, or its size")
             continue
@@ -345,14 +345,13 @@ def roof_room(c: CheckContext) -> Iterator[Finding]:
 def under_used(c: CheckContext) -> Iterator[Finding]:
     """DC-to-AC ratio of an inverter with strings against the least that uses it well."""
     limit = c.pack.value("dc_ac_ratio_least")
-    for node in c.plan.nodes:
-        card = c.cards[node.card]
-        if not isinstance(card, PvInverterCard | HybridCard) or not node.strings:
+    for node, card in inverter_rows(c.plan, c.cards):
+        if card.per_module or not node.strings:
             continue
         array = array_stc_w(c, node)
         ratio = array / card.ac_rated_w
         line = f"{array / 1000:.2f} kWp on {card.ac_rated_w / 1000:.2f} kW = {ratio:.2f}, at least {limit:g} uses it well"
-        smaller = swap_card(c, node, _used_well(array, card, limit), lambda other: -getattr(other, "ac_rated_w", 0.0))
+        smaller = swap_card(c, node, _used_well(array, card, limit), lambda other: -other.ac_rated_w)
         remedies = [] if smaller is None else [Remedy(f"{smaller.name} instead", swap_edits(c, node, smaller))]
         yield finding(
             c, "array.under-used", node.name, "ratio", ratio, limit, "least", line, soft=True, tight="ratio-within",
@@ -360,11 +359,11 @@ def under_used(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _used_well(array_w: float, now: PvInverterCard | HybridCard, ratio_least: float) -> Callable[[Card], bool]:
+def _used_well(array_w: float, now: InverterCard, ratio_least: float) -> Callable[[InverterCard], bool]:
     """Return whether a card is smaller than the present one, takes its volts, and is used well by an array."""
 
-    def fits(card: Card) -> bool:
-        if not isinstance(card, PvInverterCard | HybridCard) or card.ac_rated_w >= now.ac_rated_w:
+    def fits(card: InverterCard) -> bool:
+        if card.ac_rated_w >= now.ac_rated_w:
             return False
         most = card.dc_ac_ratio_max or math.inf
         return ratio_least <= array_w / card.ac_rated_w <= most and card.dc_voltage_max_v >= now.dc_voltage_max_v
@@ -387,7 +386,7 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
         return
     value = array / rated
     line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f} of {limit:g}"
-    with_strings = [node for node in c.plan.nodes if node.strings and not isinstance(c.cards[node.card], ModuleInverterCard)]
+    with_strings = [node for node, card in inverter_rows(c.plan, c.cards) if node.strings and not card.per_module]
     largest = max(with_strings, key=lambda node: array_stc_w(c, node), default=None)
     remedies = [Remedy(f"an array of at most {show(limit * rated, 'power_w')}p in this plan")]
     if largest is not None:

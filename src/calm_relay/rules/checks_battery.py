@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from calm_relay.calendar import season_of_months, window_hours
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import BatteryChoice, Node
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
+from calm_relay.job.rows import BatteryRow
+from calm_relay.job.rows import battery_rows as rows_of
+from calm_relay.library.book import book_of
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, InverterCard
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
@@ -21,42 +23,31 @@ if TYPE_CHECKING:
     from calm_relay.year.facts import FillFacts
 
 
-@dataclass(frozen=True)
-class BatteryRow:
-    """A node with a battery and its cards."""
-
-    node: Node
-    unit: BatterySideUnit
-    battery: BatteryCard
-    choice: BatteryChoice
-
-
 def battery_rows(c: CheckContext) -> Iterator[BatteryRow]:
     """Yield every node that has a battery."""
-    for node in c.plan.nodes:
-        unit = c.cards[node.card]
-        if node.battery is not None and isinstance(unit, BatterySideUnit):
-            battery = c.cards[node.battery.card]
-            if isinstance(battery, BatteryCard):
-                yield BatteryRow(node, unit, battery, node.battery)
+    yield from rows_of(c.plan, c.cards)
 
 
-def swap_card(c: CheckContext, node: Node, wanted: Callable[[Card], bool], rank: Callable[[Card], float]) -> Card | None:
+def swap_card(
+    c: CheckContext, node: Node, wanted: Callable[[InverterCard], bool], rank: Callable[[InverterCard], float]
+) -> InverterCard | None:
     """Return the fitting card of the node's own kind that ranks lowest, from the job's library and the shipped one."""
-    kind = c.cards[node.card].kind
-    known = {card.id: card for card in (*shipped_cards(), *c.job.library)}
-    fitting = [card for card in known.values() if card.kind == kind and _keeps_trackers(c, node, card) and wanted(card)]
+    now = c.cards.inverter(node.card)
+    trackers = max((group.tracker for group in node.strings), default=0)
+    known = book_of(shipped_cards(), c.job.library).inverters().values()
+    fitting = [card for card in known if card.kind == now.kind and trackers <= len(card.trackers) and wanted(card)]
     return min(fitting, key=rank, default=None)
 
 
-def _keeps_trackers(c: CheckContext, node: Node, card: Card) -> bool:
-    used = max((group.tracker for group in node.strings), default=0)
-    return used <= len(getattr(card, "trackers", ()))
-
-
-def swap_edits(c: CheckContext, node: Node, card: Card) -> tuple[Edit, ...]:
+def swap_edits(c: CheckContext, node: Node, card: InverterCard) -> tuple[Edit, ...]:
     """Return the edits that put another card on a node, bringing the card into the job where it is new."""
     return (Edit("library[+]", card.model_dump()), Edit(c.path(f"nodes[{node.id}].card"), card.id))
+
+
+def unit_of(card: InverterCard) -> BatterySideUnit:
+    """Return a card that has battery terminals as what has them."""
+    assert isinstance(card, BatterySideUnit)
+    return card
 
 
 @check(
@@ -81,13 +72,13 @@ def charge_chain(c: CheckContext) -> Iterator[Finding]:
             text = f"weakest link: {least.name}, {show(least.dc_w, 'power_w')} DC. {named}"
             yield note(c, "battery.charge-chain", row.node.name, text)
             continue
-        asked = chain.charger_dc_w(row.unit, max(asks))
+        asked = row.unit.charger_dc_w(max(asks))
         line = (
             f"slot {show(max(asks), 'power_w')} at AC = {show(asked, 'power_w')} DC; weakest link: {least.name}, "
             f"{show(least.dc_w, 'power_w')}. {named}"
         )
-        ac = chain.charger_ac_w(row.unit, least.dc_w)
-        fits = math.floor(min(ac, chain.ac_in_w(row.unit)) / 10) * 10.0
+        ac = row.unit.charger_ac_w(least.dc_w)
+        fits = math.floor(min(ac, row.unit.charger_in_max_w) / 10) * 10.0
         edits = tuple(
             Edit(c.path(f"controls.slots[{i}].power_w"), fits)
             for i, s in enumerate(c.plan.controls.slots)
@@ -103,7 +94,7 @@ def charge_chain(c: CheckContext) -> Iterator[Finding]:
 def _window_stores_wh(row: BatteryRow, power_w: float, hours_h: float) -> float:
     """Energy the window puts into the cells: the lesser of charger and battery limit, times hours, times η_c. [Wh]"""
     at_terminals = chain.terminals_limit_w(chain.charge_chain(row.unit, row.battery, row.choice))
-    dc = chain.charger_dc_w(row.unit, min(power_w, chain.ac_in_w(row.unit)))
+    dc = row.unit.charger_dc_w(min(power_w, row.unit.charger_in_max_w))
     if at_terminals is not None:
         dc = min(dc, at_terminals)
     return window_stores_wh(dc, hours_h, row.battery.dc_round_trip_frac)
@@ -216,9 +207,8 @@ def _more_output(c: CheckContext, rows: list[BatteryRow], value_w: float, limit_
     row = rows[0]
     others = limit_w - _out_limit_w(row.unit, row.battery, row.choice)
 
-    def modules_for(unit: Card) -> int | None:
-        if not isinstance(unit, BatterySideUnit):
-            return None
+    def modules_for(card: InverterCard) -> int | None:
+        unit = unit_of(card)
         for modules in range(max(row.choice.modules, row.battery.modules_min), row.battery.modules_max + 1):
             choice = row.choice.model_copy(update={"modules": modules})
             volts = chain.stack_voltage_v(row.battery, modules)
@@ -226,7 +216,7 @@ def _more_output(c: CheckContext, rows: list[BatteryRow], value_w: float, limit_
                 return modules
         return None
 
-    best = swap_card(c, row.node, lambda card: modules_for(card) is not None, lambda card: getattr(card, "ac_rated_w", 0.0))
+    best = swap_card(c, row.node, lambda card: modules_for(card) is not None, lambda card: card.ac_rated_w)
     if best is None:
         return [Remedy(f"a second battery with its own inverter, or {show(value_w - limit_w, 'power_w')} less at once")]
     modules = modules_for(best) or row.choice.modules
@@ -240,7 +230,7 @@ def _more_output(c: CheckContext, rows: list[BatteryRow], value_w: float, limit_
 
 def _out_limit_w(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> float:
     dc = chain.terminals_limit_w(chain.discharge_chain(unit, battery, choice))
-    return unit.ac_rated_w if dc is None else chain.output_ac_w(unit, dc)
+    return unit.ac_rated_w if dc is None else unit.output_w(dc)
 
 
 @check(

@@ -10,7 +10,8 @@ from calm_relay.job.brief_models import ContractEnd
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Plan
-from calm_relay.library.cards import Card, ModuleInverterCard
+from calm_relay.job.rows import module_count
+from calm_relay.library.book import CardBook
 from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note
 from calm_relay.units import format_quantity as show
@@ -25,20 +26,11 @@ END_WORDS: dict[ContractEnd, str] = {
 }
 
 
-def _modules(plan: Plan, cards: dict[str, Card]) -> int:
-    """Return how many PV modules a plan has."""
-    return sum(
-        (node.count if isinstance(cards[node.card], ModuleInverterCard) else 1) * g.modules_per_string * g.parallel_strings
-        for node in plan.nodes
-        for g in node.strings
-    )
-
-
 def _batteries(plan: Plan) -> int:
     return sum(node.battery.modules for node in plan.nodes if node.battery is not None)
 
 
-def what_it_does(today: Plan, plan: Plan, cards: dict[str, Card]) -> frozenset[ContractEnd]:
+def what_it_does(today: Plan, plan: Plan, cards: CardBook) -> frozenset[ContractEnd]:
     """Return what a plan does to today's system, in the words old contracts end by."""
     out: set[ContractEnd] = set()
     kept = {(node.id, node.card) for node in plan.nodes}
@@ -46,7 +38,7 @@ def what_it_does(today: Plan, plan: Plan, cards: dict[str, Card]) -> frozenset[C
         out.add("inverter_taken_out")
     if _batteries(plan) > _batteries(today):
         out.add("battery_added")
-    before, after = _modules(today, cards), _modules(plan, cards)
+    before, after = module_count(today, cards), module_count(plan, cards)
     if after != before:
         out.add("modules_added" if after > before else "modules_taken_out")
     return frozenset(out)

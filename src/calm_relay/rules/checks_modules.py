@@ -7,10 +7,10 @@ from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import StringGroup
-from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard, WithTrackers
+from calm_relay.job.rows import inverter_rows
+from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard
 from calm_relay.pv import limits
 from calm_relay.pv.measured import compare_measured
-from calm_relay.pv.roof import ratio_limit
 from calm_relay.pv.voltage import rear_gain_frac
 from calm_relay.rules.checks_array import by_tracker, to_free_tracker, tracker_name
 from calm_relay.rules.checks_strings import (
@@ -140,8 +140,7 @@ def branch(c: CheckContext) -> Iterator[Finding]:
     """Units on the fullest branch circuit against what its breaker carries all day, or the card's own count."""
     share = c.pack.value("branch_breaker_frac")
     supply = c.job.site.supply
-    for node in c.plan.nodes:
-        card = c.cards[node.card]
+    for node, card in inverter_rows(c.plan, c.cards):
         if not isinstance(card, ModuleInverterCard):
             continue
         each = card.ac_rated_w / (supply.voltage_v * (3 if card.phases == 3 else 1))
@@ -168,9 +167,8 @@ def branch(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def enough_trackers(c: CheckContext) -> Iterator[Finding]:
     """Roof faces on an inverter against its trackers; more faces must share one at a computed small loss."""
-    for node in c.plan.nodes:
-        card = c.cards[node.card]
-        if not isinstance(card, WithTrackers) or isinstance(card, ModuleInverterCard) or not node.strings:
+    for node, card in inverter_rows(c.plan, c.cards):
+        if card.per_module or not node.strings:
             continue
         faces = len({g.face for g in node.strings})
         line = f"{faces} faces on {len(card.trackers)} trackers"
@@ -285,11 +283,10 @@ def later_modules(c: CheckContext) -> Iterator[Finding]:
         yield unknown(c, "array.later-modules", "plan", "add the strings that stand now first")
         return
     each, room, free, names = rows[-1][3].power_stc_w, 0.0, 0, []
-    for node in c.plan.nodes:
-        card = c.cards[node.card]
-        if not isinstance(card, WithTrackers) or isinstance(card, ModuleInverterCard):
+    for node, card in inverter_rows(c.plan, c.cards):
+        if card.per_module or not card.pv_inputs:
             continue
-        limit = ratio_limit(card, node.battery is not None)
+        limit = card.ratio_limit(node.battery is not None)
         if limit is None:
             yield unknown(c, "array.later-modules", node.name, "the card gives no oversizing limit: see the data sheet")
             return

@@ -7,15 +7,10 @@ from collections.abc import Iterator
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Node
-from calm_relay.library.cards import (
-    AcUnit,
-    BatterySideUnit,
-    ModuleInverterCard,
-    PvInverterCard,
-    TransferCard,
-)
+from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
+from calm_relay.library.cards import BatterySideUnit, InverterCard
 from calm_relay.pv.roof import group_stc_w
-from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
+from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits, unit_of
 from calm_relay.rules.motors import motor_start, soft_start_counts
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
@@ -24,12 +19,7 @@ from calm_relay.units import format_quantity as show
 
 def forming_nodes(c: CheckContext) -> list[tuple[Node, BatterySideUnit]]:
     """Return the nodes that form the grid in an outage: able to, on the backup side, with a battery."""
-    out: list[tuple[Node, BatterySideUnit]] = []
-    for node in c.plan.nodes:
-        unit = c.cards[node.card]
-        if isinstance(unit, BatterySideUnit) and unit.grid_forming and node.side == "backup" and node.battery is not None:
-            out.append((node, unit))
-    return out
+    return [(row.node, row.unit) for row in forming_rows(c.plan, c.cards)]
 
 
 def backup_appliances(c: CheckContext) -> list[Appliance]:
@@ -52,7 +42,7 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
     if c.plan.transfer is None:
         return
     forming = forming_nodes(c)
-    device = c.cards[c.plan.transfer.card]
+    amps = c.cards.transfer(c.plan.transfer.card).pass_through_a
     supply = c.job.site.supply
     subject = "backup side"
     if not forming:
@@ -69,7 +59,6 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
         return
     limit = sum(_offgrid_va(c, node, unit) for node, unit in forming)
     peak = c.facts.backup_peak_va
-    amps = device.pass_through_a if isinstance(device, TransferCard) else None
     passes = (
         "not on the card"
         if amps is None
@@ -88,7 +77,7 @@ def _offgrid_va(c: CheckContext, node: Node, unit: BatterySideUnit) -> float:
         if row.node.id == node.id:
             dc = chain.terminals_limit_w(chain.discharge_chain(unit, row.battery, row.choice))
             if dc is not None:
-                limit = min(limit, chain.output_ac_w(unit, dc))
+                limit = min(limit, unit.output_w(dc))
     return limit
 
 
@@ -205,10 +194,10 @@ def _ease(c: CheckContext, appliance: Appliance, value: float, limit: float) -> 
         takes_s = _start_s(c, appliance)
         need = value - limit + _peak_va(unit, takes_s)
 
-        def carries(card: object) -> bool:
-            return isinstance(card, BatterySideUnit) and _peak_va(card, takes_s) >= need
+        def carries(card: InverterCard) -> bool:
+            return _peak_va(unit_of(card), takes_s) >= need
 
-        best = swap_card(c, node, carries, lambda card: getattr(card, "ac_rated_w", 0.0))
+        best = swap_card(c, node, carries, lambda card: card.ac_rated_w)
         if best is not None:
             out.append(Remedy(f"{best.name} in place of {unit.name}", swap_edits(c, node, best)))
     return out or [Remedy(f"an inverter of at least {value / 1000:.1f} kVA peak")]
@@ -230,11 +219,7 @@ def _own_pv_w(c: CheckContext, node: Node) -> float:
 def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
     """Sum of PV-only inverters on the backup side against what the forming inverters and their batteries take in."""
     forming = forming_nodes(c)
-    pv = [
-        (node, card)
-        for node in c.plan.nodes
-        if node.side == "backup" and isinstance(card := c.cards[node.card], PvInverterCard | ModuleInverterCard)
-    ]
+    pv = [(node, card) for node, card in pv_only_nodes(c.plan, c.cards) if node.side == "backup"]
     if not forming or not pv:
         return
     subject = " + ".join(node.name for node, _ in pv)
@@ -252,7 +237,7 @@ def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
         for row in battery_rows(c):
             dc = chain.terminals_limit_w(chain.charge_chain(unit, row.battery, row.choice)) if row.node.id == node.id else None
             if dc is not None:
-                takes = min(takes, chain.charger_ac_w(unit, max(0.0, dc - own)))
+                takes = min(takes, unit.charger_ac_w(max(0.0, dc - own)))
         limit += takes * unit.absorb_ratio
         beside = f" beside {show(own, 'power_w')} of its own DC PV" if own else ""
         words.append(f"{node.name} {show(takes, 'power_w')}{beside} × {unit.absorb_ratio:g}")
@@ -263,10 +248,11 @@ def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
     node, unit = forming[0]
     if len(forming) == 1:
 
-        def takes_all(card: object) -> bool:
-            return isinstance(card, BatterySideUnit) and (card.absorb_max_w or 0.0) * card.absorb_ratio >= value
+        def takes_all(card: InverterCard) -> bool:
+            other = unit_of(card)
+            return (other.absorb_max_w or 0.0) * other.absorb_ratio >= value
 
-        best = swap_card(c, node, takes_all, lambda card: getattr(card, "ac_rated_w", 0.0))
+        best = swap_card(c, node, takes_all, lambda card: card.ac_rated_w)
         if best is not None and best.id != node.card:
             remedies.append(Remedy(f"{best.name} in place of {unit.name}, if the battery takes it", swap_edits(c, node, best)))
     yield finding(c, "backup.ac-pv-absorb", subject, "power_w", value, limit, "most", line, remedies=remedies)
@@ -275,14 +261,11 @@ def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
 def network_sum_w(c: CheckContext) -> tuple[float, str]:
     """Return the sum of AC ratings as the network counts it, a hybrid once, and its arithmetic. [W]"""
     total, words = 0.0, []
-    for node in c.plan.nodes:
-        card = c.cards[node.card]
-        if isinstance(card, AcUnit):
-            watts = card.ac_rated_w * node.count
-            total += watts
-            times = f"{node.count} × " if node.count > 1 else ""
-            once = " (hybrid, once)" if card.kind == "hybrid" else ""
-            words.append(f"{times}{card.ac_rated_w / 1000:g} kW{once}")
+    for node, card in inverter_rows(c.plan, c.cards):
+        total += card.ac_rated_w * node.count
+        times = f"{node.count} × " if node.count > 1 else ""
+        once = " (hybrid, once)" if card.kind == "hybrid" else ""
+        words.append(f"{times}{card.ac_rated_w / 1000:g} kW{once}")
     return total, " + ".join(words) or "no inverter"
 
 
@@ -304,15 +287,13 @@ def inverter_sum(c: CheckContext) -> Iterator[Finding]:
     line = f"{words} = {total / 1000:g} kW of {limit / 1000:g} kW"
     remedies = []
     for node in sorted(c.plan.nodes, key=lambda n: -c.plan.nodes.index(n)):
-        card = c.cards[node.card]
-        if not isinstance(card, AcUnit):
-            continue
+        card = c.cards.inverter(node.card)
         allowed = (limit - (total - card.ac_rated_w * node.count)) / node.count
 
-        def fits(other: object, allowed: float = allowed) -> bool:
-            return isinstance(other, AcUnit) and other.ac_rated_w <= allowed + 1e-9
+        def fits(other: InverterCard, allowed: float = allowed) -> bool:
+            return other.ac_rated_w <= allowed + 1e-9
 
-        best = swap_card(c, node, fits, lambda other: -getattr(other, "ac_rated_w", 0.0))
+        best = swap_card(c, node, fits, lambda other: -other.ac_rated_w)
         if best is not None and best.id != node.card:
             remedies.append(Remedy(f"{best.name} in place of {card.name}", swap_edits(c, node, best)))
     remedies = remedies[:2] or [Remedy(f"inverters of {limit / 1000:g} kW in all, or an application for {total / 1000:g} kW")]

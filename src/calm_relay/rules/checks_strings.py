@@ -5,42 +5,29 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from calm_relay.job import rows
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.library.cards import (
-    ModuleCard,
-    ModuleInverterCard,
-    OptimizerCard,
-    Tracker,
-    WithTrackers,
-)
+from calm_relay.library.cards import InverterCard, ModuleCard, OptimizerCard, Tracker
 from calm_relay.pv import limits
 from calm_relay.pv.limits import StringAmps, StringVolts
 from calm_relay.pv.roof import array_stc_w as node_stc_w
-from calm_relay.pv.roof import ratio_limit
 from calm_relay.pv.voltage import beta_vmp_per_c
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
 
-def string_rows(c: CheckContext) -> Iterator[tuple[Node, WithTrackers, StringGroup, ModuleCard]]:
+def string_rows(c: CheckContext) -> Iterator[tuple[Node, InverterCard, StringGroup, ModuleCard]]:
     """Yield every string group with its node, the node's card and its module card."""
-    for node in c.plan.nodes:
-        card = c.cards[node.card]
-        if isinstance(card, WithTrackers):
-            for group in node.strings:
-                module = c.cards[group.module]
-                if isinstance(module, ModuleCard):
-                    yield node, card, group, module
+    yield from rows.string_rows(c.plan, c.cards)
 
 
 def optimizer_of(c: CheckContext, group: StringGroup) -> OptimizerCard | None:
     """Return the optimizer on a group's modules, if any."""
-    card = c.cards.get(group.optimizer or "")
-    return card if isinstance(card, OptimizerCard) else None
+    return c.cards.optimizer(group.optimizer)
 
 
-def voltage_rows(c: CheckContext) -> Iterator[tuple[Node, WithTrackers, StringGroup, ModuleCard]]:
+def voltage_rows(c: CheckContext) -> Iterator[tuple[Node, InverterCard, StringGroup, ModuleCard]]:
     """Yield the string groups whose volts are the sum of their modules' volts; optimizers with a fixed string voltage are not."""
     for row in string_rows(c):
         optimizer = optimizer_of(c, row[2])
@@ -158,13 +145,13 @@ def short_circuit(c: CheckContext) -> Iterator[Finding]:
     trackers: dict[tuple[str, int], list[tuple[Node, Tracker, StringGroup, ModuleCard]]] = defaultdict(list)
     for node, card, group, module in string_rows(c):
         trackers[node.id, group.tracker].append((node, card.trackers[group.tracker - 1], group, module))
-    for (_, number), rows in trackers.items():
-        node, tracker = rows[0][0], rows[0][1]
+    for (_, number), joined in trackers.items():
+        node, tracker = joined[0][0], joined[0][1]
         subject = f"{node.name}, tracker {number}"
         if tracker.short_circuit_current_a is None:
             yield unknown(c, "tracker.short-circuit", subject, "the card gives no short-circuit rating: see the data sheet")
             continue
-        each = [amps_of(c, group, module) for _, _, group, module in rows]
+        each = [amps_of(c, group, module) for _, _, group, module in joined]
         amps = limits.tracker_short_circuit_a(c.pack, each)
         limit = tracker.short_circuit_current_a
         parts = " + ".join(f"{s.strings} × {s.short_circuit_a:.4g} A" for s in each if not s.limited)
@@ -175,22 +162,22 @@ def short_circuit(c: CheckContext) -> Iterator[Finding]:
         )
         yield finding(
             c, "tracker.short-circuit", subject, "current_a", amps, limit, "most", line,
-            remedies=_fewer_strings(c, rows, factor, amps, limit),
+            remedies=_fewer_strings(c, joined, factor, amps, limit),
         )  # fmt: skip
 
 
 def _fewer_strings(
-    c: CheckContext, rows: list[tuple[Node, Tracker, StringGroup, ModuleCard]], factor: float, amps: float, limit: float
+    c: CheckContext, joined: list[tuple[Node, Tracker, StringGroup, ModuleCard]], factor: float, amps: float, limit: float
 ) -> list[Remedy]:
     """Return the remedy that leaves fewer strings in parallel on the group with the most of them."""
-    node, _, group, module = max(rows, key=lambda row: row[2].parallel_strings)
+    node, _, group, module = max(joined, key=lambda row: row[2].parallel_strings)
     each = amps_of(c, group, module).design_a(factor)
     others = amps - group.parallel_strings * each
     most = int((limit - others) / each + 1e-9)
     if most >= 1:
         edit = Edit(count_path(c, node, group, "parallel_strings"), most)
         return [Remedy(f"{most} string(s) in parallel instead of {group.parallel_strings} on this tracker", (edit,))]
-    if len(rows) > 1 and most <= 0:
+    if len(joined) > 1 and most <= 0:
         keep = [g.model_dump() for g in node.strings if g.id != group.id]
         return [Remedy(f"move string {group.id} off this tracker", (Edit(c.path(f"nodes[{node.id}].strings"), keep),))]
     return [Remedy("a module of lower current, or an inverter whose input carries it")]
@@ -201,14 +188,13 @@ def _fewer_strings(
 )
 def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
     """Σ STC watts over rated AC watts (definitions D12) per inverter, against the card's limit with and without battery."""
-    for node in c.plan.nodes:
-        card = c.cards[node.card]
-        if not isinstance(card, WithTrackers) or not node.strings:
+    for node, card in rows.inverter_rows(c.plan, c.cards):
+        if not node.strings:
             continue
-        rated = card.ac_rated_w * (node.count if isinstance(card, ModuleInverterCard) else 1)
+        rated = card.ac_rated_w * card.unit_count(node.count)
         array = array_stc_w(c, node)
         battery = node.battery is not None
-        limit = ratio_limit(card, battery)
+        limit = card.ratio_limit(battery)
         word = "with battery" if battery else "without battery"
         if limit is None:
             yield unknown(c, "array.dc-ac-ratio", node.name, f"the card gives no oversizing limit {word}: see the data sheet")
@@ -248,8 +234,8 @@ def system_voltage(c: CheckContext) -> Iterator[Finding]:
 def smaller_array(c: CheckContext, node: Node, array_w: float, allowed_w: float) -> list[Remedy]:
     """Shorten strings, or leave parallel strings out, largest group first, until the array fits."""
     edits, words, excess = [], [], array_w - allowed_w
-    rows = [(g, m) for n, _, g, m in string_rows(c) if n.id == node.id]
-    for group, module in sorted(rows, key=lambda row: -row[0].modules_per_string * row[1].power_stc_w):
+    mine = [(g, m) for n, _, g, m in string_rows(c) if n.id == node.id]
+    for group, module in sorted(mine, key=lambda row: -row[0].modules_per_string * row[1].power_stc_w):
         if excess <= 1e-6:
             break
         each = module.power_stc_w * group.parallel_strings

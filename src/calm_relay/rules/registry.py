@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.pages import PAGE_KEYS
-from calm_relay.library.cards import Card
+from calm_relay.library.book import CardBook
 from calm_relay.packs.pack import Pack, pack_named
 
 if TYPE_CHECKING:
@@ -102,7 +102,7 @@ class CheckContext:
 
     job: Job
     plan: Plan
-    cards: dict[str, Card]
+    cards: CardBook
     facts: YearFacts | None
     chosen_pack: Pack | None = None
 

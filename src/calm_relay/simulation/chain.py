@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 from calm_relay.job.models import BatteryChoice
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, LossTerms
-from calm_relay.pv.array import dc_from_ac_w
+from calm_relay.library.cards import BatteryCard, BatterySideUnit
 
 
 @dataclass(frozen=True)
@@ -31,37 +29,6 @@ def bank_amps(card: BatteryCard, modules: int, per_module_a: float | None) -> fl
     return per_module_a * (modules if card.stacking == "parallel" else 1)
 
 
-def charge_loss(card: BatterySideUnit) -> LossTerms:
-    """Return the charger's loss terms: its own, else the inverter's with the ends exchanged (definitions D4)."""
-    return card.charge_loss or card.loss
-
-
-def ac_in_w(card: BatterySideUnit) -> float:
-    """Return the AC input limit; the AC rating where the card has none (assumed). [W]"""
-    return card.ac_rated_w if card.ac_in_max_w is None else card.ac_in_max_w
-
-
-def charger_dc_w(card: BatterySideUnit, ac_w: float) -> float:
-    """Return the DC watts a charger delivers from `ac_w` at AC. [W]"""
-    terms = charge_loss(card)
-    over = max(0.0, ac_w - terms.p_self_w)
-    slope = 1.0 + terms.a
-    return 2.0 * over / (slope + math.sqrt(slope * slope + 4.0 * terms.b * over / card.ac_rated_w))
-
-
-def charger_ac_w(card: BatterySideUnit, dc_w: float) -> float:
-    """Return the AC watts a charger draws to deliver `dc_w`. [W]"""
-    return dc_from_ac_w(dc_w, charge_loss(card), card.ac_rated_w)
-
-
-def output_ac_w(card: BatterySideUnit, dc_w: float) -> float:
-    """Return the AC watts an inverter makes of `dc_w` from its battery, at most its AC rating. [W]"""
-    over = max(0.0, dc_w - card.loss.p_self_w)
-    slope = 1.0 + card.loss.a
-    ac = 2.0 * over / (slope + math.sqrt(slope * slope + 4.0 * card.loss.b * over / card.ac_rated_w))
-    return min(ac, card.ac_rated_w)
-
-
 def _links(
     amps: float | None, volts: float, bank_w: float | None, unit_w: float | None, unit_a: float | None, word: str
 ) -> list[Link]:
@@ -83,8 +50,8 @@ def charge_chain(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryCho
     volts = stack_voltage_v(battery, choice.modules)
     amps = bank_amps(battery, choice.modules, battery.charge_max_a)
     links = _links(amps, volts, battery.bank_charge_max_w, unit.charge_max_w, unit.charge_max_a, "charge")
-    ac = ac_in_w(unit)
-    links.append(Link("charger AC input", charger_dc_w(unit, ac), f"{ac / 1000:.2f} kW at AC, after the charger's loss"))
+    ac = unit.charger_in_max_w
+    links.append(Link("charger AC input", unit.charger_dc_w(ac), f"{ac / 1000:.2f} kW at AC, after the charger's loss"))
     return links
 
 
@@ -93,7 +60,7 @@ def discharge_chain(unit: BatterySideUnit, battery: BatteryCard, choice: Battery
     volts = stack_voltage_v(battery, choice.modules)
     amps = bank_amps(battery, choice.modules, battery.discharge_max_a)
     links = _links(amps, volts, battery.bank_discharge_max_w, unit.discharge_max_w, unit.discharge_max_a, "discharge")
-    dc = dc_from_ac_w(unit.ac_rated_w, unit.loss, unit.ac_rated_w)
+    dc = unit.dc_w(unit.ac_rated_w)
     links.append(Link("inverter AC rating", dc, f"{unit.ac_rated_w / 1000:.2f} kW at AC, before the inverter's loss"))
     return links
 

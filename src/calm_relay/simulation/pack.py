@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar, in_window
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import Controls, Node, Plan, Slot
-from calm_relay.library.cards import AcUnit, BatteryCard, BatterySideUnit, Card, HybridCard, TransferCard
-from calm_relay.pv.array import dc_from_ac_w, night_w
+from calm_relay.job.rows import battery_side_nodes
+from calm_relay.library.book import CardBook
+from calm_relay.library.cards import BatterySideUnit
+from calm_relay.pv.array import night_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.kernel import (
     BACKUP,
@@ -54,32 +56,19 @@ class Packed:
     assumed: frozenset[str]
 
 
-def battery_side_nodes(plan: Plan, cards: dict[str, Card]) -> list[Node]:
-    """Return the nodes that have battery terminals, in the plan's order, which is their priority."""
-    return [node for node in plan.nodes if isinstance(cards[node.card], BatterySideUnit)]
-
-
-def pv_only_nodes(plan: Plan, cards: dict[str, Card]) -> list[Node]:
-    """Return the nodes with PV inputs only."""
-    return [node for node in plan.nodes if not isinstance(cards[node.card], BatterySideUnit)]
-
-
-def transfer_limit_w(plan: Plan, cards: dict[str, Card], voltage_v: float, phases: int) -> float:
+def transfer_limit_w(plan: Plan, cards: CardBook, voltage_v: float, phases: int) -> float:
     """Return V·I·phases of the plan's transfer device; infinity without a device or a figure on its card. [W]"""
-    card = cards[plan.transfer.card] if plan.transfer else None
-    if isinstance(card, TransferCard) and card.pass_through_a is not None:
-        return voltage_v * card.pass_through_a * phases
-    return math.inf
+    amps = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
+    return math.inf if amps is None else voltage_v * amps * phases
 
 
-def inverter_pass_w(node: Node, cards: dict[str, Card]) -> float:
+def inverter_pass_w(node: Node, cards: CardBook) -> float:
     """Return the DC watts that an inverter (or `count` like ones) passes at its AC rating. [W]"""
-    card = cards[node.card]
-    assert isinstance(card, AcUnit)
-    return dc_from_ac_w(card.ac_rated_w, card.loss, card.ac_rated_w) * node.count
+    card = cards.inverter(node.card)
+    return card.dc_w(card.ac_rated_w) * node.count
 
 
-def _node_record(node: Node, unit: BatterySideUnit, cards: dict[str, Card], reserve: float, assumed: set[str]) -> np.void:
+def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: float, assumed: set[str]) -> np.void:
     out: np.void = np.zeros(1, NODE_DTYPE)[0]
     place = f"nodes[{node.id}]"
 
@@ -89,7 +78,7 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: dict[str, Card], rese
             return fallback
         return value
 
-    losses = chain.charge_loss(unit)
+    losses = unit.charger_loss
     if unit.charge_loss is None:
         assumed.add(f"{place}: charger loss as the inverter's")
     night, night_assumed = night_w(unit)
@@ -104,13 +93,13 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: dict[str, Card], rese
     out["grid_port_w"] = math.inf if unit.grid_port_max_w is None else unit.grid_port_max_w
     out["backup_port_w"] = math.inf if unit.backup_port_max_w is None else unit.backup_port_max_w
     out["pv_to_battery_w"] = math.inf
-    if isinstance(unit, HybridCard) and unit.pv_to_battery_max_w is not None:
-        out["pv_to_battery_w"] = unit.pv_to_battery_max_w
+    to_battery = cards.inverter(node.card).pv_to_battery_max_w
+    if to_battery is not None:
+        out["pv_to_battery_w"] = to_battery
     out["eta_c"] = out["eta_d"] = out["soc_max"] = out["taper_soc"] = out["taper_end"] = 1.0
     if node.battery is None:
         return out
-    battery = cards[node.battery.card]
-    assert isinstance(battery, BatteryCard)
+    battery = cards.battery(node.battery.card)
     low, high = chain.soc_window(battery, node.battery)
     charging = chain.charge_chain(unit, battery, node.battery)
     giving = chain.discharge_chain(unit, battery, node.battery)
@@ -118,7 +107,7 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: dict[str, Card], rese
     if unit.pv_and_ac_charge_max_w is not None:
         charge = min(charge, unit.pv_and_ac_charge_max_w)
     give = known(chain.terminals_limit_w(giving), unit.ac_rated_w, "battery discharge limit, the AC rating")
-    eta = math.sqrt(battery.dc_round_trip_frac)
+    eta = battery.one_way_frac
     out["capacity_wh"] = battery.capacity_wh * node.battery.modules * node.battery.state_of_health_frac
     out["soc_min"], out["soc_max"], out["reserve"] = low, high, min(reserve, high)
     out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, eta, eta
@@ -151,7 +140,7 @@ def _slot_table(slots: tuple[Slot, ...], n: int) -> NDArray[np.void]:
 
 def pack_plan(
     plan: Plan,
-    cards: dict[str, Card],
+    cards: CardBook,
     calendar: YearCalendar,
     limits: SiteLimits,
     pv_dc_w: dict[str, Array],
@@ -171,7 +160,8 @@ def pack_plan(
     NotFeasible
         When there are more nodes with battery terminals than the kernel carries, or arrays do not fit.
     """
-    nodes = battery_side_nodes(plan, cards)
+    rows = battery_side_nodes(plan, cards)
+    nodes = [node for node, _ in rows]
     if len(nodes) > 4:
         raise NotFeasible(f"{len(nodes)} battery or hybrid inverters in one plan", "use at most 4")
     steps = calendar.steps
@@ -179,9 +169,7 @@ def pack_plan(
         raise NotFeasible(f"inputs of shape {ac_inputs_w.shape} for {steps} steps", "give one row a step, 9 columns")
     assumed: set[str] = set()
     records = np.zeros(len(nodes), NODE_DTYPE)
-    for k, node in enumerate(nodes):
-        unit = cards[node.card]
-        assert isinstance(unit, BatterySideUnit)
+    for k, (node, unit) in enumerate(rows):
         records[k] = _node_record(node, unit, cards, plan.controls.reserve_soc_frac, assumed)
     pv = np.zeros((steps, len(nodes)))
     for k, node in enumerate(nodes):

@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.models import Node
 from calm_relay.job.parts import put_strings, with_cards
-from calm_relay.library.cards import ModuleCard, OptimizerCard
+from calm_relay.library.book import book_of
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.pv.planner import Layout, Proposal
 from calm_relay.pv.roof import MODES
@@ -56,7 +56,7 @@ class ProposalDialog(QDialog):
         self.module = QComboBox()
         self.module.setAccessibleName("Module to plan with")
         self.module.setMinimumContentsLength(28)
-        self._modules = {c.id: c for c in (*session.job.library, *shipped_cards()) if isinstance(c, ModuleCard)}
+        self._modules = book_of(session.job.library, shipped_cards()).modules()
         for card in self._modules.values():
             self.module.addItem(card.name, card.id)
         used = next((g.module for g in node.strings), "module-430")
@@ -76,7 +76,7 @@ class ProposalDialog(QDialog):
         row.addWidget(label("Optimizers", "quiet"))
         self.optimizer = QComboBox()
         self.optimizer.setAccessibleName("Optimizers on every module")
-        self._optimizers = {c.id: c for c in (*session.job.library, *shipped_cards()) if isinstance(c, OptimizerCard)}
+        self._optimizers = book_of(session.job.library, shipped_cards()).optimizers()
         self.optimizer.addItem("none", "")
         for worn in self._optimizers.values():
             self.optimizer.addItem(worn.name, worn.id)

@@ -10,12 +10,13 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window, season_of_months
 from calm_relay.job.models import ClearSkyWeather, Job, Plan
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card
+from calm_relay.job.rows import battery_rows
+from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.simulation import chain
 from calm_relay.simulation.columns import NODE
 from calm_relay.simulation.flow import year_sums_wh
-from calm_relay.simulation.pack import Packed, battery_side_nodes
+from calm_relay.simulation.pack import Packed
 from calm_relay.year.lines import LineFacts, line_facts
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
@@ -101,7 +102,7 @@ class YearFacts:
         return self.system_wh["pv_only_lost_cap_w"] + sum(row["lost_cap_w"] for row in self.nodes_wh.values())
 
 
-def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
+def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
     """Return the facts of one plan's year."""
     flow, packed = made.flow, made.packed
     system, nodes = year_sums_wh(flow)
@@ -125,11 +126,7 @@ def year_facts(job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalen
         system["pv_to_house_w"] + system["pv_to_own_w"] + exported_pv
         + system["battery_pv_to_house_w"] + system["battery_pv_to_own_w"]
     )  # fmt: skip
-    usable = sum(
-        chain.usable_wh(card, node.battery)
-        for node in plan.nodes
-        if node.battery and isinstance(card := cards[node.battery.card], BatteryCard)
-    )
+    usable = sum(chain.usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards))
     given = sum(row["discharge_w"] + row["battery_standby_w"] + row["auxiliary_w"] for row in nodes.values())
     starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * calendar.steps_per_day
     months = {
@@ -192,20 +189,13 @@ def _limit_use(job: Job, calendar: YearCalendar, made: PlanFlow, pv_only: dict[s
     return use
 
 
-def _evening(plan: Plan, cards: dict[str, Card], calendar: YearCalendar, made: PlanFlow) -> EveningFacts | None:
+def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow) -> EveningFacts | None:
     packed: Packed = made.packed
     limit, names = 0.0, []
-    for node in battery_side_nodes(plan, cards):
-        record = packed.nodes[packed.node_ids.index(node.id)]
-        if record["capacity_wh"] <= 0:
-            continue
-        unit, choice = cards[node.card], node.battery
-        assert isinstance(unit, BatterySideUnit)
-        assert choice is not None
-        battery = cards[choice.card]
-        assert isinstance(battery, BatteryCard)
-        limit += chain.output_ac_w(unit, float(record["discharge_w"]))
-        names.append(chain.weakest(chain.discharge_chain(unit, battery, choice)).name)
+    for row in battery_rows(plan, cards):
+        record = packed.nodes[packed.node_ids.index(row.node.id)]
+        limit += row.unit.output_w(float(record["discharge_w"]))
+        names.append(chain.weakest(chain.discharge_chain(row.unit, row.battery, row.choice)).name)
     if not names:
         return None
     evening = in_window(calendar.clock_hour, *EVENING_H)

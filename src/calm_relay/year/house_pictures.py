@@ -9,9 +9,8 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar, season_of_months, year_calendar
 from calm_relay.job.models import Job, Plan
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, TransferCard
+from calm_relay.job.rows import battery_rows, battery_side_nodes
 from calm_relay.load.house import HouseYear, Outside, house_year
-from calm_relay.pv.array import ac_from_dc_w
 from calm_relay.simulation.chain import discharge_chain, terminals_limit_w
 
 Array = NDArray[np.float64]
@@ -32,7 +31,7 @@ def load_curve(job: Job, plan: Plan, house: HouseYear, calendar: YearCalendar) -
     cards = job.cards()
     ordered = np.sort(house.total_w())[::-1]
     keep = np.unique(np.geomspace(1, len(ordered), CURVE_POINTS).astype(int)) - 1
-    forming = [c for n in plan.nodes if isinstance(c := cards[n.card], BatterySideUnit) and c.grid_forming and n.side == "backup"]
+    forming = [unit for node, unit in battery_side_nodes(plan, cards) if unit.grid_forming and node.side == "backup"]
     levels: list[tuple[float, str, str]] = []
     continuous = sum(c.offgrid_continuous_va or 0.0 for c in forming)
     if continuous:
@@ -40,8 +39,8 @@ def load_curve(job: Job, plan: Plan, house: HouseYear, calendar: YearCalendar) -
     surge = sum(c.offgrid_peak_va or 0.0 for c in forming)
     if surge > continuous:
         levels.append((surge, "off grid, surge", "tight"))
-    device = cards.get(plan.transfer.card) if plan.transfer is not None else None
-    if isinstance(device, TransferCard) and device.pass_through_a is not None:
+    device = cards.transfer(plan.transfer.card) if plan.transfer is not None else None
+    if device is not None and device.pass_through_a is not None:
         supply = job.site.supply
         levels.append((device.pass_through_a * supply.voltage_v * supply.phases, "passes with the grid up", "grid"))
     return LoadCurve((keep + 1) * calendar.step_h, ordered[keep], tuple(levels))
@@ -54,14 +53,11 @@ def evening_levels(job: Job, plan: Plan) -> tuple[tuple[float, str, str], ...]:
     """
     cards = job.cards()
     rated, given, known = 0.0, 0.0, True
-    for node in plan.nodes:
-        unit, battery = cards[node.card], cards[node.battery.card] if node.battery else None
-        if not isinstance(unit, BatterySideUnit) or not isinstance(battery, BatteryCard) or node.battery is None:
-            continue
-        rated += unit.ac_rated_w
-        dc = terminals_limit_w(discharge_chain(unit, battery, node.battery))
+    for row in battery_rows(plan, cards):
+        rated += row.unit.ac_rated_w
+        dc = terminals_limit_w(discharge_chain(row.unit, row.battery, row.choice))
         known &= dc is not None
-        given += float(ac_from_dc_w(np.array([dc or 0.0]), unit.loss, unit.ac_rated_w)[0])
+        given += float(row.unit.ac_w(dc or 0.0))
     if not rated:
         return ()
     out = [(rated, f"inverters give {rated / 1000:.1f} kW", "grid")]

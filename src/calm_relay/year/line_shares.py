@@ -7,7 +7,9 @@ from numpy.typing import NDArray
 
 from calm_relay.job.house_models import House
 from calm_relay.job.models import Node, Plan, Supply
-from calm_relay.library.cards import AcUnit, BatterySideUnit, Card
+from calm_relay.job.rows import forming_rows
+from calm_relay.library.book import CardBook
+from calm_relay.library.cards import InverterCard
 
 Array = NDArray[np.float64]
 COUNT = {"single_phase": 1, "split_phase": 2, "three_phase": 3}
@@ -31,14 +33,14 @@ def shares_of(line: str, count: int) -> Array:
     return shares
 
 
-def node_shares(node: Node, card: Card, count: int) -> Array:
+def node_shares(node: Node, card: InverterCard, count: int) -> Array:
     """Return how an inverter lies on the lines. `auto`: alike on all for what has three phases, or on two legs; else the first.
 
     Like units in a number that fills the phases are taken as spread over them.
     """
     if node.line != "auto":
         return shares_of(node.line, count)
-    spread = count < 3 or (isinstance(card, AcUnit) and card.phases == 3) or node.count >= count
+    spread = count < 3 or card.phases == 3 or node.count >= count
     return shares_of("all" if spread else "1", count)
 
 
@@ -48,15 +50,12 @@ def background_shares(house: House, count: int) -> Array:
     return typed / typed.sum() if typed.sum() > 0 else np.full(count, 1.0 / count)
 
 
-def offgrid_lines_va(plan: Plan, cards: dict[str, Card], count: int) -> Array | None:
+def offgrid_lines_va(plan: Plan, cards: CardBook, count: int) -> Array | None:
     """Return what grid-forming units carry on each line with the grid gone; None: there is none, or a card is silent. [VA]"""
     total, found = np.zeros(count), False
-    for node in plan.nodes:
-        unit = cards[node.card]
-        if not isinstance(unit, BatterySideUnit) or not unit.grid_forming or node.side != "backup" or node.battery is None:
-            continue
-        if unit.offgrid_continuous_va is None:
+    for row in forming_rows(plan, cards):
+        if row.unit.offgrid_continuous_va is None:
             return None
-        total += unit.offgrid_continuous_va * node_shares(node, unit, count)
+        total += row.unit.offgrid_continuous_va * node_shares(row.node, cards.inverter(row.node.card), count)
         found = True
     return total if found else None

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar
 from calm_relay.job.house_models import House
 from calm_relay.job.models import Job, Plan, Supply
-from calm_relay.library.cards import Card
+from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.year.line_shares import background_shares, line_count, line_name, node_shares, offgrid_lines_va, shares_of
 from calm_relay.year.plan_flow import PlanFlow
@@ -27,7 +27,7 @@ def house_lines_w(house: House, year: HouseYear, supply: Supply) -> Array:
     return out
 
 
-def net_lines_w(job: Job, plan: Plan, cards: dict[str, Card], made: PlanFlow) -> Array:
+def net_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
     """Return what each line draws from the grid, below 0 where it gives, (steps, lines); its sum is import − export. [W]
 
     Inverters see the sum of the lines (definitions D6): one on a single phase serves the whole house through the meter. PV-only
@@ -41,7 +41,7 @@ def net_lines_w(job: Job, plan: Plan, cards: dict[str, Card], made: PlanFlow) ->
         offered += out.ac_w
     kept = np.divide(flow.column("pv_only_w"), offered, out=np.ones_like(offered), where=offered > 0)
     for node in plan.nodes:
-        shares = node_shares(node, cards[node.card], count)
+        shares = node_shares(node, cards.inverter(node.card), count)
         if node.id in made.pv_only:
             out = made.pv_only[node.id]
             net += np.outer(out.own_draw_w - out.ac_w * kept, shares)
@@ -69,7 +69,7 @@ class LineFacts:
     day_w: tuple[float, ...]
 
 
-def line_facts(job: Job, plan: Plan, cards: dict[str, Card], made: PlanFlow, calendar: YearCalendar) -> tuple[LineFacts, ...]:
+def line_facts(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar) -> tuple[LineFacts, ...]:
     """Return what each phase or leg carries, in the house and at the meter; nothing for a single phase.
 
     The limit is the part of what forms the grid in an outage that stands behind the line: on split phase half of it, on three

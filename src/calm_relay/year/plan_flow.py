@@ -12,12 +12,13 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
 from calm_relay.job.models import Job, Plan
-from calm_relay.library.cards import AcUnit, BatterySideUnit, Card
+from calm_relay.job.rows import battery_side_nodes, pv_only_nodes
+from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.load.surplus import on_surplus
-from calm_relay.pv.array import PvOnlyOutput, ac_from_dc_w, pv_only_output
+from calm_relay.pv.array import PvOnlyOutput, pv_only_output
 from calm_relay.simulation.flow import FlowTable, run_year
-from calm_relay.simulation.pack import Packed, SiteLimits, battery_side_nodes, pack_plan, transfer_limit_w
+from calm_relay.simulation.pack import Packed, SiteLimits, pack_plan, transfer_limit_w
 from calm_relay.year.stages import NodeDc
 
 Array = NDArray[np.float64]
@@ -50,7 +51,7 @@ class PlanFlow:
 def make_flow(
     job: Job,
     plan: Plan,
-    cards: dict[str, Card],
+    cards: CardBook,
     calendar: YearCalendar,
     house: HouseYear,
     dc: dict[str, NodeDc],
@@ -85,23 +86,21 @@ def _without_batteries(plan: Plan) -> Plan:
     return plan.model_copy(update={"nodes": tuple(node.model_copy(update={"battery": None}) for node in plan.nodes)})
 
 
-def spare_ac_w(made: PlanFlow, plan: Plan, cards: dict[str, Card]) -> Array:
+def spare_ac_w(made: PlanFlow, plan: Plan, cards: CardBook) -> Array:
     """Return PV at AC that a further load could have had: what was exported, and what only the export cap held back. [W]"""
     flow = made.flow
     spare: Array = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w")
-    for node in battery_side_nodes(plan, cards):
+    for node, unit in battery_side_nodes(plan, cards):
         held = flow.node_column(node.id, "lost_cap_w")
         if held.any():
-            unit = cards[node.card]
-            assert isinstance(unit, BatterySideUnit)
             into = flow.node_column(node.id, "pv_to_inverter_w")
-            more = ac_from_dc_w(into + held, unit.loss, unit.ac_rated_w) - ac_from_dc_w(into, unit.loss, unit.ac_rated_w)
+            more = unit.ac_w(into + held) - unit.ac_w(into)
             spare += np.clip(more, 0.0, np.maximum(0.0, unit.ac_rated_w - flow.node_column(node.id, "ac_out_w")))
     return spare
 
 
 def _run(
-    job: Job, plan: Plan, cards: dict[str, Card], calendar: YearCalendar, house: HouseYear, dc: dict[str, NodeDc], cancelled: Cancel
+    job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, house: HouseYear, dc: dict[str, NodeDc], cancelled: Cancel
 ) -> PlanFlow:
     """Put PV-only inverters on their side of the AC bus, pack the rest and run the year."""
     load_b, load_g = house.split_w(plan.backed_up)
@@ -111,13 +110,10 @@ def _run(
         if appliance.never_from_battery or appliance.surplus != "no":
             ac[:, 2] += house.appliance_w[appliance.id]
     outputs: dict[str, PvOnlyOutput] = {}
-    for node in plan.nodes:
-        card = cards[node.card]
-        if isinstance(card, BatterySideUnit) or not isinstance(card, AcUnit):
-            continue
+    for node, card in pv_only_nodes(plan, cards):
         out = pv_only_output(dc[node.id].available_w, card, node.count)
         outputs[node.id] = out
-        fixed = 0 if getattr(card, "controllable", False) else 2
+        fixed = 0 if card.controllable else 2
         side = 0 if node.side == "backup" else 1
         ac[:, 3 + fixed + side] += out.ac_w
         ac[:, 7 + side] += out.own_draw_w

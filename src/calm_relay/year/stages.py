@@ -13,13 +13,9 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
 from calm_relay.job.models import Job, Node, Plan, StringGroup
+from calm_relay.library.book import CardBook
 from calm_relay.library.cards import (
     Card,
-    HybridCard,
-    ModuleCard,
-    ModuleInverterCard,
-    OptimizerCard,
-    PvInverterCard,
 )
 from calm_relay.pv.array import GroupInput, tracker_dc_w
 from calm_relay.pv.shade import shaded_by_step
@@ -29,7 +25,6 @@ from calm_relay.weather.solar import PlaneOfArray
 Array = NDArray[np.float64]
 Data = dict[str, Any]
 _NOT_COMPUTED = {"name", "source", "warranty_years"}
-_WITH_TRACKERS = (PvInverterCard, ModuleInverterCard, HybridCard)
 
 
 def _card_data(card: Card) -> Data:
@@ -67,10 +62,10 @@ def select_face_light(job: Job, face_id: str) -> Data:
     return {"tilt": face.tilt_deg, "azimuth": face.azimuth_deg, "horizon": horizon}
 
 
-def select_node_dc(job: Job, node: Node, cards: dict[str, Card]) -> Data:
+def select_node_dc(job: Job, node: Node, cards: CardBook) -> Data:
     """What a node's DC power reads, beside its faces' light and the air temperature."""
-    card = cards[node.card]
-    trackers = [t.model_dump() for t in card.trackers] if isinstance(card, _WITH_TRACKERS) else []
+    card = cards.inverter(node.card)
+    trackers = [t.model_dump() for t in card.trackers]
     groups = []
     for group in node.strings:
         face = job.face(group.face)
@@ -86,8 +81,7 @@ def select_node_dc(job: Job, node: Node, cards: dict[str, Card]) -> Data:
                 "kind": (group.face, group.module),
             }
         )
-    level = isinstance(card, ModuleInverterCard)
-    return {"trackers": trackers, "groups": groups, "count": node.count if level else 1, "module_level": level}
+    return {"trackers": trackers, "groups": groups, "count": card.unit_count(node.count), "module_level": card.per_module}
 
 
 def select_house(job: Job) -> Data:
@@ -104,7 +98,7 @@ def select_house(job: Job) -> Data:
     }
 
 
-def select_flow(job: Job, plan: Plan, cards: dict[str, Card]) -> Data:
+def select_flow(job: Job, plan: Plan, cards: CardBook) -> Data:
     """What a plan's year reads, beside DC power, house and calendar."""
     site = job.site
     nodes = []
@@ -140,13 +134,13 @@ def select_bill(job: Job) -> Data:
     return job.tariff.model_dump(exclude={"name", "currency", "import_growth_frac", "export_growth_frac"})
 
 
-def select_lines(job: Job, plan: Plan, cards: dict[str, Card]) -> Data:
+def select_lines(job: Job, plan: Plan, cards: CardBook) -> Data:
     """What the phases of a plan read, beside its flow."""
     return {
         "supply": job.site.supply.kind,
         "background": job.house.background_lines_frac,
         "loads": [(a.id, a.line) for a in job.house.counted],
-        "nodes": [(n.line, getattr(cards[n.card], "phases", 1), n.count) for n in plan.nodes],
+        "nodes": [(n.line, cards.inverter(n.card).phases, n.count) for n in plan.nodes],
     }
 
 
@@ -182,19 +176,16 @@ class NodeDc:
 
 
 def group_input(
-    job: Job, cards: dict[str, Card], group: StringGroup, light: PlaneOfArray, calendar: YearCalendar, *, module_level: bool = False
-) -> GroupInput | None:
-    """Return a string group with all it refers to; None where its card is no module."""
-    module, face = cards[group.module], job.face(group.face)
-    optimizer = cards[group.optimizer] if group.optimizer is not None else None
-    if not isinstance(module, ModuleCard):
-        return None
+    job: Job, cards: CardBook, group: StringGroup, light: PlaneOfArray, calendar: YearCalendar, *, module_level: bool = False
+) -> GroupInput:
+    """Return a string group with all it refers to."""
+    module, face = cards.module(group.module), job.face(group.face)
     return GroupInput(
         group,
         face,
         module,
         light,
-        optimizer if isinstance(optimizer, OptimizerCard) else None,
+        cards.optimizer(group.optimizer),
         module_level,
         shaded_by_step(face.shade_table, calendar),
         calendar.month,
@@ -202,20 +193,18 @@ def group_input(
 
 
 def make_node_dc(
-    node: Node, job: Job, cards: dict[str, Card], light: dict[str, PlaneOfArray], air_c: Array, calendar: YearCalendar
+    node: Node, job: Job, cards: CardBook, light: dict[str, PlaneOfArray], air_c: Array, calendar: YearCalendar
 ) -> NodeDc:
     """Sum a node's trackers; module-level inverters have one module and one tracker each."""
-    card = cards[node.card]
+    card = cards.inverter(node.card)
     offered, available = np.zeros_like(air_c), np.zeros_like(air_c)
-    if not isinstance(card, _WITH_TRACKERS):
-        return NodeDc(offered, available)
-    level = isinstance(card, ModuleInverterCard)
+    level = card.per_module
     years = []
     for number in sorted({g.tracker for g in node.strings}):
         made = [
             group_input(job, cards, g, light[g.face], calendar, module_level=level) for g in node.strings if g.tracker == number
         ]
-        out = tracker_dc_w([m for m in made if m is not None], card.trackers[number - 1], air_c, node.count if level else 1)
+        out = tracker_dc_w(made, card.trackers[number - 1], air_c, card.unit_count(node.count))
         offered += out.available_w
         available += out.limited_w
         lost = 0.0 if out.parallel_lost_w is None else float(out.parallel_lost_w.sum()) * calendar.step_h

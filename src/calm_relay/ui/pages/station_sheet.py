@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, 
 from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit, read_path
 from calm_relay.job.models import Node
-from calm_relay.library.cards import BatterySideUnit
 from calm_relay.relay.picture import Station
 from calm_relay.ui.fields.cell import FieldCell
 from calm_relay.ui.flow_layout import FlowLayout
@@ -188,7 +187,7 @@ class StationSheet(QWidget):
         if self.session.job.site.supply.kind == "three_phase":
             cells.append(self._cell(f"{base}.line"))
         self._line(*cells)
-        if isinstance(card, BatterySideUnit) and node.battery is None:
+        if self.session.job.cards().inverter(node.card).battery_terminals and node.battery is None:
             self._hint.setText("No battery on this inverter.")
 
     def _build_battery(self) -> None:

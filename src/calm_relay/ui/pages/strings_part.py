@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QComboBox, QLabel, QMenu, QPushButton, QWidget
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import MeasuredString, NamedLosses, Node, StringGroup
-from calm_relay.job.parts import add_inverter, add_string, has_battery_terminals, remove_inverter, remove_string
-from calm_relay.library.cards import HybridCard, ModuleInverterCard, OptimizerCard, PvInverterCard
-from calm_relay.library.shipped import shipped_card, shipped_cards
+from calm_relay.job.parts import add_inverter, add_string, remove_inverter, remove_string
+from calm_relay.library.cards import OptimizerCard
+from calm_relay.library.shipped import shipped_book, shipped_card, shipped_cards
 from calm_relay.pv.array import combined_loss_frac
 from calm_relay.pv.ladder import string_ladders, tracker_amps
 from calm_relay.pv.when import StringYear, string_year_words
@@ -64,21 +64,21 @@ class StringsPart:
         page = self._page
         job, plan = page.session.job, page.session.plan
         base = f"plans[{plan.id}].nodes[{node.id}]"
-        card = job.card(node.card)
+        card = job.cards().inverter(node.card)
         cells: list[QWidget] = [page.cell(f"{base}.name", chars=18), page.cell(f"{base}.card", card_kind=card.kind)]
-        if isinstance(card, ModuleInverterCard):
+        if card.per_module:
             cells += [page.cell(f"{base}.count", chars=6), page.cell(f"{base}.branches", chars=6)]
             cells.append(page.cell(f"{base}.branch_breaker_a", chars=9))
         cells.append(page.button("Remove", lambda: self._remove_node(node.id), f"Remove {node.name}"))
-        if isinstance(card, PvInverterCard | HybridCard | ModuleInverterCard):
+        if card.pv_inputs:
             cells.append(page.button("Add a string", lambda: self.add_string(node.id), f"Add a string to {node.name}"))
-            if not isinstance(card, ModuleInverterCard):
+            if not card.per_module:
                 cells.append(page.button("Propose strings…", lambda: self.propose(node.id), f"Propose strings for {node.name}"))
-        elif has_battery_terminals(card):
+        else:
             cells.append(label("no PV input; its battery is set on Plans", "quiet"))
         page.flow(*cells)
         for group in node.strings:
-            self._string(node, group, module_level=isinstance(card, ModuleInverterCard))
+            self._string(node, group, module_level=card.per_module)
 
     def _string(self, node: Node, group: StringGroup, *, module_level: bool) -> None:
         page = self._page
@@ -227,4 +227,4 @@ class StringsPart:
 
 
 def _optimizer_cards() -> list[OptimizerCard]:
-    return [card for card in shipped_cards() if isinstance(card, OptimizerCard)]
+    return list(shipped_book().optimizers().values())
