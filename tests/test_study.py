@@ -15,7 +15,7 @@ from calm_relay.job.models import Job
 from calm_relay.simulation.flow import open_balances
 from calm_relay.study import Study
 
-FLOW = ("flow", "facts", "bill")
+FLOW = ("flow", "facts", "bill", "meter")
 
 
 def runs(**count: int) -> dict[str, int]:
@@ -38,6 +38,7 @@ EDITS: list[tuple[str, Any, dict[str, int]]] = [
     ("house.appliances[oven].power_factor", 0.9, runs(facts=5)),
     ("site.network.sum_limit_w", 20_000.0, runs()),
     ("tariff.import_price_per_kwh", 0.5, runs(bill=5)),
+    ("tariff.netting", "each", runs(bill=5)),
     ("plans[ac-add-on].controls.reserve_soc_frac", 0.3, downstream(1)),
     ("plans[ac-add-on].nodes[bat].battery.modules", 4, downstream(1)),
     ("site.export_limit_w", 4000.0, downstream(5)),

@@ -11,6 +11,7 @@ import tempfile
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
+from importlib import metadata
 from pathlib import Path
 from typing import Any
 
@@ -21,10 +22,35 @@ from numpy.typing import NDArray
 Arrays = Mapping[str, NDArray[Any]]
 
 
-def content_key(stage: str, version: int, *parts: object) -> str:
-    """Return a digest of a stage's name, version and everything it reads (plain data only)."""
+CODE_SUFFIXES = (".py", ".toml", ".json")
+LIBRARIES = ("numpy", "pvlib", "pandas", "demandlib", "tzdata")  # whose other version may bring other numbers
+DISK_LIMIT_BYTES = 400_000_000
+
+
+def digest_of_code(package: Path, without: tuple[str, ...] = ("ui", "assets")) -> str:
+    """Return a digest of all code and data of a package but the rooms left out: no result of other code is found under it."""
+    digest = hashlib.blake2b(digest_size=16)
+    for file in sorted(package.rglob("*")):
+        place = file.relative_to(package)
+        if file.suffix in CODE_SUFFIXES and place.parts[0] not in without:
+            digest.update(f"{place.as_posix()}\0".encode())
+            digest.update(file.read_bytes())
+    for name in LIBRARIES:
+        with contextlib.suppress(metadata.PackageNotFoundError):
+            digest.update(f"{name} {metadata.version(name)}\0".encode())
+    return digest.hexdigest()
+
+
+@functools.cache
+def code_digest() -> str:
+    """Return the digest of this program's own code, once a process."""
+    return digest_of_code(Path(__file__).parent)
+
+
+def content_key(stage: str, *parts: object) -> str:
+    """Return a digest of a stage's name, the program's code and everything the stage reads (plain data only)."""
     digest = hashlib.blake2b(digest_size=20)
-    digest.update(json.dumps([stage, version, parts], sort_keys=True, separators=(",", ":")).encode())
+    digest.update(json.dumps([stage, code_digest(), parts], sort_keys=True, separators=(",", ":")).encode())
     return digest.hexdigest()
 
 
@@ -49,16 +75,23 @@ def code_cache_folder(package: Path) -> Path:
 class StageCache:
     """Keeps results by key, safe between threads; the longest unused are dropped past a limit.
 
-    Small results (facts, bills) have a room of their own, so that a few long series never push them out.
+    Results up to `small_bytes` (facts, bills, a meter's year) have a room of their own, so that a few long series never push
+    them out.
     """
 
-    def __init__(self, limit_bytes: int = 150_000_000, *, small_bytes: int = 200_000, small_limit: int = 20_000_000) -> None:
+    def __init__(self, limit_bytes: int = 150_000_000, *, small_bytes: int = 3_000_000, small_limit: int = 60_000_000) -> None:
         self._limits = {True: small_limit, False: limit_bytes}
         self._small_bytes = small_bytes
         self._kept: dict[bool, OrderedDict[str, tuple[Any, int]]] = {True: OrderedDict(), False: OrderedDict()}
         self._bytes = {True: 0, False: 0}
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Lock] = {}
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        with self._lock:
+            return sum(self._bytes.values())
 
     def _find(self, key: str) -> tuple[Any, int] | None:
         for kept in self._kept.values():
@@ -82,19 +115,22 @@ class StageCache:
                     return found[0]
             try:
                 result = make()
-            finally:
+                weight = size(result)
                 with self._lock:
+                    self._put(key, result, weight)
+            finally:
+                with self._lock:  # only now: who asks from here on finds the result, or makes it anew after a failure
                     self._busy.pop(key, None)
-            weight = size(result)
-            small = weight <= self._small_bytes
-            with self._lock:
-                kept = self._kept[small]
-                kept[key] = (result, weight)
-                self._bytes[small] += weight
-                while self._bytes[small] > self._limits[small] and len(kept) > 1:
-                    _, (_, dropped) = kept.popitem(last=False)
-                    self._bytes[small] -= dropped
             return result
+
+    def _put(self, key: str, result: Any, weight: int) -> None:
+        small = weight <= self._small_bytes
+        kept = self._kept[small]
+        kept[key] = (result, weight)
+        self._bytes[small] += weight
+        while self._bytes[small] > self._limits[small] and len(kept) > 1:
+            _, (_, dropped) = kept.popitem(last=False)
+            self._bytes[small] -= dropped
 
     def peek(self, key: str) -> Any | None:
         """Return the kept result of `key`, or None, without making it."""
@@ -119,7 +155,10 @@ def on_disk(key: str, make: Callable[[], dict[str, NDArray[Any]]]) -> dict[str, 
     path = cache_folder() / f"{key}.npz"
     try:
         with np.load(path, allow_pickle=False) as kept:
-            return {name: kept[name] for name in kept.files}
+            found = {name: kept[name] for name in kept.files}
+        with contextlib.suppress(OSError):
+            path.touch()  # used now: the last to go
+        return found
     except (OSError, ValueError, EOFError, KeyError):
         pass
     except Exception as error:
@@ -133,7 +172,25 @@ def on_disk(key: str, make: Callable[[], dict[str, NDArray[Any]]]) -> dict[str, 
             with os.fdopen(handle, "wb") as out:
                 np.savez(out, **arrays)  # type: ignore[arg-type]
             Path(temp).replace(path)
+            trim_disk(path.parent, DISK_LIMIT_BYTES)
         except OSError:
             Path(temp).unlink(missing_ok=True)
             raise
     return arrays
+
+
+def trim_disk(folder: Path, limit_bytes: int) -> None:
+    """Take away the kept arrays that were used longest ago until what is left fits; half-written files of old go as well."""
+    held = []
+    for file in folder.iterdir():
+        if file.suffix in (".npz", ".part"):
+            with contextlib.suppress(OSError):
+                status = file.stat()
+                held.append((status.st_mtime, status.st_size, file))
+    total = sum(size for _, size, _ in held)
+    for _, size, file in sorted(held, key=lambda row: row[0]):
+        if total <= limit_bytes:
+            break
+        with contextlib.suppress(OSError):
+            file.unlink()
+            total -= size

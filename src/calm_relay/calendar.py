@@ -126,15 +126,15 @@ def year_calendar(year: int, time_zone: str, step_s: int = 300) -> YearCalendar:
     month_of_day = np.repeat(np.arange(1, 13, dtype=np.int8), MONTH_DAYS)
     weekend_of_day = np.array([d.weekday() >= 5 for d in days])
     return YearCalendar(
-        year,
-        step_s,
-        standard_h,
-        month_of_day[day],
-        day,
-        clock % 24.0,
-        weekend_of_day[clock_day],
-        month_of_day[clock_day],
-        saving_hourly[:, 12].copy(),
+        year=year,
+        step_s=step_s,
+        utc_offset_h=standard_h,
+        month=month_of_day[day],
+        day=day,
+        clock_hour=clock % 24.0,
+        clock_weekend=weekend_of_day[clock_day],
+        clock_month=month_of_day[clock_day],
+        saving_h=saving_hourly[:, 12].copy(),
     )
 
 

@@ -75,4 +75,12 @@ def _within(row: Sequence[str], where: str) -> bool:
 
 
 def _town(row: Sequence[str]) -> Town:
-    return Town(row[0], row[1], row[2], float(row[3]), float(row[4]), row[5], int(row[6]))
+    return Town(
+        name=row[0],
+        country=row[1],
+        region=row[2],
+        latitude_deg=float(row[3]),
+        longitude_deg=float(row[4]),
+        time_zone=row[5],
+        population=int(row[6]),
+    )

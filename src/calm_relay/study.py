@@ -44,11 +44,6 @@ from calm_relay.year.plan_flow import PlanFlow, make_flow
 Array = NDArray[np.float64]
 Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
-# A stage's number goes up when its computation changes, so that nothing kept on disk outlives its code.
-VERSIONS = {
-    "sun": 2, "weather": 2, "light": 3, "dc": 2, "house": 3, "flow": 2, "facts": 3, "bill": 3, "sky": 1,
-    "directions": 1,
-}  # fmt: skip
 
 
 def _quiet(_: str) -> None:
@@ -91,7 +86,7 @@ class Study:
 
     def keep(self, name: str, inputs: Any, make: Callable[[], Any], size: int = 4_000) -> Any:
         """Return a small answer kept by all that it reads; `inputs` is plain data, keys of stages among it."""
-        return self._stage(name, content_key(name, VERSIONS[name], inputs), make, lambda _: size)
+        return self._stage(name, content_key(name, inputs), make, lambda _: size)
 
     # --- shared by all plans
     def calendar(self, job: Job) -> YearCalendar:
@@ -99,7 +94,7 @@ class Study:
         return year_calendar(job.calendar_year, job.site.place.time_zone, self.step_s)
 
     def _sun_key(self, job: Job) -> str:
-        return content_key("sun", VERSIONS["sun"], stages.select_sun(job, self.step_s))
+        return content_key("sun", stages.select_sun(job, self.step_s))
 
     def sun(self, job: Job) -> Sun:
         """Return sun and clear sky; kept on disk."""
@@ -118,7 +113,7 @@ class Study:
 
     def weather_key(self, job: Job) -> str:
         """Return what the weather year is kept by: all that it reads."""
-        return content_key("weather", VERSIONS["weather"], stages.select_weather(job), self._sun_key(job))
+        return content_key("weather", stages.select_weather(job), self._sun_key(job))
 
     def weather(self, job: Job) -> WeatherYear:
         """Return the weather year; kept on disk."""
@@ -165,7 +160,7 @@ class Study:
         return FileYear(weather.utc_offset_h, ghi, values(weather.dni), values(weather.dhi), air)
 
     def _light_key(self, job: Job, face_id: str) -> str:
-        return content_key("light", VERSIONS["light"], stages.select_face_light(job, face_id), self.weather_key(job))
+        return content_key("light", stages.select_face_light(job, face_id), self.weather_key(job))
 
     def light(self, job: Job, face_id: str) -> PlaneOfArray:
         """Return plane-of-array irradiance of a face; kept on disk."""
@@ -198,7 +193,7 @@ class Study:
     def _house_key(self, job: Job) -> str:
         calendar = stages.select_calendar(job, self.step_s)
         weather = self.weather_key(job) if follows_weather(job.house) else ""
-        return content_key("house", VERSIONS["house"], stages.select_house(job), calendar, weather)
+        return content_key("house", stages.select_house(job), calendar, weather)
 
     def outside(self, job: Job) -> Outside:
         """Return what the house reads of its place."""
@@ -239,12 +234,12 @@ class Study:
     def _dc_key(self, job: Job, plan: Plan, cards: CardBook, index: int) -> str:
         node = plan.nodes[index]
         faces = [self._light_key(job, g.face) for g in node.strings]
-        return content_key("dc", VERSIONS["dc"], stages.select_node_dc(job, node, cards), faces, self.weather_key(job))
+        return content_key("dc", stages.select_node_dc(job, node, cards), faces, self.weather_key(job))
 
     def _flow_key(self, job: Job, plan: Plan) -> str:
         cards = job.cards()
         dc = [self._dc_key(job, plan, cards, i) if node.strings else "" for i, node in enumerate(plan.nodes)]
-        return content_key("flow", VERSIONS["flow"], stages.select_flow(job, plan, cards), dc, self._house_key(job))
+        return content_key("flow", stages.select_flow(job, plan, cards), dc, self._house_key(job))
 
     def dc(self, job: Job, plan: Plan) -> dict[str, stages.NodeDc]:
         """Return the DC power of every node of a plan; zeros for nodes without strings."""
@@ -321,9 +316,8 @@ class Study:
         latitude = job.site.place.latitude_deg >= 0
         factors = [load.power_factor for load in job.house.appliances]
         guessed = isinstance(job.site.weather, ClearSkyWeather)
-        names = [n.id for n in plan.nodes]
         lines = stages.select_lines(job, plan, job.cards())
-        key = content_key("facts", VERSIONS["facts"], self._flow_key(job, plan), names, latitude, factors, guessed, lines)
+        key = content_key("facts", self._flow_key(job, plan), latitude, factors, guessed, lines)
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)
@@ -332,16 +326,35 @@ class Study:
         found: YearFacts = self._stage("facts", key, make, lambda _: 60_000)
         return found
 
+    def _meter_key(self, job: Job, plan: Plan) -> str:
+        each = self._by_line(job)
+        lines = stages.select_lines(job, plan, job.cards()) if each else {}
+        return content_key("meter", each, lines, self._flow_key(job, plan))
+
+    @staticmethod
+    def _by_line(job: Job) -> bool:
+        """Whether the bill nets each line by itself."""
+        return job.tariff.netting == "each" and job.site.supply.kind == "three_phase"
+
+    def meter_net_w(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> Array:
+        """Return what the meter sees of a plan's year, import less export, (steps,) or (steps, lines): all a bill needs. [W]"""
+
+        def make() -> Array:
+            made = self.flow(job, plan, progress, cancelled)
+            if self._by_line(job):
+                return net_lines_w(job, plan, job.cards(), made)
+            net: Array = made.flow.column("import_w") - made.flow.column("export_w")
+            return net
+
+        found: Array = self._stage("meter", self._meter_key(job, plan), make, lambda a: a.nbytes)
+        return found
+
     def bill(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> Bill:
         """Return a plan's yearly bill."""
-        each = job.tariff.netting == "each" and job.site.supply.kind == "three_phase"
-        lines = stages.select_lines(job, plan, job.cards()) if each else {}
-        key = content_key("bill", VERSIONS["bill"], stages.select_bill(job), lines, self._flow_key(job, plan))
+        key = content_key("bill", stages.select_bill(job), self._meter_key(job, plan))
 
         def make() -> Bill:
-            made = self.flow(job, plan, progress, cancelled)
-            taken, given = made.flow.column("import_w"), made.flow.column("export_w")
-            net = net_lines_w(job, plan, job.cards(), made) if each else taken - given
+            net = self.meter_net_w(job, plan, progress, cancelled)
             return year_bill(job.tariff, self.calendar(job), net, self._hourly(job))
 
         found: Bill = self._stage("bill", key, make, lambda _: 6_000)

@@ -59,7 +59,15 @@ def more_modules(
     used = before.system_wh["import_w"] - after.system_wh["import_w"] + after.system_wh["export_w"] - before.system_wh["export_w"]
     lost = after.clipped_wh + after.tracker_lost_wh - before.clipped_wh - before.tracker_lost_wh
     node = next(n for n in plan.nodes if n.id == node_id)
-    return MoreModules(node_id, node.name, added, offered * h, used, lost, paid.total - pays.total)
+    return MoreModules(
+        node_id=node_id,
+        node=node.name,
+        modules=added,
+        offered_wh=offered * h,
+        used_wh=used,
+        clipped_wh=lost,
+        saving=paid.total - pays.total,
+    )
 
 
 def now_or_later(

@@ -93,7 +93,14 @@ def raise_each(
         lost = facts.clipped_wh + facts.held_by_cap_wh - after.clipped_wh - after.held_by_cap_wh
         evening = (facts.evening.hours_over_h if facts.evening else 0.0) - (after.evening.hours_over_h if after.evening else 0.0)
         imported = facts.system_wh["import_w"] - after.system_wh["import_w"]
-        gain = Gain(step.text, bill.total - paid.total, imported, lost, evening, step.edits)
+        gain = Gain(
+            text=step.text,
+            saving=bill.total - paid.total,
+            import_less_wh=imported,
+            lost_less_wh=lost,
+            evening_hours_less_h=evening,
+            edits=step.edits,
+        )
         if abs(gain.saving) >= WORTH_MONEY or abs(lost) >= WORTH_WH or abs(evening) >= 1.0:
             out.append(gain)
     return tuple(sorted(out, key=lambda gain: -gain.saving)[:SHOWN])

@@ -223,7 +223,9 @@ def _read(path: str, annotation: Any, metadata: list[Any]) -> FieldInfo:
             most = _bound(part, ("le", "lt"), most)
     words = CHOICES | next((more for end, more in CHOICES_AT.items() if path.endswith(end)), {})
     choices = tuple((str(c), words.get(str(c), str(c))) for c in get_args(base)) if get_origin(base) is Literal else ()
-    return FieldInfo(path, label_of(path), kind, optional, base is int, least, most, choices)
+    return FieldInfo(
+        path=path, label=label_of(path), kind=kind, optional=optional, integer=base is int, least=least, most=most, choices=choices
+    )
 
 
 def _bound(part: Any, names: tuple[str, str], found: float | None) -> float | None:

@@ -170,4 +170,11 @@ def _merged(path: Path, found: dict[str, list[tuple[int, int, float]]], left: se
     guesses = [("time", "seconds since 1970, UTC"), ("channels", ", ".join(energies)), ("label", "label begins the interval")]
     if left:
         guesses.append(("left out", ", ".join(sorted(left))))
-    return Readings(path.name, "Green Button", begins.astype("datetime64[s]"), durations.pop(), energies, tuple(guesses))
+    return Readings(
+        file=path.name,
+        format="Green Button",
+        begin_utc=begins.astype("datetime64[s]"),
+        interval_s=durations.pop(),
+        energy_wh=energies,
+        guesses=tuple(guesses),
+    )

@@ -86,7 +86,7 @@ def gross_load(meter: MeterYear, pv_ac_w: Array | None = None, pv_most_w: Array 
         notes.append(
             f"{cut / 1000:.0f} kWh of export were more than the {kind} PV of their interval: the house is taken as 0 there"
         )
-    return GrossLoad(gross, low, high, cut, how, tuple(notes))
+    return GrossLoad(power_w=gross, low_w=low, high_w=high, cut_wh=cut, how=how, notes=tuple(notes))
 
 
 def _metered_house(meter: MeterYear) -> GrossLoad:
@@ -99,4 +99,4 @@ def _metered_house(meter: MeterYear) -> GrossLoad:
         apart = balance / max(1e-9, float(house.sum())) - 1.0
         if abs(apart) > APART_FRAC:
             notes.append(f"import − export + solar comes to {apart * 100:+.0f} % of it: look at the columns")
-    return GrossLoad(house, house, house, 0.0, "the house as it was metered", tuple(notes))
+    return GrossLoad(power_w=house, low_w=house, high_w=house, cut_wh=0.0, how="the house as it was metered", notes=tuple(notes))

@@ -59,7 +59,7 @@ def read_meter_csv(path: Path, time_zone: str, watch: Watch = unwatched) -> Read
     found = channels(path, columns, interval, begin + standard_offset(year, time_zone))
     form = (("form", "a row a day"),) if wide else ()
     guesses = (*sheet.told, *form, ("time", block.stamps.how), *told, *found.told)
-    return Readings(path.name, "CSV", begin, interval, found.energy_wh, guesses)
+    return Readings(file=path.name, format="CSV", begin_utc=begin, interval_s=interval, energy_wh=found.energy_wh, guesses=guesses)
 
 
 def _wide_columns(sheet: Sheet) -> list[int]:

@@ -136,4 +136,6 @@ def _readings(path: Path, found: dict[_Register, dict[np.datetime64, np.ndarray]
         guesses.append(("interval", f"changes in the file, all summed to {length} min"))
     if guessed:
         guesses.append(("quality", f"{guessed} days of registers are substituted or estimated"))
-    return Readings(path.name, "NEM12", begin, length * 60, energies, tuple(guesses))
+    return Readings(
+        file=path.name, format="NEM12", begin_utc=begin, interval_s=length * 60, energy_wh=energies, guesses=tuple(guesses)
+    )

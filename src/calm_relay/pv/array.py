@@ -231,4 +231,12 @@ def pv_only_output(dc_w: Array, card: AcUnit, count: int = 1) -> PvOnlyOutput:
     below = np.where(running, 0.0, each - standby)
     own = np.where(running, 0.0, night - standby)
     loss = np.where(running, each - potential, 0.0)
-    return PvOnlyOutput(dc_w, ac * count, (potential - ac) * count, standby * count, below * count, loss * count, own * count)
+    return PvOnlyOutput(
+        dc_available_w=dc_w,
+        ac_w=ac * count,
+        clipped_ac_w=(potential - ac) * count,
+        standby_from_pv_w=standby * count,
+        below_start_w=below * count,
+        inverter_loss_w=loss * count,
+        own_draw_w=own * count,
+    )

@@ -42,12 +42,26 @@ def string_ladders(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[Ladd
             module = cards.module(group.module)
             tracker = card.trackers[group.tracker - 1]
             volts, name = ceiling_v(card.dc_voltage_max_v, module, job.site.dc_ceiling_v)
+            cold_open, cold_working, hot_working, hot_open = _volts(job, cards, group, module, rules)
             out.append(
                 Ladder(
-                    node.id, node.name, group.tracker, group.id, group.modules_per_string, job.face(group.face).name,
-                    *_volts(job, cards, group, module, rules), tracker.mppt_min_v, tracker.mppt_max_v, tracker.start_v, volts, name,
+                    node_id=node.id,
+                    node=node.name,
+                    tracker=group.tracker,
+                    string_id=group.id,
+                    modules=group.modules_per_string,
+                    face=job.face(group.face).name,
+                    cold_voc_v=cold_open,
+                    cold_vmp_v=cold_working,
+                    hot_vmp_v=hot_working,
+                    hot_voc_v=hot_open,
+                    mppt_min_v=tracker.mppt_min_v,
+                    mppt_max_v=tracker.mppt_max_v,
+                    start_v=tracker.start_v,
+                    ceiling_v=volts,
+                    ceiling=name,
                 )
-            )  # fmt: skip
+            )
     return tuple(out)
 
 
@@ -93,9 +107,15 @@ def tracker_amps(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[Tracke
                     strings.append(string_amps(group, module, job.face(group.face), optimizer))
             out.append(
                 TrackerAmps(
-                    node.id, node.name, number, sum(s.strings for s in strings), sum(s.strings * s.working_a for s in strings),
-                    tracker.working_current_a, tracker_short_circuit_a(rules, strings), tracker.short_circuit_current_a,
-                    rules.value("short_circuit_factor"),
+                    node_id=node.id,
+                    node=node.name,
+                    tracker=number,
+                    strings=sum(s.strings for s in strings),
+                    working_a=sum(s.strings * s.working_a for s in strings),
+                    working_limit_a=tracker.working_current_a,
+                    short_circuit_a=tracker_short_circuit_a(rules, strings),
+                    short_circuit_limit_a=tracker.short_circuit_current_a,
+                    factor=rules.value("short_circuit_factor"),
                 )
-            )  # fmt: skip
+            )
     return tuple(out)

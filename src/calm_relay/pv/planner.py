@@ -184,7 +184,15 @@ def judge_option(s: Setup, tracker_number: int, face: FaceRoom, modules: int, st
         fits, fuse = _fuse(s, [KeptStrings(amps, s.module.series_fuse_max_a, fused=False)])
         broken = "" if fits else "reverse current"
     margin = min((b.margin_frac for b in bounds), default=0.0)
-    return Option(tracker_number, face.id, modules, strings, broken, margin if not broken else 0.0, fuse)
+    return Option(
+        tracker=tracker_number,
+        face=face.id,
+        modules=modules,
+        strings=strings,
+        rejected=broken,
+        margin_frac=margin if not broken else 0.0,
+        fuse_a=fuse,
+    )
 
 
 def _fuse(s: Setup, strings: Sequence[KeptStrings]) -> tuple[bool, float | None]:
@@ -367,12 +375,12 @@ def _year(
         dc += watts
     ac = np.minimum(s.loss.out_w(dc, s.ac_rated_w), s.ac_rated_w)
     return Layout(
-        options,
-        sum(o.total for o in options),
-        float(ac.sum()) * step_h,
-        float(dc.sum()) * step_h,
-        min(o.margin_frac for o in options),
-        sum(o.strings for o in options),
+        options=options,
+        modules=sum(o.total for o in options),
+        ac_wh=float(ac.sum()) * step_h,
+        dc_wh=float(dc.sum()) * step_h,
+        margin_frac=min(o.margin_frac for o in options),
+        strings=sum(o.strings for o in options),
     )
 
 

@@ -73,15 +73,15 @@ def string_year(item: GroupInput, node_id: str, tracker: Tracker, air_c: Array, 
     works = light > WORKS_W_PER_M2
     at_most = int(amps.argmax())
     return StringYear(
-        group.id,
-        node_id,
-        group.tracker,
-        moment(open_v, (light > LIT_W_PER_M2) & (open_v > 0), most=True),
-        moment(volts, works, most=True),
-        moment(volts, works, most=False),
-        Moment(float(amps[at_most]), at_most, calendar.label(at_most)),
-        float(np.count_nonzero(works & (volts < tracker.mppt_min_v))) * h,
-        float(np.count_nonzero(works & (volts > tracker.mppt_max_v))) * h,
+        string_id=group.id,
+        node_id=node_id,
+        tracker=group.tracker,
+        highest_open_v=moment(open_v, (light > LIT_W_PER_M2) & (open_v > 0), most=True),
+        highest_working_v=moment(volts, works, most=True),
+        lowest_working_v=moment(volts, works, most=False),
+        most_a=Moment(float(amps[at_most]), at_most, calendar.label(at_most)),
+        hours_below_window_h=float(np.count_nonzero(works & (volts < tracker.mppt_min_v))) * h,
+        hours_above_window_h=float(np.count_nonzero(works & (volts > tracker.mppt_max_v))) * h,
     )
 
 

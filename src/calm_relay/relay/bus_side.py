@@ -64,8 +64,14 @@ def _grid(
     x_panel, x_gate = c.x("panel") + BUS_PX / 2, c.x("grid")
     outwards = values.export_w > values.import_w
     parts: Parts = () if not grid_up else values.export if outwards else (("grid", values.import_w),)
-    c.band(Band(x_panel, y, x_gate, y, parts, scale, not grid_up, not outwards), thick / scale)
-    c.band(Band(x_gate, y, c.width - 4, y, parts, scale, not grid_up, not outwards), thick / scale)
+    c.band(
+        Band(x0=x_panel, y0=y, x1=x_gate, y1=y, parts=parts, px_per_w=scale, dead=not grid_up, towards_left=not outwards),
+        thick / scale,
+    )
+    c.band(
+        Band(x0=x_gate, y0=y, x1=c.width - 4, y1=y, parts=parts, px_per_w=scale, dead=not grid_up, towards_left=not outwards),
+        thick / scale,
+    )
     if outwards and not math.isinf(graph.export_w):
         limit, word = graph.export_w, "export"
     elif math.isinf(graph.import_w):
@@ -74,7 +80,17 @@ def _grid(
         limit, word = min(graph.service_w, graph.import_w), "import"
     flow = total_of(parts)
     state = "open" if not grid_up else state_of(flow, limit)
-    c.gate(Gate("grid", x_gate, y, limit * scale, state, not grid_up, values.held_w * scale if grid_up else 0.0))
+    c.gate(
+        Gate(
+            station="grid",
+            x=x_gate,
+            y=y,
+            opening=limit * scale,
+            state=state,
+            dead=not grid_up,
+            spill=values.held_w * scale if grid_up else 0.0,
+        )
+    )
     text = f"{graph.service_a:g} A" if word == "service" else kw(limit)
     edge = limit * scale / 2 + POST_PX + 3
     tone = "over" if state == "full" else "ink"
@@ -110,10 +126,16 @@ def _backup_bus(
     limit = graph.transfer_w
     finite = limit if math.isfinite(limit) else graph.service_w
     most = min(finite, sum(n.ac_rated_w for n in graph.nodes if n.side == "backup") or finite)
-    c.band(Band(x_bus + BUS_PX / 2, y, x_gate, y, parts, scale, not grid_up, inwards), most)
-    c.band(Band(x_gate, y, x_panel - BUS_PX / 2, y, parts, scale, not grid_up, inwards), most)
+    c.band(
+        Band(x0=x_bus + BUS_PX / 2, y0=y, x1=x_gate, y1=y, parts=parts, px_per_w=scale, dead=not grid_up, towards_left=inwards),
+        most,
+    )
+    c.band(
+        Band(x0=x_gate, y0=y, x1=x_panel - BUS_PX / 2, y1=y, parts=parts, px_per_w=scale, dead=not grid_up, towards_left=inwards),
+        most,
+    )
     state = "open" if not grid_up else state_of(flow, limit)
-    c.gate(Gate("transfer", x_gate, y, finite * scale, state, not grid_up))
+    c.gate(Gate(station="transfer", x=x_gate, y=y, opening=finite * scale, state=state, dead=not grid_up))
     text = "no limit known" if graph.transfer_a is None else f"{graph.transfer_a:g} A"
     edge = finite * scale / 2 + POST_PX + 3
     c.want(
@@ -138,7 +160,9 @@ def _loads(c: Canvas, text: str, watts: float, parts: Parts, column: str, y_bar:
     shown: Parts = () if dead else tuple((name, watts * share / total) for name, share in parts)
     thick = max(HAIRLINE_PX, watts * scale)
     y_end = max(y_bar - 0.6 * c.line, 3.4 * c.line)
-    c.band(Band(x + BUS_PX / 2, y_bar + thick / 2, x + 34, y_end + thick / 2, shown, scale, dead), 0.0)
+    c.band(
+        Band(x0=x + BUS_PX / 2, y0=y_bar + thick / 2, x1=x + 34, y1=y_end + thick / 2, parts=shown, px_per_w=scale, dead=dead), 0.0
+    )
     words = "dark" if dead else kw(watts)
     c.want(
         [(text, "label"), (words, "value")],

@@ -90,16 +90,16 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
     else:
         backup, other = "", "house"
     return PlanGraph(
-        tuple(nodes),
-        plan.transfer is not None,
-        math.inf if amps is None else amps * volts,
-        amps,
-        backup,
-        other,
-        supply.service_a * volts,
-        supply.service_a,
-        math.inf if job.site.export_limit_w is None else job.site.export_limit_w,
-        math.inf if job.site.import_limit_w is None else job.site.import_limit_w,
+        nodes=tuple(nodes),
+        has_transfer=plan.transfer is not None,
+        transfer_w=math.inf if amps is None else amps * volts,
+        transfer_a=amps,
+        backup_loads=backup,
+        other_loads=other,
+        service_w=supply.service_a * volts,
+        service_a=supply.service_a,
+        export_w=math.inf if job.site.export_limit_w is None else job.site.export_limit_w,
+        import_w=math.inf if job.site.import_limit_w is None else job.site.import_limit_w,
     )
 
 
@@ -115,16 +115,16 @@ def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
         noun = "module" if node.battery.modules == 1 else "modules"
         battery = BatteryStation(f"{node.id}/battery", f"{node.battery.modules} {noun}", usable, charge, give)
     return NodeStation(
-        node.id,
-        node.name,
-        card.kind,
-        node.side,
-        node.count,
-        card.ac_rated_w * node.count,
-        _trackers(job, node, cards),
-        battery,
-        bool(unit and unit.grid_forming),
-        unit.offgrid_continuous_va if unit else None,
+        id=node.id,
+        name=node.name,
+        kind=card.kind,
+        side=node.side,
+        count=node.count,
+        ac_rated_w=card.ac_rated_w * node.count,
+        trackers=_trackers(job, node, cards),
+        battery=battery,
+        forms_grid=bool(unit and unit.grid_forming),
+        offgrid_va=unit.offgrid_continuous_va if unit else None,
     )
 
 
@@ -149,13 +149,13 @@ def _trackers(job: Job, node: Node, cards: CardBook) -> tuple[TrackerStation, ..
         prefix = f"{units} × " if units > 1 else ""
         out.append(
             TrackerStation(
-                f"{node.id}/{number}",
-                number,
-                " + ".join(names),
-                prefix + " + ".join(texts),
-                tuple(g.id for g in groups),
-                stc * units,
-                limit * units,
+                id=f"{node.id}/{number}",
+                number=number,
+                face_names=" + ".join(names),
+                strings_text=prefix + " + ".join(texts),
+                string_ids=tuple(g.id for g in groups),
+                stc_w=stc * units,
+                limit_w=limit * units,
             )
         )
     return tuple(out)

@@ -116,14 +116,18 @@ def _row(
     )  # fmt: skip
     x_gate, x_bus = c.x("inverter"), c.x("backup" if node.side == "backup" else "panel") - BUS_PX / 2
     parts, left = (v.out, False) if v.out else (v.into, True)
-    c.band(Band(bar.x + BUS_PX, yc, x_gate, yc, parts, scale, dead, left), node.ac_rated_w)
-    c.band(Band(x_gate, yc, x_bus, yc, parts, scale, dead, left), node.ac_rated_w)
+    c.band(
+        Band(x0=bar.x + BUS_PX, y0=yc, x1=x_gate, y1=yc, parts=parts, px_per_w=scale, dead=dead, towards_left=left), node.ac_rated_w
+    )
+    c.band(Band(x0=x_gate, y0=yc, x1=x_bus, y1=yc, parts=parts, px_per_w=scale, dead=dead, towards_left=left), node.ac_rated_w)
     limit, name = node.ac_rated_w, "inverter AC"
     if not grid_up and node.offgrid_va is not None:
         limit, name = node.offgrid_va, "off grid"
     flow = total_of(parts)
     state = state_of(flow, limit)
-    c.gate(Gate(f"inverter:{node.id}", x_gate, yc, limit * scale, state, dead, v.spill_w * scale))
+    c.gate(
+        Gate(station=f"inverter:{node.id}", x=x_gate, y=yc, opening=limit * scale, state=state, dead=dead, spill=v.spill_w * scale)
+    )
     above, below = yc - limit * scale / 2 - POST_PX - 3, yc + limit * scale / 2 + POST_PX + 3
     c.want(
         [(name, "label"), (kw(limit), "value")],
@@ -160,10 +164,10 @@ def _trackers(
         station = f"tracker:{t.id}"
         thick = max(8.0, t.stc_w * scale)
         c.bar(Bar(f"face:{t.id}", Rect(x_face, yc - thick / 2, 6, thick), dead))
-        c.band(Band(x_face + 6, yc, x_gate, yc, parts, scale, dead), t.stc_w)
-        c.band(Band(x_gate, yc, x_bar, arrive, parts, scale, dead), t.stc_w)
+        c.band(Band(x0=x_face + 6, y0=yc, x1=x_gate, y1=yc, parts=parts, px_per_w=scale, dead=dead), t.stc_w)
+        c.band(Band(x0=x_gate, y0=yc, x1=x_bar, y1=arrive, parts=parts, px_per_w=scale, dead=dead), t.stc_w)
         state = state_of(watts, t.limit_w)
-        c.gate(Gate(station, x_gate, yc, t.limit_w * scale, state, dead))
+        c.gate(Gate(station=station, x=x_gate, y=yc, opening=t.limit_w * scale, state=state, dead=dead))
         half = t.limit_w * scale / 2
         above, below = yc - half - POST_PX - 3, yc + half + POST_PX + 3
         c.want(
@@ -205,13 +209,22 @@ def _battery(c: Canvas, node: NodeStation, v: NodeValues, bar: Rect, y0: float, 
     parts: Parts = v.charge if charging else ((("battery", v.discharge_w),) if v.discharge_w > 0.5 else ())
     thick = max(HAIRLINE_PX, total_of(parts) * scale)
     most = max(b.charge_w, b.discharge_w)
-    start = Band(bar.x + BUS_PX, bar.y + bar.h - 0.5 * thick, x_gate, yc, parts, scale, dead, not charging)
+    start = Band(
+        x0=bar.x + BUS_PX,
+        y0=bar.y + bar.h - 0.5 * thick,
+        x1=x_gate,
+        y1=yc,
+        parts=parts,
+        px_per_w=scale,
+        dead=dead,
+        towards_left=not charging,
+    )
     c.band(start, most)
-    c.band(Band(x_gate, yc, box.x, yc, parts, scale, dead, not charging), most)
+    c.band(Band(x0=x_gate, y0=yc, x1=box.x, y1=yc, parts=parts, px_per_w=scale, dead=dead, towards_left=not charging), most)
     gives = v.discharge_w > total_of(v.charge)
     limit = b.discharge_w if gives else b.charge_w
     state = state_of(total_of(parts), limit)
-    c.gate(Gate(station, x_gate, yc, limit * scale, state, dead))
+    c.gate(Gate(station=station, x=x_gate, y=yc, opening=limit * scale, state=state, dead=dead))
     c.box(Box(station, box, v.soc_frac, dead), texts)
     half = limit * scale / 2 + POST_PX + 3
     word = "gives" if gives else "takes"

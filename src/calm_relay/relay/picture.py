@@ -217,7 +217,7 @@ class Canvas:
         y = box.rect.y + (box.rect.h - sum(h for _, h in sizes)) / 2
         for (text, role), (w, h) in zip(texts, sizes, strict=True):
             rect = Rect(box.rect.x + (box.rect.w - w) / 2, y, w, h)
-            self.labels.append(Label(text, role, rect, box.station, "ink", box.dead))
+            self.labels.append(Label(text=text, role=role, rect=rect, station=box.station, tone="ink", dead=box.dead))
             y += h
 
     def head(self, text: str, x: float) -> None:
@@ -240,7 +240,7 @@ class Canvas:
         short: str = "",
     ) -> None:
         """Ask for a label of some lines at one of the spots (x, y of the top, alignment)."""
-        self._wishes.append(_Wish(lines, spots, station, tone, dead, short))
+        self._wishes.append(_Wish(lines=lines, spots=spots, station=station, tone=tone, dead=dead, short=short))
 
     def settle(self) -> None:
         """Place all labels asked for, in the order they were asked for: clear of bands, in short if need be, before across one."""
@@ -273,16 +273,26 @@ class Canvas:
         y = block.y
         for (text, role), (w, h) in zip(lines, sizes, strict=True):
             x = block.x + (0.0 if align == "left" else (block.w - w) / 2 if align == "centre" else block.w - w)
-            self.labels.append(Label(text, role, Rect(x, y, w, h), wish.station, wish.tone, wish.dead))
+            self.labels.append(
+                Label(text=text, role=role, rect=Rect(x, y, w, h), station=wish.station, tone=wish.tone, dead=wish.dead)
+            )
             y += h
         self._hard.append(block)
 
     def picture(self, px_per_w: float) -> RelayPicture:
         """Return what was collected."""
         return RelayPicture(
-            self.width, self.height, tuple(self.bands), tuple(self.gates), tuple(self.bars), tuple(self.boxes),
-            tuple(self.labels), tuple(self.key), tuple(self.stations), px_per_w,
-        )  # fmt: skip
+            width=self.width,
+            height=self.height,
+            bands=tuple(self.bands),
+            gates=tuple(self.gates),
+            bars=tuple(self.bars),
+            boxes=tuple(self.boxes),
+            labels=tuple(self.labels),
+            key=tuple(self.key),
+            stations=tuple(self.stations),
+            px_per_w=px_per_w,
+        )
 
 
 def kw(watts: float) -> str:

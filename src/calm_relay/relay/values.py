@@ -84,27 +84,27 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str) -> Relay
         capacity = float(record["capacity_wh"])
         from_ac = c["charge_from_ac_w"]
         nodes[node.id] = NodeValues(
-            c["pv_available_w"],
-            tuple(c["pv_available_w"] * x for x in shares),
-            _parts(("sun", c["ac_out_w"] * from_pv), ("battery", c["ac_out_w"] * (1 - from_pv))),
-            _parts(*((name, c["ac_in_w"] * share) for name, share in mix.items())),
-            _parts(("sun", c["pv_to_battery_w"] + from_ac * mix["sun"]), ("grid", from_ac * (mix["grid"] + mix["battery"]))),
-            c["discharge_w"],
-            c["energy_wh"] / capacity if capacity > 0 else None,
-            c["energy_wh"],
-            c["lost_ac_limit_w"],
+            pv_w=c["pv_available_w"],
+            trackers_w=tuple(c["pv_available_w"] * x for x in shares),
+            out=_parts(("sun", c["ac_out_w"] * from_pv), ("battery", c["ac_out_w"] * (1 - from_pv))),
+            into=_parts(*((name, c["ac_in_w"] * share) for name, share in mix.items())),
+            charge=_parts(("sun", c["pv_to_battery_w"] + from_ac * mix["sun"]), ("grid", from_ac * (mix["grid"] + mix["battery"]))),
+            discharge_w=c["discharge_w"],
+            soc_frac=c["energy_wh"] / capacity if capacity > 0 else None,
+            energy_wh=c["energy_wh"],
+            spill_w=c["lost_ac_limit_w"],
         )
-    held = s["pv_only_lost_cap_w"] + sum(float(flow.node_column(n, "lost_cap_w")[step]) for n in flow.node_ids)
+    held = float(flow.lost_w("cap")[step])
     return RelayValues(
-        moment,
-        nodes,
-        float(packed.ac[step, 0]),
-        float(packed.ac[step, 1]),
-        _parts(("sun", s["pv_to_house_w"]), ("battery", s["battery_to_house_w"]), ("grid", s["grid_to_house_w"])),
-        s["transfer_w"],
-        s["import_w"],
-        _parts(("sun", s["pv_to_grid_w"]), ("battery", s["battery_to_grid_w"])),
-        held,
+        moment=moment,
+        nodes=nodes,
+        backup_load_w=float(packed.ac_column("load_b_w")[step]),
+        other_load_w=float(packed.ac_column("load_g_w")[step]),
+        load_parts=_parts(("sun", s["pv_to_house_w"]), ("battery", s["battery_to_house_w"]), ("grid", s["grid_to_house_w"])),
+        transfer_w=s["transfer_w"],
+        import_w=s["import_w"],
+        export=_parts(("sun", s["pv_to_grid_w"]), ("battery", s["battery_to_grid_w"])),
+        held_w=held,
     )
 
 
@@ -128,29 +128,29 @@ def peak_values(graph: PlanGraph, made: PlanFlow) -> RelayValues:
         capacity = float(packed.nodes[packed.node_ids.index(node.id)]["capacity_wh"])
         charge = flow.node_column(node.id, "pv_to_battery_w") + flow.node_column(node.id, "charge_from_ac_w")
         nodes[node.id] = NodeValues(
-            peak["pv_available_w"],
-            tuple(peak["pv_available_w"] * x for x in shares),
-            _parts(("sun", peak["ac_out_w"] * share), ("battery", peak["ac_out_w"] * (1 - share))),
-            (),
-            _parts(("sun", float(charge.max()))),
-            0.0,
-            peak["energy_wh"] / capacity if capacity > 0 else None,
-            peak["energy_wh"],
-            peak["lost_ac_limit_w"],
+            pv_w=peak["pv_available_w"],
+            trackers_w=tuple(peak["pv_available_w"] * x for x in shares),
+            out=_parts(("sun", peak["ac_out_w"] * share), ("battery", peak["ac_out_w"] * (1 - share))),
+            into=(),
+            charge=_parts(("sun", float(charge.max()))),
+            discharge_w=0.0,
+            soc_frac=peak["energy_wh"] / capacity if capacity > 0 else None,
+            energy_wh=peak["energy_wh"],
+            spill_w=peak["lost_ac_limit_w"],
         )
     through = flow.column("transfer_w")
     top = int(np.argmax(np.abs(through)))
     out_sum = float(flow.column("export_w").max())
     return RelayValues(
-        "each one's peak in the year",
-        nodes,
-        float(packed.ac[:, 0].max()),
-        float(packed.ac[:, 1].max()),
-        _parts(("grid", float((packed.ac[:, 0] + packed.ac[:, 1]).max()))),
-        float(through[top]),
-        0.0 if out_sum > 0 else float(flow.column("import_w").max()),
-        _parts(("sun", out_sum)),
-        float(flow.column("pv_only_lost_cap_w").max()),
+        moment="each one's peak in the year",
+        nodes=nodes,
+        backup_load_w=float(packed.ac_column("load_b_w").max()),
+        other_load_w=float(packed.ac_column("load_g_w").max()),
+        load_parts=_parts(("grid", float(packed.load_w.max()))),
+        transfer_w=float(through[top]),
+        import_w=0.0 if out_sum > 0 else float(flow.column("import_w").max()),
+        export=_parts(("sun", out_sum)),
+        held_w=float(flow.column("pv_only_lost_cap_w").max()),
     )
 
 
@@ -158,16 +158,13 @@ def lost_by_station(graph: PlanGraph, made: PlanFlow) -> dict[str, float]:
     """Return what each station's limit lost in the year, by the station's id of the relay line. [Wh]"""
     flow, h = made.flow, made.flow.step_h
     out: dict[str, float] = {}
-    device = cap = 0.0
     for node in graph.nodes:
         if node.id in made.pv_only:
             out[f"inverter:{node.id}"] = float(made.pv_only[node.id].clipped_ac_w.sum()) * h
         elif node.id in flow.node_ids:
             out[f"inverter:{node.id}"] = float(flow.node_column(node.id, "lost_ac_limit_w").sum()) * h
-            device += float(flow.node_column(node.id, "lost_device_w").sum()) * h
-            cap += float(flow.node_column(node.id, "lost_cap_w").sum()) * h
-    out["transfer"] = device + float(flow.column("pv_only_lost_device_w").sum()) * h
-    out["grid"] = cap + float(flow.column("pv_only_lost_cap_w").sum()) * h
+    out["transfer"] = float(flow.lost_w("device").sum()) * h
+    out["grid"] = float(flow.lost_w("cap").sum()) * h
     return out
 
 
@@ -186,8 +183,8 @@ def grid_down_values(graph: PlanGraph, backup_peak_w: float) -> RelayValues:
 def notable_steps(made: PlanFlow, steps_per_day: int, evening: np.ndarray) -> dict[str, int]:
     """Return moments worth a look: most sun, highest evening, most clipped, most charged from the grid; by step."""
     flow, packed = made.flow, made.packed
-    load = packed.ac[:, 0] + packed.ac[:, 1]
-    pv = packed.pv_dc.sum(axis=1) + packed.ac[:, 3:7].sum(axis=1)
+    load = packed.load_w
+    pv = packed.pv_dc.sum(axis=1) + packed.pv_only_w
     out = {"most sun": int(np.argmax(pv)), "highest evening": int(np.argmax(np.where(evening, load, 0.0)))}
     clipped = sum((o.clipped_ac_w for o in made.pv_only.values()), np.zeros(len(load)))
     for node_id in flow.node_ids:

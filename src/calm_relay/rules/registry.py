@@ -172,7 +172,9 @@ def check(
         raise ValueError(f"check '{check_id}' names page '{page}' and needs {sorted(needs)}: one of them is not known")
 
     def register(function: CheckFunction) -> CheckFunction:
-        REGISTRY[check_id] = Check(check_id, title, short or title, page, frozenset(needs), source, function)
+        REGISTRY[check_id] = Check(
+            id=check_id, title=title, short=short or title, page=page, needs=frozenset(needs), source=source, run=function
+        )
         return function
 
     return register
@@ -224,19 +226,52 @@ def finding(
     if soft and verdict == "over":
         verdict = "tight"
     return Finding(
-        check_id, entry.title, subject, verdict, quantity, value, limit, sense, arithmetic, source or entry.source, margin,
-        kept, cost=cost,
-    )  # fmt: skip
+        check=check_id,
+        title=entry.title,
+        subject=subject,
+        verdict=verdict,
+        quantity=quantity,
+        value=value,
+        limit=limit,
+        sense=sense,
+        arithmetic=arithmetic,
+        source=source or entry.source,
+        margin=margin,
+        remedies=kept,
+        cost=cost,
+    )
 
 
 def unknown(context: CheckContext, check_id: str, subject: str, missing: str, source: str | None = None) -> Finding:
     """Return a 'not known' finding that says what to look up or measure."""
     entry = REGISTRY[check_id]
     text = f"not known: {missing}"
-    return Finding(check_id, entry.title, subject, "not known", "ratio", None, None, "most", text, source or entry.source)
+    return Finding(
+        check=check_id,
+        title=entry.title,
+        subject=subject,
+        verdict="not known",
+        quantity="ratio",
+        value=None,
+        limit=None,
+        sense="most",
+        arithmetic=text,
+        source=source or entry.source,
+    )
 
 
 def note(context: CheckContext, check_id: str, subject: str, text: str) -> Finding:
     """Return a finding that only says something."""
     entry = REGISTRY[check_id]
-    return Finding(check_id, entry.title, subject, "note", "ratio", None, None, "most", text, entry.source)
+    return Finding(
+        check=check_id,
+        title=entry.title,
+        subject=subject,
+        verdict="note",
+        quantity="ratio",
+        value=None,
+        limit=None,
+        sense="most",
+        arithmetic=text,
+        source=entry.source,
+    )

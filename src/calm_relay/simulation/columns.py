@@ -66,7 +66,91 @@ NODE_COLUMNS: tuple[tuple[str, str], ...] = (
     ("energy_pv_wh", "the PV-origin part of it"),
 )
 
+# What enters the kernel at AC, one row a step.
+AC_COLUMNS: tuple[tuple[str, str], ...] = (
+    ("load_b_w", "house on the backup side"),
+    ("load_g_w", "house on the grid side"),
+    ("never_w", "the part of the house that batteries never feed"),
+    ("pv_b_w", "controllable PV-only inverters, backup side"),
+    ("pv_g_w", "controllable PV-only inverters, grid side"),
+    ("pv_b_fixed_w", "PV-only inverters that nobody can throttle, backup side"),
+    ("pv_g_fixed_w", "the same, grid side"),
+    ("own_b_w", "standby of PV-only inverters from the AC bus, backup side"),
+    ("own_g_w", "the same, grid side"),
+)
+
 SYSTEM = tuple(name for name, _ in SYSTEM_COLUMNS)
 NODE = tuple(name for name, _ in NODE_COLUMNS)
+AC = tuple(name for name, _ in AC_COLUMNS)
 ENERGY_COLUMNS = ("energy_wh", "energy_pv_wh")
+# Names of loss in their order (definitions D7): columns `lost_<name>_w` of a node; PV-only inverters lose to the last three.
 LOSS_NAMES = ("ac_limit", "below_start", "device", "cap", "island")
+PV_ONLY_LOSS_NAMES = ("device", "cap", "island")
+LOSS_COLUMNS = tuple(f"lost_{name}_w" for name in LOSS_NAMES)
+PV_ONLY_LOSS_COLUMNS = tuple(f"pv_only_lost_{name}_w" for name in PV_ONLY_LOSS_NAMES)
+
+# Where a column stands, for compiled code; each is looked up by its name above.
+SYS_LOAD = SYSTEM.index("load_w")
+SYS_OWN_DRAW = SYSTEM.index("own_draw_w")
+SYS_IMPORT = SYSTEM.index("import_w")
+SYS_EXPORT = SYSTEM.index("export_w")
+SYS_PV_ONLY = SYSTEM.index("pv_only_w")
+SYS_PV_AC = SYSTEM.index("pv_ac_w")
+SYS_BATTERY_AC = SYSTEM.index("battery_ac_w")
+SYS_CHARGE_AC = SYSTEM.index("charge_ac_w")
+SYS_TRANSFER = SYSTEM.index("transfer_w")
+SYS_PV_TO_HOUSE = SYSTEM.index("pv_to_house_w")
+SYS_PV_TO_OWN = SYSTEM.index("pv_to_own_w")
+SYS_PV_TO_BATTERY = SYSTEM.index("pv_to_battery_w")
+SYS_PV_TO_GRID = SYSTEM.index("pv_to_grid_w")
+SYS_BATTERY_TO_HOUSE = SYSTEM.index("battery_to_house_w")
+SYS_BATTERY_TO_OWN = SYSTEM.index("battery_to_own_w")
+SYS_BATTERY_TO_GRID = SYSTEM.index("battery_to_grid_w")
+SYS_BATTERY_TO_BATTERY = SYSTEM.index("battery_to_battery_w")
+SYS_GRID_TO_HOUSE = SYSTEM.index("grid_to_house_w")
+SYS_GRID_TO_OWN = SYSTEM.index("grid_to_own_w")
+SYS_GRID_TO_BATTERY = SYSTEM.index("grid_to_battery_w")
+SYS_BATTERY_PV_TO_HOUSE = SYSTEM.index("battery_pv_to_house_w")
+SYS_BATTERY_PV_TO_OWN = SYSTEM.index("battery_pv_to_own_w")
+SYS_BATTERY_PV_TO_GRID = SYSTEM.index("battery_pv_to_grid_w")
+SYS_PV_ONLY_LOST_DEVICE = SYSTEM.index("pv_only_lost_device_w")
+SYS_PV_ONLY_LOST_CAP = SYSTEM.index("pv_only_lost_cap_w")
+SYS_PV_ONLY_LOST_ISLAND = SYSTEM.index("pv_only_lost_island_w")
+SYS_UNSERVED = SYSTEM.index("unserved_w")
+SYS_CAP_EXCEEDED = SYSTEM.index("cap_exceeded_w")
+SYS_IMPORT_EXCEEDED = SYSTEM.index("import_exceeded_w")
+SYS_DEVICE_EXCEEDED = SYSTEM.index("device_exceeded_w")
+
+NODE_PV_AVAILABLE = NODE.index("pv_available_w")
+NODE_PV_TO_INVERTER = NODE.index("pv_to_inverter_w")
+NODE_PV_TO_BATTERY = NODE.index("pv_to_battery_w")
+NODE_PV_STANDBY = NODE.index("pv_standby_w")
+NODE_CLIP_POTENTIAL = NODE.index("clip_potential_w")
+NODE_CAUGHT = NODE.index("caught_w")
+NODE_LOST_AC_LIMIT = NODE.index("lost_ac_limit_w")
+NODE_LOST_BELOW_START = NODE.index("lost_below_start_w")
+NODE_LOST_DEVICE = NODE.index("lost_device_w")
+NODE_LOST_CAP = NODE.index("lost_cap_w")
+NODE_LOST_ISLAND = NODE.index("lost_island_w")
+NODE_AC_OUT = NODE.index("ac_out_w")
+NODE_AC_IN = NODE.index("ac_in_w")
+NODE_CHARGE_FROM_AC = NODE.index("charge_from_ac_w")
+NODE_DISCHARGE = NODE.index("discharge_w")
+NODE_BATTERY_STANDBY = NODE.index("battery_standby_w")
+NODE_AUXILIARY = NODE.index("auxiliary_w")
+NODE_AC_OWN = NODE.index("ac_own_w")
+NODE_INVERTER_LOSS = NODE.index("inverter_loss_w")
+NODE_CHARGER_LOSS = NODE.index("charger_loss_w")
+NODE_CELL_LOSS = NODE.index("cell_loss_w")
+NODE_ENERGY = NODE.index("energy_wh")
+NODE_ENERGY_PV = NODE.index("energy_pv_wh")
+
+AC_LOAD_B = AC.index("load_b_w")
+AC_LOAD_G = AC.index("load_g_w")
+AC_NEVER = AC.index("never_w")
+AC_PV_B = AC.index("pv_b_w")
+AC_PV_G = AC.index("pv_g_w")
+AC_PV_B_FIXED = AC.index("pv_b_fixed_w")
+AC_PV_G_FIXED = AC.index("pv_g_fixed_w")
+AC_OWN_B = AC.index("own_b_w")
+AC_OWN_G = AC.index("own_g_w")

@@ -7,6 +7,7 @@ import time
 
 import numpy as np
 
+from calm_relay.simulation.columns import AC
 from calm_relay.simulation.flow import run_case
 from calm_relay.simulation.kernel import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
 from calm_relay.simulation.pack import Packed
@@ -19,9 +20,16 @@ def warm_kernel() -> None:
     plant = np.zeros(1, PLANT_DTYPE)[0]
     plant["step_h"] = plant["export_w"] = plant["import_w"] = plant["transfer_w"] = 1.0
     packed = Packed(
-        ("warm",), nodes, np.zeros((1, 1), SLOT_DTYPE), plant, np.zeros(1, np.int64), np.zeros((1, 1), np.int8),
-        np.zeros((1, 1)), np.zeros((1, 9)), frozenset(),
-    )  # fmt: skip
+        node_ids=("warm",),
+        nodes=nodes,
+        slots=np.zeros((1, 1), SLOT_DTYPE),
+        plant=plant,
+        order=np.zeros(1, np.int64),
+        codes=np.zeros((1, 1), np.int8),
+        pv_dc=np.zeros((1, 1)),
+        ac=np.zeros((1, len(AC))),
+        assumed=frozenset(),
+    )
     run_case(packed, np.zeros(1), np.zeros(1))
 
 

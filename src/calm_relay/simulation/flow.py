@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
-from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
+from calm_relay.simulation.columns import ENERGY_COLUMNS, LOSS_COLUMNS, NODE, PV_ONLY_LOSS_NAMES, SYSTEM
 from calm_relay.simulation.kernel import N_NODE, N_SYSTEM, run_steps
 from calm_relay.simulation.pack import Packed
 
@@ -61,6 +61,11 @@ class FlowTable:
         """Return one column of one node."""
         return self.nodes[:, self.node_ids.index(node_id), NODE.index(name)]
 
+    def lost_w(self, name: str) -> Array:
+        """Return what one limit lost per step, by its name of `columns.LOSS_NAMES`: AC of PV-only inverters, DC of nodes. [W]"""
+        lost: Array = self.nodes[:, :, NODE.index(f"lost_{name}_w")].sum(axis=1)
+        return self.column(f"pv_only_lost_{name}_w") + lost if name in PV_ONLY_LOSS_NAMES else lost
+
     @property
     def nbytes(self) -> int:
         """Bytes held."""
@@ -96,7 +101,18 @@ def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, s
         steady = bool(np.all(np.abs(energy - start) <= near) and np.all(np.abs(energy_pv - start_pv) <= near))
     step_h = float(packed.plant["step_h"])
     return FlowTable(
-        system, rows, packed.node_ids, start, start_pv, step_h, runs, steady, sums, node_sums, steps_run, packed.assumed
+        system=system,
+        nodes=rows,
+        node_ids=packed.node_ids,
+        start_energy_wh=start,
+        start_energy_pv_wh=start_pv,
+        step_h=step_h,
+        runs=runs,
+        steady=steady,
+        sums=sums,
+        node_sums=node_sums,
+        steps_run=steps_run,
+        assumed=packed.assumed,
     )
 
 
@@ -108,7 +124,20 @@ def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable
     start, start_pv = energy.copy(), energy_pv.copy()
     sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, lambda: False)
     step_h = float(packed.plant["step_h"])
-    return FlowTable(system, rows, packed.node_ids, start, start_pv, step_h, 1, False, sums, node_sums, steps, packed.assumed)
+    return FlowTable(
+        system=system,
+        nodes=rows,
+        node_ids=packed.node_ids,
+        start_energy_wh=start,
+        start_energy_pv_wh=start_pv,
+        step_h=step_h,
+        runs=1,
+        steady=False,
+        sums=sums,
+        node_sums=node_sums,
+        steps_run=steps,
+        assumed=packed.assumed,
+    )
 
 
 def _run(
@@ -185,12 +214,6 @@ def open_balances(flow: FlowTable, packed: Packed) -> Balances:
         change = flow.step_h * (taken * eta_c - given / eta_d)
         held = np.where(packed.nodes["capacity_wh"] > 0, node["energy_wh"] - before - change, 0.0)
         battery = float(np.max(np.abs(held) / flow.step_h / np.maximum(1.0, taken + given)))
-        used = sum(
-            node[name]
-            for name in (
-                "pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w", "lost_ac_limit_w", "lost_below_start_w",
-                "lost_device_w", "lost_cap_w", "lost_island_w",
-            )
-        )  # fmt: skip
+        used = sum(node[name] for name in ("pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w", *LOSS_COLUMNS))
         pv = float(np.max(np.abs(node["pv_available_w"] - used) / np.maximum(1.0, node["pv_available_w"])))
     return Balances(float(np.max(np.abs(bus) / moved)), battery, pv, origin)

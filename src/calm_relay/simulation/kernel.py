@@ -14,7 +14,72 @@ import numpy as np
 from numba import njit
 
 from calm_relay.cache import code_cache_folder
-from calm_relay.simulation.columns import NODE, SYSTEM
+from calm_relay.simulation.columns import (
+    AC_LOAD_B,
+    AC_LOAD_G,
+    AC_NEVER,
+    AC_OWN_B,
+    AC_OWN_G,
+    AC_PV_B,
+    AC_PV_B_FIXED,
+    AC_PV_G,
+    AC_PV_G_FIXED,
+    NODE,
+    NODE_AC_IN,
+    NODE_AC_OUT,
+    NODE_AC_OWN,
+    NODE_AUXILIARY,
+    NODE_BATTERY_STANDBY,
+    NODE_CAUGHT,
+    NODE_CELL_LOSS,
+    NODE_CHARGE_FROM_AC,
+    NODE_CHARGER_LOSS,
+    NODE_CLIP_POTENTIAL,
+    NODE_DISCHARGE,
+    NODE_ENERGY,
+    NODE_ENERGY_PV,
+    NODE_INVERTER_LOSS,
+    NODE_LOST_AC_LIMIT,
+    NODE_LOST_BELOW_START,
+    NODE_LOST_CAP,
+    NODE_LOST_DEVICE,
+    NODE_LOST_ISLAND,
+    NODE_PV_AVAILABLE,
+    NODE_PV_STANDBY,
+    NODE_PV_TO_BATTERY,
+    NODE_PV_TO_INVERTER,
+    SYS_BATTERY_AC,
+    SYS_BATTERY_PV_TO_GRID,
+    SYS_BATTERY_PV_TO_HOUSE,
+    SYS_BATTERY_PV_TO_OWN,
+    SYS_BATTERY_TO_BATTERY,
+    SYS_BATTERY_TO_GRID,
+    SYS_BATTERY_TO_HOUSE,
+    SYS_BATTERY_TO_OWN,
+    SYS_CAP_EXCEEDED,
+    SYS_CHARGE_AC,
+    SYS_DEVICE_EXCEEDED,
+    SYS_EXPORT,
+    SYS_GRID_TO_BATTERY,
+    SYS_GRID_TO_HOUSE,
+    SYS_GRID_TO_OWN,
+    SYS_IMPORT,
+    SYS_IMPORT_EXCEEDED,
+    SYS_LOAD,
+    SYS_OWN_DRAW,
+    SYS_PV_AC,
+    SYS_PV_ONLY,
+    SYS_PV_ONLY_LOST_CAP,
+    SYS_PV_ONLY_LOST_DEVICE,
+    SYS_PV_ONLY_LOST_ISLAND,
+    SYS_PV_TO_BATTERY,
+    SYS_PV_TO_GRID,
+    SYS_PV_TO_HOUSE,
+    SYS_PV_TO_OWN,
+    SYS_TRANSFER,
+    SYS_UNSERVED,
+    SYSTEM,
+)
 
 # Compiled code is kept by the content of this whole folder: numba's own cache sees changes in this file only.
 numba.config.CACHE_DIR = str(code_cache_folder(Path(__file__).parent))  # type: ignore[attr-defined]
@@ -169,9 +234,9 @@ def settle_step(nodes, slots, plant, order, codes, pv_dc, ac, t, energy, energy_
     """
     n = nodes.shape[0]
     # Watts of each side: house, 'never' loads, PV-only inverters (controllable, then fixed), standby of PV-only inverters.
-    load_b, load_g, never = ac[t, 0], ac[t, 1], ac[t, 2]
-    pv_b, pv_g, pv_b_fixed, pv_g_fixed = ac[t, 3], ac[t, 4], ac[t, 5], ac[t, 6]
-    own_b, own_g = ac[t, 7], ac[t, 8]
+    load_b, load_g, never = ac[t, AC_LOAD_B], ac[t, AC_LOAD_G], ac[t, AC_NEVER]
+    pv_b, pv_g, pv_b_fixed, pv_g_fixed = ac[t, AC_PV_B], ac[t, AC_PV_G], ac[t, AC_PV_B_FIXED], ac[t, AC_PV_G_FIXED]
+    own_b, own_g = ac[t, AC_OWN_B], ac[t, AC_OWN_G]
     step_h = plant.step_h
     limit_t = plant.transfer_w
     cap = plant.export_w - plant.bias_w
@@ -450,28 +515,28 @@ def _write_rows(
         else:
             device = min(rest, w[k, W_DEV])
         r = node_rows[k]
-        r[0] = pv_dc[t, k]
-        r[1] = w[k, W_PV_INV]
-        r[2] = w[k, W_C_PV]
-        r[3] = pv_standby
-        r[4] = potential
-        r[5] = caught
-        r[6] = clipped
-        r[7] = below
-        r[8] = device
-        r[9] = rest - below - device
-        r[10] = 0.0
-        r[11] = out
-        r[12] = w[k, W_IN]
-        r[13] = w[k, W_C_AC]
-        r[14] = w[k, W_DIS]
-        r[15] = battery_standby
-        r[16] = w[k, W_AUX_DC]
-        r[17] = w[k, W_AUX_AC] + (0.0 if is_on else w[k, W_OFF_AC])
-        r[18] = w[k, W_PV_INV] + w[k, W_DIS] - out
-        r[19] = w[k, W_IN] - w[k, W_C_AC]
+        r[NODE_PV_AVAILABLE] = pv_dc[t, k]
+        r[NODE_PV_TO_INVERTER] = w[k, W_PV_INV]
+        r[NODE_PV_TO_BATTERY] = w[k, W_C_PV]
+        r[NODE_PV_STANDBY] = pv_standby
+        r[NODE_CLIP_POTENTIAL] = potential
+        r[NODE_CAUGHT] = caught
+        r[NODE_LOST_AC_LIMIT] = clipped
+        r[NODE_LOST_BELOW_START] = below
+        r[NODE_LOST_DEVICE] = device
+        r[NODE_LOST_CAP] = rest - below - device
+        r[NODE_LOST_ISLAND] = 0.0
+        r[NODE_AC_OUT] = out
+        r[NODE_AC_IN] = w[k, W_IN]
+        r[NODE_CHARGE_FROM_AC] = w[k, W_C_AC]
+        r[NODE_DISCHARGE] = w[k, W_DIS]
+        r[NODE_BATTERY_STANDBY] = battery_standby
+        r[NODE_AUXILIARY] = w[k, W_AUX_DC]
+        r[NODE_AC_OWN] = w[k, W_AUX_AC] + (0.0 if is_on else w[k, W_OFF_AC])
+        r[NODE_INVERTER_LOSS] = w[k, W_PV_INV] + w[k, W_DIS] - out
+        r[NODE_CHARGER_LOSS] = w[k, W_IN] - w[k, W_C_AC]
         drawn = w[k, W_DIS] + battery_standby + w[k, W_AUX_DC]
-        r[20] = (1.0 - nd.eta_c) * (w[k, W_C_PV] + w[k, W_C_AC]) + (1.0 / nd.eta_d - 1.0) * drawn
+        r[NODE_CELL_LOSS] = (1.0 - nd.eta_c) * (w[k, W_C_PV] + w[k, W_C_AC]) + (1.0 / nd.eta_d - 1.0) * drawn
         charge_total += w[k, W_IN]
         if out > 0.0:
             from_battery = out * w[k, W_DIS] / (w[k, W_PV_INV] + w[k, W_DIS])
@@ -503,45 +568,47 @@ def _write_rows(
         nd = nodes[k]
         r = node_rows[k]
         if nd.capacity_wh > 0.0:
-            drawn = (r[14] + r[15] + r[16]) * step_h / nd.eta_d
+            drawn = (r[NODE_DISCHARGE] + r[NODE_BATTERY_STANDBY] + r[NODE_AUXILIARY]) * step_h / nd.eta_d
             mix = energy_pv[k] / energy[k] if energy[k] > 0.0 else 0.0
             stored = nd.eta_c * step_h
-            energy_pv[k] = max(0.0, energy_pv[k] - mix * drawn + stored * (r[2] + charge_pv * r[13]))
-            energy[k] = max(0.0, energy[k] - drawn + stored * (r[2] + r[13]))
+            energy_pv[k] = max(
+                0.0, energy_pv[k] - mix * drawn + stored * (r[NODE_PV_TO_BATTERY] + charge_pv * r[NODE_CHARGE_FROM_AC])
+            )
+            energy[k] = max(0.0, energy[k] - drawn + stored * (r[NODE_PV_TO_BATTERY] + r[NODE_CHARGE_FROM_AC]))
             energy_pv[k] = min(energy_pv[k], energy[k])
-        r[21] = energy[k]
-        r[22] = energy_pv[k]
+        r[NODE_ENERGY] = energy[k]
+        r[NODE_ENERGY_PV] = energy_pv[k]
 
-    row[0] = house
-    row[1] = own
-    row[2] = imported
-    row[3] = exported
-    row[4] = pv_only
-    row[5] = pv_total
-    row[6] = battery_total
-    row[7] = charge_total
-    row[8] = through
-    row[9] = pv_house
-    row[10] = pv_own
-    row[11] = pv_charge
-    row[12] = pv_grid
-    row[13] = battery_house
-    row[14] = battery_own
-    row[15] = battery_grid
-    row[16] = battery_charge
-    row[17] = house - pv_house - battery_house
-    row[18] = own - pv_own - battery_own
-    row[19] = charge_total - pv_charge - battery_charge
-    row[20] = battery_house * pv_part
-    row[21] = battery_own * pv_part
-    row[22] = battery_grid * pv_part
-    row[23] = lost_device
-    row[24] = lost_cap
-    row[25] = 0.0
-    row[26] = 0.0
-    row[27] = max(0.0, exported - plant.export_w)
-    row[28] = max(0.0, imported - plant.import_w)
-    row[29] = max(0.0, abs(through) - plant.transfer_w)
+    row[SYS_LOAD] = house
+    row[SYS_OWN_DRAW] = own
+    row[SYS_IMPORT] = imported
+    row[SYS_EXPORT] = exported
+    row[SYS_PV_ONLY] = pv_only
+    row[SYS_PV_AC] = pv_total
+    row[SYS_BATTERY_AC] = battery_total
+    row[SYS_CHARGE_AC] = charge_total
+    row[SYS_TRANSFER] = through
+    row[SYS_PV_TO_HOUSE] = pv_house
+    row[SYS_PV_TO_OWN] = pv_own
+    row[SYS_PV_TO_BATTERY] = pv_charge
+    row[SYS_PV_TO_GRID] = pv_grid
+    row[SYS_BATTERY_TO_HOUSE] = battery_house
+    row[SYS_BATTERY_TO_OWN] = battery_own
+    row[SYS_BATTERY_TO_GRID] = battery_grid
+    row[SYS_BATTERY_TO_BATTERY] = battery_charge
+    row[SYS_GRID_TO_HOUSE] = house - pv_house - battery_house
+    row[SYS_GRID_TO_OWN] = own - pv_own - battery_own
+    row[SYS_GRID_TO_BATTERY] = charge_total - pv_charge - battery_charge
+    row[SYS_BATTERY_PV_TO_HOUSE] = battery_house * pv_part
+    row[SYS_BATTERY_PV_TO_OWN] = battery_own * pv_part
+    row[SYS_BATTERY_PV_TO_GRID] = battery_grid * pv_part
+    row[SYS_PV_ONLY_LOST_DEVICE] = lost_device
+    row[SYS_PV_ONLY_LOST_CAP] = lost_cap
+    row[SYS_PV_ONLY_LOST_ISLAND] = 0.0
+    row[SYS_UNSERVED] = 0.0
+    row[SYS_CAP_EXCEEDED] = max(0.0, exported - plant.export_w)
+    row[SYS_IMPORT_EXCEEDED] = max(0.0, imported - plant.import_w)
+    row[SYS_DEVICE_EXCEEDED] = max(0.0, abs(through) - plant.transfer_w)
 
 
 @_jit

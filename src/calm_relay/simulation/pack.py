@@ -16,6 +16,7 @@ from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatterySideUnit
 from calm_relay.pv.array import night_w
 from calm_relay.simulation import chain
+from calm_relay.simulation.columns import AC
 from calm_relay.simulation.kernel import (
     BACKUP,
     CHARGE_FROM_GRID,
@@ -54,6 +55,21 @@ class Packed:
     pv_dc: Array
     ac: Array
     assumed: frozenset[str]
+
+    def ac_column(self, *names: str) -> Array:
+        """Return the sum of columns of what enters at AC, (steps,). [W]"""
+        found: Array = self.ac[:, [AC.index(name) for name in names]].sum(axis=1)
+        return found
+
+    @property
+    def load_w(self) -> Array:
+        """The house, both sides. [W]"""
+        return self.ac_column("load_b_w", "load_g_w")
+
+    @property
+    def pv_only_w(self) -> Array:
+        """PV-only inverters before any cut. [W]"""
+        return self.ac_column("pv_b_w", "pv_g_w", "pv_b_fixed_w", "pv_g_fixed_w")
 
 
 def transfer_limit_w(plan: Plan, cards: CardBook, voltage_v: float, phases: int) -> float:
@@ -152,8 +168,8 @@ def pack_plan(
     ----------
     pv_dc_w : dict of node id → ndarray (steps,)
         DC PV after the trackers of each node that has some. [W]
-    ac_inputs_w : ndarray (steps, 9)
-        load_b, load_g, never, pv_b, pv_g (controllable), pv_b, pv_g (fixed), own_b, own_g. [W]
+    ac_inputs_w : ndarray (steps, len(AC))
+        Columns as in `columns.AC_COLUMNS`. [W]
 
     Raises
     ------
@@ -165,8 +181,8 @@ def pack_plan(
     if len(nodes) > 4:
         raise NotFeasible(f"{len(nodes)} battery or hybrid inverters in one plan", "use at most 4")
     steps = calendar.steps
-    if ac_inputs_w.shape != (steps, 9):
-        raise NotFeasible(f"inputs of shape {ac_inputs_w.shape} for {steps} steps", "give one row a step, 9 columns")
+    if ac_inputs_w.shape != (steps, len(AC)):
+        raise NotFeasible(f"inputs of shape {ac_inputs_w.shape} for {steps} steps", f"give one row a step, {len(AC)} columns")
     assumed: set[str] = set()
     records = np.zeros(len(nodes), NODE_DTYPE)
     for k, (node, unit) in enumerate(rows):
@@ -185,13 +201,13 @@ def pack_plan(
     code = slot_codes(plan.controls, calendar)
     codes = np.repeat(code[:, None], len(nodes), axis=1).astype(np.int8)
     return Packed(
-        tuple(node.id for node in nodes),
-        records,
-        _slot_table(plan.controls.slots, len(nodes)),
-        plant,
-        order,
-        np.ascontiguousarray(codes),
-        np.ascontiguousarray(pv),
-        np.ascontiguousarray(ac_inputs_w, dtype=np.float64),
-        frozenset(assumed),
+        node_ids=tuple(node.id for node in nodes),
+        nodes=records,
+        slots=_slot_table(plan.controls.slots, len(nodes)),
+        plant=plant,
+        order=order,
+        codes=np.ascontiguousarray(codes),
+        pv_dc=np.ascontiguousarray(pv),
+        ac=np.ascontiguousarray(ac_inputs_w, dtype=np.float64),
+        assumed=frozenset(assumed),
     )

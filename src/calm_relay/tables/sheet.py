@@ -70,7 +70,14 @@ def read_sheet(path: Path, raw: bytes, watch: Watch = unwatched) -> Sheet:
         raise bad(path, "row 1", "it is no table: no column is told from another", remedy)
     first, at = _first_row(rows, width)
     cells = _table(path, text, delimiter, first, width, watch)
-    return Sheet(path, cells, _heads(rows[:first], width, at), delimiter, "\n".join(lines[:first]), told)
+    return Sheet(
+        path=path,
+        cells=cells,
+        heads=_heads(rows[:first], width, at),
+        delimiter=delimiter,
+        above="\n".join(lines[:first]),
+        told=told,
+    )
 
 
 def _text(path: Path, raw: bytes) -> tuple[str, tuple[tuple[str, str], ...]]:

@@ -86,7 +86,7 @@ def place(
     if shifted:
         words = f"{shifted} days are of another year than {year} and fall on another weekday there: mind prices by weekday"
         notes = (*notes, words)
-    return Placed(year, rows, missing, leap, notes, years)
+    return Placed(year=year, rows=rows, missing=missing, leap=leap, notes=notes, years=years)
 
 
 def _year_of(begin: Instants) -> int:

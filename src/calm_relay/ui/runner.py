@@ -177,7 +177,17 @@ class _Work(QRunnable):
                 house = made.house if made is not None else None
                 air_c = study.weather(self._job).air_c if made is not None else None
                 faces = {f.id: study.face_months(self._job, f.id) for f in self._job.faces} if made is not None else {}
-                runner.answered.emit(Answer(self._generation, plan.id, result, made, house, air_c, faces))
+                runner.answered.emit(
+                    Answer(
+                        generation=self._generation,
+                        plan_id=plan.id,
+                        result=result,
+                        made=made,
+                        house=house,
+                        air_c=air_c,
+                        faces=faces,
+                    )
+                )
         except RuntimeError:  # the window is gone
             return
         except Exception as error:

@@ -132,7 +132,16 @@ def _tmy3(text: str, path: Path) -> WeatherRead:
     year = _year(path, float(meta["TZ"]), frame["ghi"], frame["dni"], frame["dhi"], frame["temp_air"])
     labels = "labels end the hour; each row was taken to cover the hour before its label"
     name = f"{years[0]}–{years[-1]}, typical" if years else "typical"
-    return WeatherRead(path.name, "TMY3", labels, name, meta["latitude"], meta["longitude"], meta["altitude"], year)
+    return WeatherRead(
+        name=path.name,
+        format="TMY3",
+        labels=labels,
+        years=name,
+        latitude_deg=meta["latitude"],
+        longitude_deg=meta["longitude"],
+        altitude_m=meta["altitude"],
+        year=year,
+    )
 
 
 def _epw(text: str, path: Path) -> WeatherRead:
@@ -144,7 +153,17 @@ def _epw(text: str, path: Path) -> WeatherRead:
     year = _year(path, float(meta["TZ"]), frame["ghi"], frame["dni"], frame["dhi"], frame["temp_air"])
     labels = "labels end the hour; each row covers the hour before its label"
     shown = f"{years[0]}–{years[-1]}" if len(years) > 1 else str(years[0])
-    return WeatherRead(path.name, "EPW", labels, shown, meta["latitude"], meta["longitude"], meta["altitude"], year, notes)
+    return WeatherRead(
+        name=path.name,
+        format="EPW",
+        labels=labels,
+        years=shown,
+        latitude_deg=meta["latitude"],
+        longitude_deg=meta["longitude"],
+        altitude_m=meta["altitude"],
+        year=year,
+        notes=notes,
+    )
 
 
 def _pvgis_json(text: str, path: Path) -> WeatherRead:
@@ -202,8 +221,17 @@ def _pvgis(path: Path, rows: list[dict[str, Any]], place: dict[str, Any]) -> Wea
     shown = f"{years[0]}–{years[-1]}" + (", typical" if len(years) > 1 else "")
     year = _year(path, 0.0, series["G(h)"], series["Gb(n)"], series["Gd(h)"], series["T2m"])
     labels = f"labels in UTC at minute {minute:02d} of the hour they stand for; the row covers that hour"
-    where = (place.get("latitude"), place.get("longitude"), place.get("elevation"))
-    return WeatherRead(path.name, "PVGIS", labels, shown, *where, year, notes)
+    return WeatherRead(
+        name=path.name,
+        format="PVGIS",
+        labels=labels,
+        years=shown,
+        latitude_deg=place.get("latitude"),
+        longitude_deg=place.get("longitude"),
+        altitude_m=place.get("elevation"),
+        year=year,
+        notes=notes,
+    )
 
 
 def _plain(text: str, path: Path) -> WeatherRead:
@@ -241,7 +269,14 @@ def _plain(text: str, path: Path) -> WeatherRead:
     arrays = {key: np.array(held) for key, held in values.items()}
     year = _year(path, math.nan, arrays["ghi"], arrays.get("dni"), arrays.get("dhi"), arrays["air"])
     return WeatherRead(
-        path.name, "CSV", "rows begin on 1 January 00:00, local standard time of the job", "", None, None, None, year
+        name=path.name,
+        format="CSV",
+        labels="rows begin on 1 January 00:00, local standard time of the job",
+        years="",
+        latitude_deg=None,
+        longitude_deg=None,
+        altitude_m=None,
+        year=year,
     )
 
 

@@ -61,14 +61,14 @@ def sky_facts(weather: WeatherYear, sun: Sun, calendar: YearCalendar, file_kwh_p
     air = np.add.reduceat(weather.air_c, starts) / (np.array(MONTH_DAYS) * calendar.steps_per_day)
     night = weather.ghi_w_per_m2[sun.apparent_zenith_deg > NIGHT_ZENITH_DEG]
     return SkyFacts(
-        tuple(wh / 1000 for wh in calendar.by_month_wh(weather.ghi_w_per_m2)),
-        tuple(wh / 1000 for wh in calendar.by_month_wh(sun.clear_ghi_w_per_m2)),
-        tuple(float(v) for v in air),
-        float(weather.air_c.min()),
-        float(weather.air_c.max()),
-        float(weather.dhi_w_per_m2.sum()) / total if total > 0 else 0.0,
-        float(night.sum()) / total if total > 0 else 0.0,
-        0.0 if file_kwh_per_m2 is None else max(0.0, file_kwh_per_m2 - total * calendar.step_h / 1000),
+        ghi_monthly_kwh_per_m2=tuple(wh / 1000 for wh in calendar.by_month_wh(weather.ghi_w_per_m2)),
+        clear_monthly_kwh_per_m2=tuple(wh / 1000 for wh in calendar.by_month_wh(sun.clear_ghi_w_per_m2)),
+        air_mean_monthly_c=tuple(float(v) for v in air),
+        air_min_c=float(weather.air_c.min()),
+        air_max_c=float(weather.air_c.max()),
+        diffuse_frac=float(weather.dhi_w_per_m2.sum()) / total if total > 0 else 0.0,
+        at_night_frac=float(night.sum()) / total if total > 0 else 0.0,
+        unplaced_kwh_per_m2=0.0 if file_kwh_per_m2 is None else max(0.0, file_kwh_per_m2 - total * calendar.step_h / 1000),
     )
 
 

@@ -67,7 +67,14 @@ def sun_year(calendar: YearCalendar, latitude_deg: float, longitude_deg: float, 
         clear = clearsky.ineichen(where["apparent_zenith"], absolute, turbidity, altitude_m, extra)
     up = where["apparent_zenith"] < 90.0
     ghi, dni, dhi = (np.where(up, np.nan_to_num(np.asarray(clear[name])), 0.0) for name in ("ghi", "dni", "dhi"))
-    return Sun(where["apparent_zenith"], where["azimuth"], extra, ghi, dni, dhi)
+    return Sun(
+        apparent_zenith_deg=where["apparent_zenith"],
+        azimuth_deg=where["azimuth"],
+        dni_extra_w_per_m2=extra,
+        clear_ghi_w_per_m2=ghi,
+        clear_dni_w_per_m2=dni,
+        clear_dhi_w_per_m2=dhi,
+    )
 
 
 def split_diffuse(ghi_w_per_m2: Array, zenith_deg: Array, day_of_year: NDArray[Any]) -> tuple[Array, Array]:

@@ -14,7 +14,6 @@ from calm_relay.job.rows import battery_rows
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.simulation import chain
-from calm_relay.simulation.columns import NODE
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.lines import LineFacts, line_facts
@@ -99,7 +98,12 @@ class YearFacts:
     @property
     def held_by_cap_wh(self) -> float:
         """Energy held back by the export cap."""
-        return self.system_wh["pv_only_lost_cap_w"] + sum(row["lost_cap_w"] for row in self.nodes_wh.values())
+        return self.lost_wh("cap")
+
+    def lost_wh(self, name: str) -> float:
+        """Return what one limit lost in the year, by its name of `columns.LOSS_NAMES`; PV-only clipping is `clipped_wh`'s. [Wh]"""
+        held = self.system_wh.get(f"pv_only_lost_{name}_w", 0.0)
+        return held + sum(row[f"lost_{name}_w"] for row in self.nodes_wh.values())
 
 
 def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
@@ -134,30 +138,30 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w")
     }
     return YearFacts(
-        system,
-        nodes,
-        pv_only,
-        sum(float((d.offered_w - d.available_w).sum()) * h for d in made.dc.values()),
-        1.0 - grid_origin / house_wh if house_wh > 0 else 0.0,
-        1.0 - exported_pv / delivered if delivered > 0 else 0.0,
-        usable,
-        given / usable if usable > 0 else 0.0,
-        _limit_use(job, calendar, made, pv_only),
-        _evening(plan, cards, calendar, made),
-        _fill(job, calendar, made),
-        float(packed.ac[:, 0].max()),
-        float(house.backup_va(plan.backed_up, {load.id: load.power_factor for load in job.house.appliances}).max()),
-        months,
-        h,
-        flow.runs,
-        flow.steady,
-        flow.assumed | ({"site.weather"} if isinstance(job.site.weather, ClearSkyWeather) else frozenset()),
-        {node_id: dc.trackers for node_id, dc in made.dc.items() if dc.trackers},
-        {
+        system_wh=system,
+        nodes_wh=nodes,
+        pv_only_wh=pv_only,
+        tracker_lost_wh=sum(float((d.offered_w - d.available_w).sum()) * h for d in made.dc.values()),
+        self_sufficiency_frac=1.0 - grid_origin / house_wh if house_wh > 0 else 0.0,
+        own_use_frac=1.0 - exported_pv / delivered if delivered > 0 else 0.0,
+        usable_wh=usable,
+        full_cycles=given / usable if usable > 0 else 0.0,
+        limits=_limit_use(job, calendar, made, pv_only),
+        evening=_evening(plan, cards, calendar, made),
+        fill=_fill(job, calendar, made),
+        backup_peak_w=float(packed.ac_column("load_b_w").max()),
+        backup_peak_va=float(house.backup_va(plan.backed_up, {load.id: load.power_factor for load in job.house.appliances}).max()),
+        by_month_wh=months,
+        step_h=h,
+        runs=flow.runs,
+        steady=flow.steady,
+        assumed=flow.assumed | ({"site.weather"} if isinstance(job.site.weather, ClearSkyWeather) else frozenset()),
+        trackers={node_id: dc.trackers for node_id, dc in made.dc.items() if dc.trackers},
+        clipped_by_month_wh={
             **{node_id: calendar.by_month_wh(out.clipped_ac_w) for node_id, out in made.pv_only.items()},
             **{node_id: calendar.by_month_wh(flow.node_column(node_id, "lost_ac_limit_w")) for node_id in flow.node_ids},
         },
-        line_facts(job, plan, cards, made, calendar),
+        lines=line_facts(job, plan, cards, made, calendar),
     )
 
 
@@ -180,10 +184,10 @@ def _limit_use(job: Job, calendar: YearCalendar, made: PlanFlow, pv_only: dict[s
             hours = float(np.count_nonzero(charged >= AT_LIMIT_FRAC * record["charge_w"])) * h
             use[f"charge:{node_id}"] = LimitUse(hours)
     if job.site.export_limit_w is not None:
-        cut = flow.column("pv_only_lost_cap_w") + flow.nodes[:, :, NODE.index("lost_cap_w")].sum(axis=1)
+        cut = flow.lost_w("cap")
         use["export_cap"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
     if math.isfinite(float(packed.plant["transfer_w"])):
-        cut = flow.column("pv_only_lost_device_w") + flow.nodes[:, :, NODE.index("lost_device_w")].sum(axis=1)
+        cut = flow.lost_w("device")
         at = np.abs(flow.column("transfer_w")) >= AT_LIMIT_FRAC * float(packed.plant["transfer_w"])
         use["transfer"] = LimitUse(float(np.count_nonzero(at)) * h, float(cut.sum()) * h)
     return use
@@ -199,18 +203,18 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
     if not names:
         return None
     evening = in_window(calendar.clock_hour, *EVENING_H)
-    demand = packed.ac[:, 0] + packed.ac[:, 1] - packed.ac[:, 2] - packed.ac[:, 3:7].sum(axis=1)
+    demand = packed.load_w - packed.ac_column("never_w") - packed.pv_only_w
     demand = np.where(evening, demand, 0.0)
     over = np.maximum(0.0, demand - limit)
     largest = np.sort(np.partition(demand, -2000)[-2000:])[::-1] if len(demand) > 2000 else np.sort(demand)[::-1]
     h = calendar.step_h
     return EveningFacts(
-        limit,
-        " and ".join(dict.fromkeys(names)),
-        float(demand.max()),
-        float(np.count_nonzero(over > 0)) * h,
-        float(over.sum()) * h,
-        tuple(float(v) for v in largest),
+        limit_w=limit,
+        weakest=" and ".join(dict.fromkeys(names)),
+        peak_w=float(demand.max()),
+        hours_over_h=float(np.count_nonzero(over > 0)) * h,
+        over_wh=float(over.sum()) * h,
+        largest_w=tuple(float(v) for v in largest),
     )
 
 

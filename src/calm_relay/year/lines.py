@@ -91,12 +91,17 @@ def line_facts(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: 
         day = np.bincount(hour, weights=loads[:, i], minlength=24) / per_hour
         out.append(
             LineFacts(
-                line_name(supply, i), float(loads[:, i].sum()) * h, float(loads[:, i].max()), float(backed[:, i].max()), limit,
-                over,
-                float(np.maximum(net[:, i], 0.0).sum()) * h, float(np.maximum(-net[:, i], 0.0).sum()) * h,
-                tuple(float(v) for v in day),
+                name=line_name(supply, i),
+                energy_wh=float(loads[:, i].sum()) * h,
+                peak_w=float(loads[:, i].max()),
+                backed_peak_va=float(backed[:, i].max()),
+                limit_va=limit,
+                over_h=over,
+                import_wh=float(np.maximum(net[:, i], 0.0).sum()) * h,
+                export_wh=float(np.maximum(-net[:, i], 0.0).sum()) * h,
+                day_w=tuple(float(v) for v in day),
             )
-        )  # fmt: skip
+        )
     return tuple(out)
 
 

@@ -11,11 +11,12 @@ from numpy.typing import NDArray
 from calm_relay.calendar import DAYS, YearCalendar, in_window
 from calm_relay.job.house_models import House
 from calm_relay.load.house import HouseYear
-from calm_relay.simulation.columns import NODE
+from calm_relay.simulation.columns import LOSS_NAMES, NODE
 from calm_relay.year.facts import EVENING_H, YearFacts
 from calm_relay.year.plan_flow import PlanFlow
 
 Array = NDArray[Any]
+HELD_NAMES = tuple(name for name in LOSS_NAMES if name != "below_start")  # too little to start on is no limit
 
 LARGE_LOADS = 5  # shown by name in a stack; the others together
 
@@ -50,11 +51,10 @@ def carpet(made: PlanFlow, quantity: str) -> tuple[Array, str]:
 
 
 def lost_w(made: PlanFlow) -> Array:
-    """Return what limits lost per step: clipped, below start apart, held by device and cap. [W]"""
-    flow = made.flow
-    total = flow.column("pv_only_lost_cap_w") + flow.column("pv_only_lost_device_w")
-    for name in ("lost_ac_limit_w", "lost_cap_w", "lost_device_w"):
-        total = total + flow.nodes[:, :, NODE.index(name)].sum(axis=1)
+    """Return what limits lost per step: all names but what was too little to start on. [W]"""
+    total = np.zeros(len(made.flow.system))
+    for name in HELD_NAMES:
+        total = total + made.flow.lost_w(name)
     for out in made.pv_only.values():
         total = total + out.clipped_ac_w
     return total
@@ -83,15 +83,15 @@ def day_picture(made: PlanFlow, calendar: YearCalendar, day: int) -> DayPicture:
     lost = lost_w(made)
     soc, _ = carpet(made, "soc")
     return DayPicture(
-        (np.arange(n) + 0.5) * calendar.step_h,
-        float(calendar.saving_h[day]),
-        pv[here],
-        np.maximum(0.0, pv[here] - lost[here]),
-        made.flow.column("load_w")[here],
-        made.flow.column("import_w")[here],
-        made.flow.column("export_w")[here],
-        lost[here],
-        soc[here] if made.packed.nodes["capacity_wh"].sum() > 0 else None,
+        hours=(np.arange(n) + 0.5) * calendar.step_h,
+        clock_shift_h=float(calendar.saving_h[day]),
+        pv_w=pv[here],
+        pv_used_w=np.maximum(0.0, pv[here] - lost[here]),
+        load_w=made.flow.column("load_w")[here],
+        import_w=made.flow.column("import_w")[here],
+        export_w=made.flow.column("export_w")[here],
+        lost_w=lost[here],
+        soc_frac=soc[here] if made.packed.nodes["capacity_wh"].sum() > 0 else None,
     )
 
 
@@ -133,8 +133,7 @@ def ribbon(facts: YearFacts) -> Ribbon:
     """Return the year as flows from PV and grid through the battery to house, grid and losses, all from one table."""
     s = facts.system_wh
     own_pv = sum(row["pv_to_battery_w"] for row in facts.nodes_wh.values())
-    lost = facts.clipped_wh + facts.held_by_cap_wh + s["pv_only_lost_device_w"]
-    lost += sum(row["lost_device_w"] for row in facts.nodes_wh.values())
+    lost = facts.clipped_wh + sum(facts.lost_wh(name) for name in HELD_NAMES if name != "ac_limit")
     rows = [
         ("PV", "House", s["pv_to_house_w"]),
         ("PV", "Battery", s["pv_to_battery_w"] + own_pv),

@@ -17,12 +17,28 @@ from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.load.surplus import on_surplus
 from calm_relay.pv.array import PvOnlyOutput, pv_only_output
+from calm_relay.simulation.columns import (
+    AC,
+    AC_LOAD_B,
+    AC_LOAD_G,
+    AC_NEVER,
+    AC_OWN_B,
+    AC_OWN_G,
+    AC_PV_B,
+    AC_PV_B_FIXED,
+    AC_PV_G,
+    AC_PV_G_FIXED,
+)
 from calm_relay.simulation.flow import FlowTable, run_year
 from calm_relay.simulation.pack import Packed, SiteLimits, pack_plan, transfer_limit_w
 from calm_relay.year.stages import NodeDc
 
 Array = NDArray[np.float64]
 Cancel = Callable[[], bool]
+PV_COLUMNS = {
+    ("backup", True): AC_PV_B, ("grid", True): AC_PV_G, ("backup", False): AC_PV_B_FIXED, ("grid", False): AC_PV_G_FIXED,
+}  # fmt: skip
+OWN_COLUMNS = {"backup": AC_OWN_B, "grid": AC_OWN_G}
 RANKS: tuple[Literal["before_battery", "after_battery"], ...] = ("before_battery", "after_battery")
 
 
@@ -104,19 +120,17 @@ def _run(
 ) -> PlanFlow:
     """Put PV-only inverters on their side of the AC bus, pack the rest and run the year."""
     load_b, load_g = house.split_w(plan.backed_up)
-    ac = np.zeros((calendar.steps, 9))
-    ac[:, 0], ac[:, 1] = load_b, load_g
+    ac = np.zeros((calendar.steps, len(AC)))
+    ac[:, AC_LOAD_B], ac[:, AC_LOAD_G] = load_b, load_g
     for appliance in job.house.counted:
         if appliance.never_from_battery or appliance.surplus != "no":
-            ac[:, 2] += house.appliance_w[appliance.id]
+            ac[:, AC_NEVER] += house.appliance_w[appliance.id]
     outputs: dict[str, PvOnlyOutput] = {}
     for node, card in pv_only_nodes(plan, cards):
         out = pv_only_output(dc[node.id].available_w, card, node.count)
         outputs[node.id] = out
-        fixed = 0 if card.controllable else 2
-        side = 0 if node.side == "backup" else 1
-        ac[:, 3 + fixed + side] += out.ac_w
-        ac[:, 7 + side] += out.own_draw_w
+        ac[:, PV_COLUMNS[node.side, card.controllable]] += out.ac_w
+        ac[:, OWN_COLUMNS[node.side]] += out.own_draw_w
     site = job.site
     limits = SiteLimits(
         math.inf if site.export_limit_w is None else site.export_limit_w,
@@ -125,4 +139,6 @@ def _run(
     )
     pv = {node_id: d.available_w for node_id, d in dc.items()}
     packed = pack_plan(plan, cards, calendar, limits, pv, ac)
-    return PlanFlow(run_year(packed, cancelled), packed, outputs, dc, house, np.zeros(calendar.steps))
+    return PlanFlow(
+        flow=run_year(packed, cancelled), packed=packed, pv_only=outputs, dc=dc, house=house, left_over_w=np.zeros(calendar.steps)
+    )

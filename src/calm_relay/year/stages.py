@@ -106,6 +106,7 @@ def select_flow(job: Job, plan: Plan, cards: CardBook) -> Data:
         battery = node.battery
         nodes.append(
             {
+                "id": node.id,
                 "card": _card_data(cards[node.card]),
                 "side": node.side,
                 "count": node.count,
@@ -181,14 +182,14 @@ def group_input(
     """Return a string group with all it refers to."""
     module, face = cards.module(group.module), job.face(group.face)
     return GroupInput(
-        group,
-        face,
-        module,
-        light,
-        cards.optimizer(group.optimizer),
-        module_level,
-        shaded_by_step(face.shade_table, calendar),
-        calendar.month,
+        group=group,
+        face=face,
+        module=module,
+        light=light,
+        optimizer=cards.optimizer(group.optimizer),
+        module_level=module_level,
+        shaded_frac=shaded_by_step(face.shade_table, calendar),
+        month=calendar.month,
     )
 
 

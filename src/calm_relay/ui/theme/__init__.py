@@ -55,15 +55,53 @@ class Theme:
 
 
 LIGHT = Theme(
-    "light", "#f5f1e8", "#ebe6d9", "#fbf9f3", "#1f2a33", "#566069", "#d5cdbb", "#e2dccb", "#1f6b75", "#ffffff",
-    "#1f6b75", "#8a5a0b", "#a8381f", "#5c5470", "#c98f2b", "#4b8c6f", "#4f6f9c", "#86629a", "#b8503a", "#36474f",
-    "#3f5d87", "#744f88",
-)  # fmt: skip
+    name="light",
+    paper="#f5f1e8",
+    side="#ebe6d9",
+    panel="#fbf9f3",
+    ink="#1f2a33",
+    quiet="#566069",
+    line="#d5cdbb",
+    track="#e2dccb",
+    accent="#1f6b75",
+    accent_ink="#ffffff",
+    within="#1f6b75",
+    tight="#8a5a0b",
+    over="#a8381f",
+    unknown="#5c5470",
+    sun="#c98f2b",
+    battery="#4b8c6f",
+    house="#4f6f9c",
+    grid="#86629a",
+    lost="#b8503a",
+    bus="#36474f",
+    house_text="#3f5d87",
+    grid_text="#744f88",
+)
 DARK = Theme(
-    "dark", "#1d2226", "#161a1e", "#24292e", "#ece7db", "#a7adb0", "#3b4248", "#353c42", "#5fb6bf", "#0f1416",
-    "#6fc3cb", "#e0ac55", "#f08c74", "#b9aed6", "#d9a548", "#62ab8b", "#7d9fd0", "#b08fc6", "#e07a63", "#b9c4c9",
-    "#93b2dd", "#c0a3d3",
-)  # fmt: skip
+    name="dark",
+    paper="#1d2226",
+    side="#161a1e",
+    panel="#24292e",
+    ink="#ece7db",
+    quiet="#a7adb0",
+    line="#3b4248",
+    track="#353c42",
+    accent="#5fb6bf",
+    accent_ink="#0f1416",
+    within="#6fc3cb",
+    tight="#e0ac55",
+    over="#f08c74",
+    unknown="#b9aed6",
+    sun="#d9a548",
+    battery="#62ab8b",
+    house="#7d9fd0",
+    grid="#b08fc6",
+    lost="#e07a63",
+    bus="#b9c4c9",
+    house_text="#93b2dd",
+    grid_text="#c0a3d3",
+)
 
 
 def mixed(low: QColor, high: QColor, part: float) -> QColor:
