@@ -110,3 +110,23 @@ def test_the_curve_of_cards_is_the_kernels(watts):
     terms = (card.loss.p_self_w, card.loss.a, card.loss.b, card.ac_rated_w)
     assert card.dc_w(watts) == inverter_dc_w(watts, *terms)
     assert card.ac_w(watts) == inverter_ac_w(watts, *terms)
+
+
+NUMERIC = re.compile(
+    r"float|float \| None|Array|Array \| None|NDArray\[.*|tuple\[(float|Array|NDArray).*|list\[float\]|dict\[str, (float|Array)\]"
+)
+UNIT = re.compile(r"\[[^\]]+\]|frac|fraction|\bratio\b|\bshare\b|how many|factor", re.IGNORECASE)
+
+
+def test_public_numeric_functions_name_their_unit():
+    bare = [
+        f"{path.relative_to(SRC)}: {f.name}"
+        for path, tree in TREES.items()
+        if path.relative_to(SRC).parts[0] != "ui"
+        for owner in ast.walk(tree)
+        if isinstance(owner, ast.Module | ast.ClassDef)
+        for f in owner.body
+        if isinstance(f, ast.FunctionDef) and not f.name.startswith("_") and f.returns is not None
+        if NUMERIC.fullmatch(ast.unparse(f.returns)) and not UNIT.search((ast.get_docstring(f) or "") + f.name)
+    ]
+    assert not bare, "say the unit in brackets, and the shape where it is an array"

@@ -113,7 +113,7 @@ def test_a_key_that_stays_equal_means_an_equal_result(demo, hourly, monkeypatch,
     assert len(kept) > 300
     plan = demo.plan("C")
     base = numbers(hourly, demo)
-    keys = {"house": hourly._house_key(demo), "flow": hourly._flow_key(demo, plan)}
+    keys = {"house": hourly.house_key(demo), "flow": hourly.flow_key(demo, plan)}
     tried = 0
     for path, value in kinds.values():
         other = poisoned(value)
@@ -124,7 +124,7 @@ def test_a_key_that_stays_equal_means_an_equal_result(demo, hourly, monkeypatch,
         except (BadInput, KeyError):
             continue
         fresh = Study(step_s=3600)
-        new_keys = {"house": fresh._house_key(job), "flow": fresh._flow_key(job, job.plan("C"))}
+        new_keys = {"house": fresh.house_key(job), "flow": fresh.flow_key(job, job.plan("C"))}
         same = [name for name in keys if keys[name] == new_keys[name]]
         if not same:
             continue
@@ -140,7 +140,7 @@ def test_sun_weather_and_light_keys_hold_all_they_read(demo, monkeypatch, tmp_pa
     paths = [row for row in leaves(demo.model_dump(mode="json"), "") if re.match(r"site|faces\[north-west\]|calendar", row[0])]
     base_study = Study(step_s=3600)
     face = "north-west"
-    base, key = base_study.light(demo, face), base_study._light_key(demo, face)
+    base, key = base_study.light(demo, face), base_study.light_key(demo, face)
     tried = 0
     for path, value in paths:
         other = poisoned(value)
@@ -148,7 +148,7 @@ def test_sun_weather_and_light_keys_hold_all_they_read(demo, monkeypatch, tmp_pa
             job = apply_edits(demo, [Edit(path, other)])
         except BadInput:
             continue
-        if other is None or Study(step_s=3600)._light_key(job, face) != key:
+        if other is None or Study(step_s=3600).light_key(job, face) != key:
             continue
         monkeypatch.setenv("CALM_RELAY_CACHE", str(tmp_path / str(tried)))
         np.testing.assert_array_equal(Study(step_s=3600).light(job, face).beam_w_per_m2, base.beam_w_per_m2, err_msg=path)

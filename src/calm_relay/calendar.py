@@ -60,7 +60,7 @@ class YearCalendar:
 
     @cached_property
     def bill_month(self) -> NDArray[np.int64]:
-        """The clock's month of every step; the year's last clock hours that fall into January count as December's."""
+        """The clock's month of every step; the year's last clock hours that fall into January count as December's. [1 to 12]"""
         month: NDArray[np.int64] = np.where((self.clock_month == 1) & (self.month == 12), 12, self.clock_month)
         return month
 
@@ -69,7 +69,7 @@ class YearCalendar:
         return tuple(float(v) * self.step_h for v in np.bincount(self.month, weights=watts, minlength=13)[1:])
 
     def day_means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Return the mean of each day of standard time, (365,)."""
+        """Return the mean of each day of standard time, (365,). In the unit of `values`: [as given]."""
         means: NDArray[np.float64] = values.reshape(DAYS, -1).mean(axis=1)
         return means
 
@@ -144,14 +144,14 @@ def _offset_h(zone: ZoneInfo, stamp: float) -> float:
 
 
 def clock_day(calendar: YearCalendar) -> NDArray[np.int64]:
-    """Return the clock's day of every step, 0 to 364: daylight saving puts the last hour of a day into the next."""
+    """Return the clock's day of every step, 0 to 364: daylight saving puts the last hour of a day into the next. (steps,) [days]"""
     raw = (np.arange(calendar.steps) % calendar.steps_per_day) * calendar.step_h
     day: NDArray[np.int64] = np.minimum(DAYS - 1, calendar.day + (calendar.clock_hour < raw - 12.0)).astype(np.int64)
     return day
 
 
 def in_window(hour: NDArray[np.float64], start_h: float, end_h: float) -> NDArray[np.bool_]:
-    """Return where a clock hour lies in [start, end), past midnight allowed; equal ends mean the whole day."""
+    """Return where a clock hour lies in [start, end), past midnight allowed; equal ends mean the whole day. Shape of `hour` [h]."""
     if start_h == end_h:
         return np.ones(hour.shape, dtype=np.bool_)
     if start_h < end_h:

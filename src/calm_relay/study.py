@@ -159,12 +159,12 @@ class Study:
         assert air is not None
         return FileYear(weather.utc_offset_h, ghi, values(weather.dni), values(weather.dhi), air)
 
-    def _light_key(self, job: Job, face_id: str) -> str:
+    def light_key(self, job: Job, face_id: str) -> str:
         return content_key("light", stages.select_face_light(job, face_id), self.weather_key(job))
 
     def light(self, job: Job, face_id: str) -> PlaneOfArray:
-        """Return plane-of-array irradiance of a face; kept on disk."""
-        key = self._light_key(job, face_id)
+        """Return plane-of-array irradiance of a face; kept on disk. (steps,) each [W/m²]"""
+        key = self.light_key(job, face_id)
 
         def make() -> PlaneOfArray:
             def arrays() -> dict[str, Array]:
@@ -190,7 +190,7 @@ class Study:
         reached = light_for_power(light.beam_w_per_m2, light.diffuse_w_per_m2, shaded, each_module=True)
         return calendar.by_month_wh(reached * (1.0 - face.shade_loss_frac))
 
-    def _house_key(self, job: Job) -> str:
+    def house_key(self, job: Job) -> str:
         calendar = stages.select_calendar(job, self.step_s)
         weather = self.weather_key(job) if follows_weather(job.house) else ""
         return content_key("house", stages.select_house(job), calendar, weather)
@@ -209,7 +209,7 @@ class Study:
             return h.background_w.nbytes * (1 + len(h.appliance_w))
 
         found: HouseYear = self._stage(
-            "house", self._house_key(job), lambda: house_year(job.house, self.calendar(job), values, self.outside(job)), size
+            "house", self.house_key(job), lambda: house_year(job.house, self.calendar(job), values, self.outside(job)), size
         )
         return found
 
@@ -218,7 +218,7 @@ class Study:
         return self.house(job).mean_day_wh()
 
     def sun_up(self, job: Job) -> NDArray[np.bool_]:
-        """Return where the sun stands above the horizon, (steps,)."""
+        """Return where the sun stands above the horizon, (steps,). [bool]"""
         up: NDArray[np.bool_] = self.sun(job).apparent_zenith_deg < 90.0
         return up
 
@@ -226,20 +226,20 @@ class Study:
         """Return the house's real peaks, made at one minute."""
         background = job.house.background
         values = self.store.get(background.series.sha256 or "") if isinstance(background, SeriesLoad) else None
-        inputs = [self._house_key(job), "a minute"]
+        inputs = [self.house_key(job), "a minute"]
         found: Peaks = self.keep("house", inputs, lambda: house_peaks(job, values, self.outside(job)))
         return found
 
     # --- per plan
     def _dc_key(self, job: Job, plan: Plan, cards: CardBook, index: int) -> str:
         node = plan.nodes[index]
-        faces = [self._light_key(job, g.face) for g in node.strings]
+        faces = [self.light_key(job, g.face) for g in node.strings]
         return content_key("dc", stages.select_node_dc(job, node, cards), faces, self.weather_key(job))
 
-    def _flow_key(self, job: Job, plan: Plan) -> str:
+    def flow_key(self, job: Job, plan: Plan) -> str:
         cards = job.cards()
         dc = [self._dc_key(job, plan, cards, i) if node.strings else "" for i, node in enumerate(plan.nodes)]
-        return content_key("flow", stages.select_flow(job, plan, cards), dc, self._house_key(job))
+        return content_key("flow", stages.select_flow(job, plan, cards), dc, self.house_key(job))
 
     def dc(self, job: Job, plan: Plan) -> dict[str, stages.NodeDc]:
         """Return the DC power of every node of a plan; zeros for nodes without strings."""
@@ -308,7 +308,7 @@ class Study:
             progress(f"{plan.letter}: the year at {self.step_s // 60} min")
             return make_flow(job, plan, job.cards(), self.calendar(job), self.house(job), dc, cancelled)
 
-        found: PlanFlow = self._stage("flow", self._flow_key(job, plan), make, lambda f: f.nbytes)
+        found: PlanFlow = self._stage("flow", self.flow_key(job, plan), make, lambda f: f.nbytes)
         return found
 
     def facts(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> YearFacts:
@@ -317,7 +317,7 @@ class Study:
         factors = [load.power_factor for load in job.house.appliances]
         guessed = isinstance(job.site.weather, ClearSkyWeather)
         lines = stages.select_lines(job, plan, job.cards())
-        key = content_key("facts", self._flow_key(job, plan), latitude, factors, guessed, lines)
+        key = content_key("facts", self.flow_key(job, plan), latitude, factors, guessed, lines)
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)
@@ -329,7 +329,7 @@ class Study:
     def _meter_key(self, job: Job, plan: Plan) -> str:
         each = self._by_line(job)
         lines = stages.select_lines(job, plan, job.cards()) if each else {}
-        return content_key("meter", each, lines, self._flow_key(job, plan))
+        return content_key("meter", each, lines, self.flow_key(job, plan))
 
     @staticmethod
     def _by_line(job: Job) -> bool:
@@ -367,7 +367,7 @@ class Study:
 
     def bill_without_system(self, job: Job) -> Bill:
         """Return the bill of the house alone: all it draws is imported."""
-        inputs = [stages.select_bill(job), self._house_key(job)]
+        inputs = [stages.select_bill(job), self.house_key(job)]
 
         def make() -> Bill:
             load = self.house(job).total_w()

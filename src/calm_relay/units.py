@@ -36,11 +36,11 @@ class Scale:
     zero: float = 0.0
 
     def to_core(self, shown: float) -> float:
-        """Return a shown number in core units."""
+        """Return a shown number in core units. [core unit]"""
         return (shown - self.zero) * self.factor
 
     def to_shown(self, core: float) -> float:
-        """Return a core number as it is shown."""
+        """Return a core number as it is shown. [shown unit]"""
         return core / self.factor + self.zero
 
 
@@ -136,6 +136,8 @@ def hours_a_year(hours_h: float) -> str:
 
 def parse_quantity(text: str, kind: str) -> float:
     """Return what a person typed, in core units; a bare number is in the shown unit, the decimal mark ',' or '.'.
+
+    [core unit of the quantity].
 
     Raises
     ------

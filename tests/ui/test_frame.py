@@ -50,7 +50,7 @@ def test_moving_over_carpet_and_day_moves_the_clock_on_the_relay_line(window, qa
     choose(window, qapp, "B")
     clock, carpet, day = window.session.clock, window.strip.carpet, window.strip.day
     before = window.plans.relay.picture
-    frame = carpet._frame()
+    frame = carpet.frame_rect()
     QTest.mouseMove(carpet, (frame.topLeft() + QPointF(frame.width() * 0.5, frame.height() * 0.5)).toPoint())
     qapp.processEvents()
     assert abs(clock.day - 182) <= 2
@@ -58,8 +58,8 @@ def test_moving_over_carpet_and_day_moves_the_clock_on_the_relay_line(window, qa
     assert window.plans.relay.picture is not before
     label = window.session.calendar().label(clock.step)
     assert window.strip.clock_label.text() == label
-    assert window.plans._clock.text() == label
-    frame = day._frame()
+    assert window.plans.clock_label.text() == label
+    frame = day.frame_rect()
     QTest.mouseMove(day, (frame.topLeft() + QPointF(frame.width() * 0.75, 5)).toPoint())
     qapp.processEvents()
     assert abs(clock.in_day - 0.75 * STEPS_PER_DAY) < 4
@@ -76,10 +76,10 @@ def test_keys_move_the_clock_and_the_shown_flow_is_that_step(window, qapp):
         at += by
         assert clock.step == at
     export = made.flow.column("export_w")[clock.step]
-    shown = sum(watts for _, watts in window.plans._values[1].export)
+    shown = sum(watts for _, watts in window.plans.shown_values[1].export)
     assert shown == pytest.approx(export, abs=1.0)
     window.plans.peak.click()
-    assert window.plans._values[1].export_w == pytest.approx(made.flow.column("export_w").max(), abs=1.0)
+    assert window.plans.shown_values[1].export_w == pytest.approx(made.flow.column("export_w").max(), abs=1.0)
     QTest.keyClick(window.strip.day, Qt.Key.Key_Left)
     assert not window.plans.peak.isChecked()
 
@@ -144,7 +144,7 @@ def test_two_pinned_plans_show_their_differences_on_every_page(window, qapp):
 
 def test_headroom_says_what_limits_cost_and_what_raising_one_gains(window, qapp):
     choose(window, qapp, "C")
-    texts = [w.text() for w in window.headroom._holder.findChildren(type(window.headroom._tally)) if not w.isHidden()]
+    texts = [w.text() for w in window.headroom.rows_holder.findChildren(type(window.headroom.tally)) if not w.isHidden()]
     held = window.session.fresh("hybrid-alongside").facts.held_by_cap_wh
     assert any(
         f"Export cap: {window.session.fresh('hybrid-alongside').facts.limits['export_cap'].hours_h:.0f} h" in t for t in texts
@@ -209,7 +209,7 @@ def test_go_to_checks_cards_plans_and_pages(window, qapp, answers):
     choose(window, qapp, "C")
     found = entries(window.session.job, window.session.chosen, {window.session.chosen: window.headroom.findings()[0]})
     window.go(next(e for e in search(found, "network count") if e.kind == "check"))
-    assert window.headroom._open == ("network.inverter-sum", "site")
+    assert window.headroom.opened_check == ("network.inverter-sum", "site")
     window.go(next(e for e in search(found, "hybrid 6 kW") if e.kind == "card"))
     assert "offgrid continuous va: 6000" in answers.said[-1]
     assert "Used in: C" in answers.said[-1]
@@ -246,7 +246,7 @@ def test_theme_text_size_and_units_are_switched_and_remembered(window, qapp):
     assert window.session.job.site.record_low_c == -12.0
     window.action("units:metric").trigger()
     assert window.session.job.site.record_low_c == -12.0, "a switch of units is no edit"
-    kept = Settings(Path(window.settings._kept.fileName()))
+    kept = Settings(window.settings.file)
     assert (kept.theme, kept.text_scale, kept.units) == ("dark", 1.25, "metric")
 
 
@@ -394,7 +394,7 @@ def test_recovery_keeps_a_series_and_leaves_what_it_cannot_read(tmp_path, demo):
     job = demo.model_copy(update={"house": House(background=metered, appliances=demo.house.appliances)})
     mine = Recovery(tmp_path)
     assert mine.keep(job, store, Path("/somewhere/job.crjob"))
-    mine._lock.close()
+    mine.release()
     (tmp_path / "torn.json").write_text("{")
     (found,) = find_recoverable(tmp_path)
     assert found.opened.job == job

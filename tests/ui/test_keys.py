@@ -171,11 +171,11 @@ def test_the_first_quarter_of_an_hour_of_a_newcomer_by_keys_alone(window, qapp, 
     QTest.keyClick(field, Qt.Key.Key_Escape)
     QTest.keyClick(window, Qt.Key.Key_G)
     assert window.plans.grid_down.isChecked()
-    assert "Grid down: 5.00 kVA is made" in window.plans._sentence.text()
+    assert "Grid down: 5.00 kVA is made" in window.plans.sentence.text()
     QTest.keyClick(window, Qt.Key.Key_G, Qt.KeyboardModifier.ControlModifier)
     QTest.keyClicks(answers.dialog.line, "motor start")
     QTest.keyClick(answers.dialog.line, Qt.Key.Key_Return)
-    shown = [w.text() for w in window.headroom._holder.findChildren(QLabel) if not w.isHidden()]
+    shown = [w.text() for w in window.headroom.rows_holder.findChildren(QLabel) if not w.isHidden()]
     assert any("23 LRA × 230 V = 5.3 kVA" in text for text in shown)
 
 
@@ -185,6 +185,6 @@ def test_headroom_rows_open_and_close_by_keys(window, qapp):
     row = window.headroom.rows()[0]
     row.setFocus()
     QTest.keyClick(row, Qt.Key.Key_Space)
-    assert window.headroom._open is not None
+    assert window.headroom.opened_check is not None
     QTest.keyClick(window.headroom.rows()[0], Qt.Key.Key_Space)
-    assert window.headroom._open is None
+    assert window.headroom.opened_check is None

@@ -19,7 +19,7 @@ def part(window, qapp, name, letter="B"):
     page = window.page("site")
     page.show_part(name)
     if name == "faces":
-        page.faces._choose(NW)
+        page.faces.choose(NW)
     assert wait_idle(qapp, window)
     return getattr(page, name)
 
@@ -80,7 +80,7 @@ def test_a_horizon_is_drawn_by_keys_alone_and_lowers_the_yield(window, qapp):
 def test_a_point_is_set_dragged_and_taken_out_by_mouse(window, qapp):
     view = part(window, qapp, "faces").horizon
     points = len(face(window).horizon)
-    at = QPoint(round(view._x(60.0)), round(view._y(40.0)))
+    at = QPoint(round(view.place_x(60.0)), round(view.place_y(40.0)))
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=at)
     assert len(face(window).horizon) == points + 1
     made = next(p for p in face(window).horizon if abs(p.azimuth_deg - 60) <= 1)
@@ -115,7 +115,7 @@ def test_shade_is_read_from_a_file_and_a_bad_one_told(window, qapp, answers, tmp
     faces.read_file(good)
     assert [(p.azimuth_deg, p.elevation_deg) for p in face(window).horizon] == [(0, 5), (180, 12.5)]
     answers.path = bad
-    faces._page.button("x", faces._read).click()
+    faces.page.button("x", faces.read_shade).click()
     assert "azimuth lies between 0 and 360" in answers.said[-1]
     assert len(face(window).horizon) == 2
     undo_all(window)
@@ -156,11 +156,11 @@ def test_losses_by_name_and_measured_values_come_and_go(window, qapp):
 
 def test_now_or_later_and_the_next_module_follow_the_plan(window, qapp):
     over = part(window, qapp, "oversizing", "D")
-    assert "are clipped; worth" in over._next_words.text()
-    assert "a lower bound" in over._clip_words.text()
+    assert "are clipped; worth" in over.next_words.text()
+    assert "a lower bound" in over.clip_words.text()
     over.plan_later()
     assert wait_idle(qapp, window)
-    words = over._later_words.text()
+    words = over.later_words.text()
     assert "over 20 years" in words
     path = f"plans[{window.session.chosen}].later.visit_cost"
     cell = window.page("site").cells[path].editor
@@ -169,19 +169,19 @@ def test_now_or_later_and_the_next_module_follow_the_plan(window, qapp):
     QTest.keyClicks(cell, "9000")
     QTest.keyClick(cell, Qt.Key.Key_Return)
     assert wait_idle(qapp, window)
-    assert over._later_words.text() != words
+    assert over.later_words.text() != words
     assert QApplication.focusWidget() is cell
     undo_all(window)
 
 
 def test_a_guessed_sky_says_so_where_figures_stand(window, qapp):
     place = part(window, qapp, "place")
-    place._guess()
+    place.guess_sky()
     assert wait_idle(qapp, window)
     assert "a guess: clear sky, mixed" in place.sun_words.text()
     window.show_page("year")
     assert wait_idle(qapp, window)
-    assert "a guess" in window.page("year")._words.text()
+    assert "a guess" in window.page("year").words_label.text()
     window.show_page("decide")
     assert wait_idle(qapp, window)
     from PySide6.QtWidgets import QLabel

@@ -35,7 +35,7 @@ def undo_all(window):
 def test_a_week_is_painted_by_keys_and_mouse_and_the_bill_follows(window, qapp):
     tariff = page(window, qapp, "tariff")
     before = window.session.fresh(window.session.chosen).bill.total
-    tariff._take("Paint a week of prices", paint.with_week)
+    tariff.take_change("Paint a week of prices", paint.with_week)
     assert wait_idle(qapp, window)
     assert window.session.fresh(window.session.chosen).bill.total == pytest.approx(before), "the same prices in another form"
     grid = tariff.week
@@ -51,12 +51,12 @@ def test_a_week_is_painted_by_keys_and_mouse_and_the_bill_follows(window, qapp):
     bill = window.session.fresh(window.session.chosen).bill
     assert bill.total < before
     bars = [item for item in tariff.bars.getPlotItem().items if hasattr(item, "opts") and "height" in item.opts]
-    names = [tariff._bars_legend.layout().itemAt(i).widget().accessibleName() for i in range(len(bars))]
+    names = [tariff.bars_legend.layout().itemAt(i).widget().accessibleName() for i in range(len(bars))]
     assert names == ["no system at all", "today's system", "plan B"]
     np.testing.assert_allclose(bars[2].opts["height"], bill.by_month)
     np.testing.assert_allclose(bars[1].opts["height"], window.session.fresh(window.session.job.plans[0].id).bill.by_month)
     assert grid.hasFocus()
-    tariff._brush(1)
+    tariff.choose_brush(1)
     cell = grid.cell(2, 20).center()
     QTest.mouseClick(grid, Qt.MouseButton.LeftButton, pos=QPoint(round(cell.x()), round(cell.y())))
     assert window.session.job.tariff.seasons[0].week[2][20] == "period-2"
@@ -67,7 +67,7 @@ def test_a_week_is_painted_by_keys_and_mouse_and_the_bill_follows(window, qapp):
 def test_seasons_are_split_and_months_moved(window, qapp):
     tariff = page(window, qapp, "tariff")
     tariff.take_ready(templates()[2])
-    tariff._take("Add a season", paint.add_season)
+    tariff.take_change("Add a season", paint.add_season)
     assert wait_idle(qapp, window)
     assert [len(s.months) for s in window.session.job.tariff.seasons] == [6, 6]
     months = tariff.months
@@ -83,13 +83,13 @@ def test_seasons_are_split_and_months_moved(window, qapp):
 def test_tiers_and_holidays_are_typed(window, qapp, answers):
     tariff = page(window, qapp, "tariff")
     before = window.session.fresh(window.session.chosen).bill.total
-    tariff._put("Add a tier", {"tiers": (Tier(add_per_kwh=0.05),)})
+    tariff.put("Add a tier", {"tiers": (Tier(add_per_kwh=0.05),)})
     assert wait_idle(qapp, window)
     assert "tariff.tiers[0].add_per_kwh" in window.page("tariff").cells
     assert window.session.fresh(window.session.chosen).bill.total > before + 100
-    tariff._take_holidays("12-25, 01-01")
+    tariff.take_holidays("12-25, 01-01")
     assert window.session.job.tariff.holidays == ("12-25", "01-01")
-    tariff._take_holidays("Christmas")
+    tariff.take_holidays("Christmas")
     assert "tariff.holidays" in answers.said[-1]
     assert window.session.job.tariff.holidays == ("12-25", "01-01")
     undo_all(window)
@@ -99,20 +99,20 @@ def test_a_tariff_is_read_saved_and_a_bad_one_told(window, qapp, answers, tmp_pa
     tariff = page(window, qapp, "tariff")
     answers.path = tmp_path / "t.json"
     answers.path.write_text(tariff_json(templates()[4]), encoding="utf-8")
-    tariff._read()
+    tariff.ask_tariff()
     assert window.session.job.tariff == templates()[4]
     answers.path = tmp_path / "out.json"
-    tariff._save()
+    tariff.save_tariff()
     assert (tmp_path / "out.json").read_text(encoding="utf-8") == tariff_json(templates()[4])
     (tmp_path / "t.json").write_text("{}")
     answers.path = tmp_path / "t.json"
-    tariff.button("x", tariff._read).click()
+    tariff.button("x", tariff.ask_tariff).click()
     assert "import_price_per_kwh" in answers.said[-1]
     assert window.session.job.tariff == templates()[4]
     prices = tmp_path / "p.csv"
     prices.write_text("price\n" + "0.25\n" * 8760)
     answers.path = prices
-    tariff._hourly()
+    tariff.ask_prices()
     assert wait_idle(qapp, window)
     found = answers.dialog.table
     assert "0.250 per kWh on average" in found.item(found.rowCount() - 1, 1).text()
@@ -180,7 +180,7 @@ def test_a_meter_file_is_looked_at_then_becomes_the_house(window, qapp, answers,
     assert stop.isVisible()
     stop.click()
     assert not stop.isVisible()
-    window.session.runner._files.waitForDone()
+    window.session.runner.files_pool.waitForDone()
     qapp.processEvents()
     assert answers.dialog is None, "what was stopped is not offered"
     assert window.session.job.house.background.kind == "profile"
@@ -224,11 +224,11 @@ def test_the_brief_is_weighed_by_keys_and_sets_what_it_says(window, qapp):
     QTest.keyClick(slider, Qt.Key.Key_Right)
     QTest.keyClick(slider, Qt.Key.Key_Right)
     assert said.text() == "above all"
-    assert "50 %" in brief._set_words.text()
+    assert "50 %" in brief.set_words.text()
     assert window.session.document.undo_label == "Ride through outages: above all"
     brief.ticks["oven"].click()
     assert next(a for a in window.session.job.house.appliances if a.id == "oven").essential
-    brief._add()
+    brief.add_contract()
     assert wait_idle(qapp, window)
     assert "brief.contracts[0].ended_by" in window.page("brief").cells
     window.draft("ac-add-on")
@@ -247,7 +247,7 @@ def test_usual_appliances_and_households_are_begun_with(window, qapp):
     assert 7 in made.months, "winter is in July here"
     window.session.edit("Comes in 2031", [Edit("house.appliances[heat-pump-1].from_year", 2031)])
     assert wait_idle(qapp, window)
-    assert house.draws._load_words.text() == "It comes in 2031: the house of today is shown, without it."
+    assert house.draws.load_words.text() == "It comes in 2031: the house of today is shown, without it."
     window.undo()
     assert wait_idle(qapp, window)
     house.draws.background.take_household("four people", 21_400.0)
@@ -293,5 +293,5 @@ def test_a_heat_pump_is_made_from_its_fuel_and_a_car_from_its_day(window, qapp, 
     assert (car.surplus, car.surplus_least_w) == ("after_battery", 1380.0)
     assert wait_idle(qapp, window)
     house.refresh()
-    assert "comes from surplus outside its window" in house.draws._load_words.text()
+    assert "comes from surplus outside its window" in house.draws.load_words.text()
     undo_all(window)

@@ -67,7 +67,7 @@ def reserve_default(brief: Brief) -> Default:
 
 
 def cheap_window(tariff: Tariff) -> tuple[float, float] | None:
-    """Return the clock hours of a tariff's cheap window; None where two prices are not what it has."""
+    """Return the clock hours of a tariff's cheap window; None where two prices are not what it has. [h]"""
     cheaper = tariff.cheap_price_per_kwh < tariff.import_price_per_kwh and tariff.cheap_start_h != tariff.cheap_end_h
     plain = not tariff.seasons and tariff.hourly_import is None
     return (tariff.cheap_start_h, tariff.cheap_end_h) if plain and cheaper else None

@@ -20,7 +20,7 @@ class FaceYield:
 
     @property
     def year_kwh_per_kwp(self) -> float:
-        """The year's yield."""
+        """The year's yield. [kWh/kWp]"""
         return sum(self.months_kwh_per_kwp)
 
 
@@ -34,7 +34,7 @@ class DirectionMap:
 
     @property
     def best(self) -> tuple[float, float, float]:
-        """Tilt, azimuth and yield of the best direction of the map."""
+        """Tilt, azimuth and yield of the best direction of the map. [°], [°], [kWh/kWp]"""
         rows = [
             (value, tilt, azimuth)
             for tilt, row in zip(self.tilts_deg, self.kwh_per_kwp, strict=True)

@@ -54,7 +54,7 @@ class ClipRow:
 
     @property
     def year_wh(self) -> float:
-        """The year's loss."""
+        """The year's loss. [Wh]"""
         return sum(self.months_wh)
 
 
@@ -87,7 +87,7 @@ class MoreModules:
 
     @property
     def used_wh_per_module(self) -> float:
-        """Energy that reaches house, battery or grid, a module and a year."""
+        """Energy that reaches house, battery or grid, a module and a year. [Wh]"""
         return self.used_wh / self.modules
 
 

@@ -67,7 +67,7 @@ class _Sky:
         self.step_h = calendar.step_h * EVERY
 
     def yield_kwh_per_kwp(self, face: Face, module: ModuleCard) -> float:
-        """Return a year's yield on a face free of shade."""
+        """Return a year's yield on a face free of shade. [kWh/kWp]"""
         light = plane_of_array(face.tilt_deg, face.azimuth_deg, self.sun, self.ghi, self.dni, self.dhi)
         power, _ = group_dc_w(GroupInput(_one(face, module), face, module, light), self.air)
         return float(power.sum()) * self.step_h / module.power_stc_w

@@ -72,12 +72,16 @@ class Recovery:
             self._lock = (self.folder / f"{self.id}.lock").open("w")
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
-    def drop(self) -> None:
-        """Forget the work: it was saved, or left on purpose."""
-        _remove(self.folder, self.id)
+    def release(self) -> None:
+        """Let go of the entry, as a window does that is gone; what was kept stays."""
         if self._lock is not None:
             self._lock.close()
             self._lock = None
+
+    def drop(self) -> None:
+        """Forget the work: it was saved, or left on purpose."""
+        _remove(self.folder, self.id)
+        self.release()
 
 
 def find_recoverable(folder: Path | None = None) -> tuple[Found, ...]:

@@ -141,7 +141,7 @@ class PvInverterCard(AcUnit):
     pv_to_battery_max_w: ClassVar[None] = None
 
     def ratio_limit(self, _has_battery: bool) -> float | None:
-        """Return the DC-to-AC limit; None where the card has none."""
+        """Return the DC-to-AC limit; None where the card has none. [W/W]"""
         return self.dc_ac_ratio_max
 
 
@@ -163,7 +163,7 @@ class ModuleInverterCard(AcUnit):
     back_feed_a: ClassVar[None] = None
 
     def ratio_limit(self, _has_battery: bool) -> float | None:
-        """Return the DC-to-AC limit; None where the card has none."""
+        """Return the DC-to-AC limit; None where the card has none. [W/W]"""
         return self.dc_ac_ratio_max
 
 
@@ -229,7 +229,7 @@ class HybridCard(BatterySideUnit):
     pv_inputs: ClassVar[bool] = True
 
     def ratio_limit(self, has_battery: bool) -> float | None:
-        """Return the DC-to-AC limit with or without a battery; None where the card has none."""
+        """Return the DC-to-AC limit with or without a battery; None where the card has none. [W/W]"""
         if has_battery and self.dc_ac_ratio_max_with_battery is not None:
             return self.dc_ac_ratio_max_with_battery
         return self.dc_ac_ratio_max
@@ -248,7 +248,7 @@ class BatteryInverterCard(BatterySideUnit):
     pv_to_battery_max_w: ClassVar[None] = None
 
     def ratio_limit(self, _has_battery: bool) -> float | None:
-        """Return None: there is no array on it."""
+        """Return None: there is no array on it. [W/W]"""
         return None
 
 

@@ -31,7 +31,7 @@ class GrossLoad:
 
 
 def on_intervals(power_w: Array, interval_s: int) -> Array:
-    """Return a year's power per step as means of longer intervals, or repeated on shorter ones."""
+    """Return a year's power per step as means of longer intervals, or repeated on shorter ones. [W]"""
     rows = DAYS * 86_400 // interval_s
     if len(power_w) % rows == 0:
         means: Array = power_w.reshape(rows, -1).mean(axis=1)

@@ -26,7 +26,7 @@ class HouseYear:
     appliance_w: dict[str, Array]
 
     def total_w(self) -> Array:
-        """Return the whole house."""
+        """Return the whole house. (steps,) [W]"""
         total = self.background_w.copy()
         for series in self.appliance_w.values():
             total += series
@@ -41,7 +41,7 @@ class HouseYear:
         return replace(self, appliance_w={**self.appliance_w, **changed})
 
     def split_w(self, listed: frozenset[str] | None) -> tuple[Array, Array]:
-        """Return (backup side, grid side); `listed` None means the whole house stands on the backup side."""
+        """Return (backup side, grid side); `listed` None means the whole house stands on the backup side. (steps,) each [W]"""
         total = self.total_w()
         if listed is None:
             return total, np.zeros_like(total)

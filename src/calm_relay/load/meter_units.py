@@ -36,7 +36,7 @@ def is_power(head: str, unit: str) -> bool:
 
 
 def to_wh(head: str, unit: str, values: Array, interval_s: int) -> tuple[float, str]:
-    """Return what turns a column into Wh an interval, and the unit in words; without one, by size."""
+    """Return what turns a column into Wh an interval, and the unit in words; without one, by size. [Wh per unit of the column]"""
     if is_power(head, unit):
         by_size = ""
         if not unit:

@@ -66,7 +66,7 @@ def published_months_wh(year: int, year_wh: float, *, south: bool = False) -> tu
 
 
 def shape_w(name: str, calendar: YearCalendar, *, south: bool = False) -> Array:
-    """Return the bare shape of a year, its scale without meaning."""
+    """Return the bare shape of a year, its scale without meaning. (steps,) [any]"""
     if name == PUBLISHED:
         quarter = np.minimum(95, (calendar.clock_hour * 4.0).astype(int))
         published: Array = published_quarters_w(calendar.year, south=south)[clock_day(calendar), quarter]

@@ -12,7 +12,10 @@ Array = NDArray[np.float64]
 
 
 def need_cycles(appliance: Appliance, calendar: YearCalendar) -> NDArray[np.int64]:
-    """Return where its days begin: at the end of its window, so that surplus comes first and the window makes up what lacks."""
+    """Return where its days begin: at the end of its window, so that surplus comes first and the window makes up what lacks.
+
+    (steps,) [day numbers]
+    """
     end = appliance.window_end_h % 24.0
     hour = calendar.clock_hour
     before = np.roll(hour, 1)

@@ -29,7 +29,7 @@ class Pack:
     list_: dict[str, tuple[tuple[Any, ...], str]]
 
     def value(self, name: str) -> float:
-        """Return a parameter's value; raises BadInput naming pack and key."""
+        """Return a parameter's value; raises BadInput naming pack and key. [unit in the parameter's name]"""
         return float(self._row("parameter", self.parameter, name)[0])
 
     def source(self, name: str) -> str:

@@ -158,7 +158,7 @@ def curve_terms(module: ModuleCard) -> tuple[float, float]:
 
 
 def off_peak_curvature(module: ModuleCard) -> float:
-    """Return k in P ≈ P_mp·(1 − k·(ΔV/V_mp)²) near the maximum: k = 1 + a·I_mp²/(2·V_mp·(I_sc − I_mp)²).
+    """Return k in P ≈ P_mp·(1 − k·(ΔV/V_mp)²) near the maximum: k = 1 + a·I_mp²/(2·V_mp·(I_sc − I_mp)²). [1]
 
     Second derivative of the power of V(I) = a·ln((I_L − I)/I_0) − I·R_s at its maximum, where dV/dI = −V_mp/I_mp.
     """

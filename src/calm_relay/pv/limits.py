@@ -31,7 +31,7 @@ class Bound:
 
     @property
     def gap(self) -> float:
-        """What is left to the limit, below 0 past it."""
+        """What is left to the limit, below 0 past it. [unit of value and limit]"""
         return self.limit - self.value if self.sense == "most" else self.value - self.limit
 
     @property

@@ -98,7 +98,7 @@ class Setup:
 
     @property
     def ceiling_v(self) -> float:
-        """The lowest of inverter input, module system voltage and the local ceiling."""
+        """The lowest of inverter input, module system voltage and the local ceiling. [V]"""
         return ceiling_v(self.dc_voltage_max_v, self.module, self.local_ceiling_v)[0]
 
     @property
@@ -108,7 +108,7 @@ class Setup:
 
     @property
     def fixed_voltage_v(self) -> float | None:
-        """The voltage optimizers hold a string at, if they do."""
+        """The voltage optimizers hold a string at, if they do. [V]"""
         return None if self.optimizer is None else self.optimizer.string_voltage_v
 
     def amps(self, face: FaceRoom, modules: int, strings: int) -> StringAmps:

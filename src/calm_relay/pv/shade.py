@@ -56,13 +56,16 @@ def sky_view_frac(points: Sequence[HorizonPoint], tilt_deg: float, azimuth_deg: 
 
 
 def sun_hidden(points: Sequence[HorizonPoint], sun: Sun) -> NDArray[np.bool_]:
-    """Return where the sun stands below the horizon of a face."""
+    """Return where the sun stands below the horizon of a face. (steps,) [bool]"""
     hidden: NDArray[np.bool_] = 90.0 - sun.apparent_zenith_deg < horizon_elevation_deg(points, sun.azimuth_deg)
     return hidden
 
 
 def shaded_by_step(table: Sequence[Sequence[float]] | None, calendar: YearCalendar) -> Array | None:
-    """Return the shaded part of a face per step from its months × hours table, in local standard time; None without one."""
+    """Return the shaded part of a face per step from its months × hours table, in local standard time; None without one. (steps,)
+
+    [0 to 1].
+    """
     if table is None or not any(any(row) for row in table):
         return None
     hour = (np.arange(calendar.steps) % calendar.steps_per_day) * calendar.step_s // 3600

@@ -19,7 +19,7 @@ Rows = tuple[tuple[float, float], ...]
 
 
 def cold_voc_factor(low_c: float, table: Rows) -> float | None:
-    """Return a pack's factor on the open voltage at `low_c`; 1 at 25 °C and above, None below the table's last band.
+    """Return a pack's factor on the open voltage at `low_c`; 1 at 25 °C and above, None below the table's last band. [1]
 
     `table` has (lowest °C of a band, factor), the warmest band first.
     """
@@ -42,7 +42,7 @@ def cell_rise_k(irradiance_w_per_m2: float, efficiency_frac: float, mounting: st
 
 
 def beta_vmp_per_c(module: ModuleCard) -> float:
-    """Return the coefficient of the working voltage: γ_pmp − α_isc (β_voc would overstate the hot voltage)."""
+    """Return the coefficient of the working voltage: γ_pmp − α_isc (β_voc would overstate the hot voltage). [1/K]"""
     return module.gamma_pmp_per_c - module.alpha_isc_per_c
 
 

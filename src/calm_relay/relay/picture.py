@@ -67,7 +67,7 @@ class Band:
 
     @property
     def height(self) -> float:
-        """Thickness of the whole band."""
+        """Thickness of the whole band. [px]"""
         return sum(watts for _, watts in self.parts) * self.px_per_w
 
 
@@ -176,12 +176,12 @@ class Canvas:
     _wishes: list[_Wish] = field(default_factory=list)
 
     def x(self, column: str) -> float:
-        """Return where a column stands."""
+        """Return where a column stands. [px]"""
         return 4.0 + COLUMNS[column] * (self.width - 8.0)
 
     @property
     def line(self) -> float:
-        """Height of a line of text."""
+        """Height of a line of text. [px]"""
         return self.measure("Xg", "label")[1]
 
     # --- geometry
@@ -311,6 +311,7 @@ def state_of(flow: float, limit: float) -> str:
 
 
 def total_of(parts: Parts) -> float:
+    """Return the sum of a flow's parts. [W]"""
     return sum(watts for _, watts in parts)
 
 

@@ -72,7 +72,7 @@ def weakest(links: list[Link]) -> Link:
 
 
 def terminals_limit_w(links: list[Link]) -> float | None:
-    """Return the DC limit at the battery terminals: the least of all links but the last (the AC end); None if unknown."""
+    """Return the DC limit at the battery terminals: the least of all links but the last (the AC end); None if unknown. [W]"""
     known = [link.dc_w for link in links[:-1] if link.dc_w is not None]
     return min(known) if known else None
 
@@ -84,7 +84,7 @@ def usable_wh(battery: BatteryCard, choice: BatteryChoice) -> float:
 
 
 def soc_window(battery: BatteryCard, choice: BatteryChoice) -> tuple[float, float]:
-    """Return (SoC_min, SoC_max) in force: the choice within the card's window."""
+    """Return (SoC_min, SoC_max) in force: the choice within the card's window. [0 to 1]"""
     low = battery.soc_min_frac if choice.soc_min_frac is None else max(choice.soc_min_frac, battery.soc_min_frac)
     high = battery.soc_max_frac if choice.soc_max_frac is None else min(choice.soc_max_frac, battery.soc_max_frac)
     return low, high

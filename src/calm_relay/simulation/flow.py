@@ -54,11 +54,11 @@ class FlowTable:
     assumed: frozenset[str] = field(default=frozenset())
 
     def column(self, name: str) -> Array:
-        """Return one system column."""
+        """Return one system column. (steps,) [W]"""
         return self.system[:, SYSTEM.index(name)]
 
     def node_column(self, node_id: str, name: str) -> Array:
-        """Return one column of one node."""
+        """Return one column of one node. (steps,) [W or Wh]"""
         return self.nodes[:, self.node_ids.index(node_id), NODE.index(name)]
 
     def lost_w(self, name: str) -> Array:
@@ -186,7 +186,7 @@ class Balances:
 
     @property
     def worst(self) -> float:
-        """The largest of the four."""
+        """The largest of the four. [W/W]"""
         return max(self.bus, self.battery, self.pv, self.origin)
 
 

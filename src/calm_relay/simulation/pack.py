@@ -133,7 +133,7 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
 
 
 def slot_codes(controls: Controls, calendar: YearCalendar) -> NDArray[np.int8]:
-    """Return the slot in force per step (0: own use, i + 1: the i-th slot), by clock time; a later slot wins."""
+    """Return the slot in force per step (0: own use, i + 1: the i-th slot), by clock time; a later slot wins. (steps,) [number]"""
     codes = np.zeros(calendar.steps, dtype=np.int8)
     for number, slot in enumerate(controls.slots, start=1):
         here = in_window(calendar.clock_hour, slot.start_h, slot.end_h)

@@ -11,6 +11,8 @@ Array = NDArray[np.float64]
 def filled_by_weeks(row: Array, step_s: int) -> Array:
     """Return a year's row whose gaps (NaN) hold the mean of the same time a week before and after, or of the nearest weeks with it.
 
+    [as given].
+
     The year wraps round; what no week has is 0.
     """
     if not np.isnan(row).any():

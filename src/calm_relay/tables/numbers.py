@@ -16,7 +16,7 @@ GROUPED = r"-?[1-9]\d{0,2}(,\d{3})+"
 
 
 def numbers(sheet: Sheet, at: int) -> Array | None:
-    """Return a column as numbers, NaN where a cell is empty; None where it holds words.
+    """Return a column as numbers, NaN where a cell is empty; None where it holds words. (rows,) [as written]
 
     Raises
     ------

@@ -29,7 +29,7 @@ class BillLine:
 
     @property
     def amount(self) -> float:
-        """The year's sum."""
+        """The year's sum. [money]"""
         return sum(self.months)
 
 
@@ -45,31 +45,31 @@ class Bill:
 
     @property
     def total(self) -> float:
-        """What the year costs."""
+        """What the year costs. [money]"""
         return sum(self.by_month)
 
     def amount(self, name: str) -> float:
-        """Return the year's sum of the lines whose name begins so."""
+        """Return the year's sum of the lines whose name begins so. [money]"""
         return sum(line.amount for line in self.lines if line.name.startswith(name))
 
     @property
     def import_cost(self) -> float:
-        """Import at all prices but the cheap window's."""
+        """Import at all prices but the cheap window's. [money]"""
         return sum(line.amount for line in self.lines if line.name.startswith("import") and "cheap" not in line.name)
 
     @property
     def cheap_cost(self) -> float:
-        """Import in the cheap window."""
+        """Import in the cheap window. [money]"""
         return self.amount("import, cheap")
 
     @property
     def export_credit(self) -> float:
-        """What export earns."""
+        """What export earns. [money]"""
         return -self.amount("export")
 
     @property
     def standing_cost(self) -> float:
-        """Standing charges."""
+        """Standing charges. [money]"""
         return self.amount("standing")
 
 

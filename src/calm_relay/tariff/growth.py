@@ -37,5 +37,5 @@ def bill_in_year(bill: Bill, tariff: Tariff, year: int) -> Bill:
 
 
 def yearly_totals(bill: Bill, tariff: Tariff, years: int) -> tuple[float, ...]:
-    """Return what each of the first `years` years costs."""
+    """Return what each of the first `years` years costs. (years,) [money]"""
     return tuple(bill_in_year(bill, tariff, year).total for year in range(1, years + 1))

@@ -29,7 +29,8 @@ class Prices:
 def clock_days(calendar: YearCalendar, holidays: tuple[str, ...] = ()) -> tuple[NDArray[np.int8], NDArray[np.int8]]:
     """Return the clock's weekday (0 Monday; holidays count as Sunday) and month of every step.
 
-    Daylight saving moves the clock: a step after 23:00 of standard time may belong to the next clock day.
+    Daylight saving moves the clock: a step after 23:00 of standard time may belong to the next clock day. (steps,) each
+    [0 to 6], [1 to 12].
     """
     days = dates(calendar.year)
     after = days[-1] + timedelta(days=1)
@@ -105,7 +106,7 @@ def _two_prices(tariff: Tariff, calendar: YearCalendar) -> Prices:
 
 
 def cheap_steps(tariff: Tariff, calendar: YearCalendar) -> NDArray[np.bool_]:
-    """Return where the cheap price holds, by clock time. Equal ends mean there is no cheap window."""
+    """Return where the cheap price holds, by clock time. Equal ends mean there is no cheap window. (steps,) [bool]"""
     if tariff.cheap_start_h == tariff.cheap_end_h:
         return np.zeros(calendar.steps, dtype=np.bool_)
     return in_window(calendar.clock_hour, tariff.cheap_start_h, tariff.cheap_end_h)

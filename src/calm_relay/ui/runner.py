@@ -55,8 +55,8 @@ class StudyRunner(QObject):
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
-        self._files = QThreadPool(self)  # files are read whatever else is asked meanwhile
-        self._files.setMaxThreadCount(1)
+        self.files_pool = QThreadPool(self)  # files are read whatever else is asked meanwhile
+        self.files_pool.setMaxThreadCount(1)
         self._store = store
         self._study: Study | None = None
         self.generation = 0
@@ -95,7 +95,7 @@ class StudyRunner(QObject):
 
     def read(self, key: str, work: Callable[[Callable[[], Study]], object]) -> None:
         """Read a file off the window's thread; the answer comes by `found`, a CalmRelayError where it is no good."""
-        self._files.start(_Extra(self, key, self.generation, lambda *_: work(self.study), with_study=False))
+        self.files_pool.start(_Extra(self, key, self.generation, lambda *_: work(self.study), with_study=False))
 
     def cancel(self) -> None:
         """Drop the present question."""
@@ -109,7 +109,7 @@ class StudyRunner(QObject):
         """Stop and wait for the thread."""
         self.cancel()
         self._pool.waitForDone()
-        self._files.waitForDone()
+        self.files_pool.waitForDone()
 
     def _idle(self, generation: int) -> None:
         if generation == self.generation:

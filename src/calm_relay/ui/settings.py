@@ -19,6 +19,11 @@ class Settings:
         else:
             self._kept = QSettings(str(path), QSettings.Format.IniFormat)
 
+    @property
+    def file(self) -> Path:
+        """The file they stand in."""
+        return Path(self._kept.fileName())
+
     def _text(self, key: str, default: str) -> str:
         value = self._kept.value(key, default)
         return value if isinstance(value, str) else default

@@ -62,7 +62,7 @@ class WeatherRead:
         return HOURS / len(self.year.ghi_w_per_m2)
 
     def monthly_kwh_per_m2(self) -> tuple[float, ...]:
-        """Return global horizontal irradiation of each month."""
+        """Return global horizontal irradiation of each month. (12,) [kWh/m²]"""
         starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * (len(self.year.ghi_w_per_m2) // DAYS)
         return tuple(float(v) * self.step_h / 1000.0 for v in np.add.reduceat(self.year.ghi_w_per_m2, starts))
 

@@ -79,7 +79,7 @@ def night_share_frac(ghi_w_per_m2: Array, zenith_deg: Array) -> float:
 
 
 def row_zenith_deg(rows: int, utc_offset_h: float, latitude_deg: float, longitude_deg: float, altitude_m: float) -> Array:
-    """Return the sun's apparent zenith at the middle of each row of a 365-day year in a fixed UTC offset."""
+    """Return the sun's apparent zenith at the middle of each row of a 365-day year in a fixed UTC offset. (rows,) [°]"""
     import pandas as pd
 
     step_s = DAYS * 86_400 / rows

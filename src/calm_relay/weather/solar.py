@@ -43,7 +43,7 @@ def mid_step_times(calendar: YearCalendar) -> Any:
 def sun_position(times: Any, latitude_deg: float, longitude_deg: float, altitude_m: float, **spa: float) -> dict[str, Array]:
     """Return apparent zenith, zenith and azimuth by the SPA (Reda and Andreas, NREL/TP-560-34302) for a DatetimeIndex.
 
-    Keyword arguments (`pressure` in Pa, `temperature` in °C, `delta_t` in s) go to pvlib.
+    Each (times,) [°]. Keyword arguments (`pressure` in Pa, `temperature` in °C, `delta_t` in s) go to pvlib.
     """
     from pvlib import atmosphere, solarposition
 
@@ -78,7 +78,7 @@ def sun_year(calendar: YearCalendar, latitude_deg: float, longitude_deg: float, 
 
 
 def split_diffuse(ghi_w_per_m2: Array, zenith_deg: Array, day_of_year: NDArray[Any]) -> tuple[Array, Array]:
-    """Return (DNI, DHI) for GHI by Erbs, Klein and Duffie (1982)."""
+    """Return (DNI, DHI) for GHI by Erbs, Klein and Duffie (1982). (steps,) each [W/m²]"""
     from pvlib import irradiance
 
     out = irradiance.erbs(ghi_w_per_m2, zenith_deg, day_of_year)

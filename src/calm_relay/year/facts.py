@@ -86,18 +86,18 @@ class YearFacts:
 
     @property
     def clipped_wh(self) -> float:
-        """DC watts clipped at DC nodes plus AC watts clipped at PV-only inverters."""
+        """DC watts clipped at DC nodes plus AC watts clipped at PV-only inverters. [Wh]"""
         nodes = sum(row["lost_ac_limit_w"] for row in self.nodes_wh.values())
         return nodes + sum(row["clipped_ac_w"] for row in self.pv_only_wh.values())
 
     @property
     def caught_wh(self) -> float:
-        """Energy above the AC limit that went into batteries."""
+        """Energy above the AC limit that went into batteries. [Wh]"""
         return sum(row["caught_w"] for row in self.nodes_wh.values())
 
     @property
     def held_by_cap_wh(self) -> float:
-        """Energy held back by the export cap."""
+        """Energy held back by the export cap. [Wh]"""
         return self.lost_wh("cap")
 
     def lost_wh(self, name: str) -> float:

@@ -87,7 +87,7 @@ class Peaks:
 
     @property
     def ratio(self) -> float:
-        """How much higher the minute stands than the hour."""
+        """How much higher the minute stands than the hour. [W/W]"""
         return self.minute_w / self.hour_w if self.hour_w > 0 else 1.0
 
 

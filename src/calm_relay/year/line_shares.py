@@ -26,7 +26,7 @@ def line_name(supply: Supply, index: int) -> str:
 
 
 def shares_of(line: str, count: int) -> Array:
-    """Return how something lies on the lines, (count,), its sum 1; a line that the supply does not have counts as the last."""
+    """Return how something lies on the lines, (count,), its sum 1; a line that the supply does not have counts as the last. [1]"""
     if line == "all" or count == 1:
         return np.full(count, 1.0 / count)
     shares: Array = np.eye(count)[min(int(line), count) - 1]
@@ -36,7 +36,7 @@ def shares_of(line: str, count: int) -> Array:
 def node_shares(node: Node, card: InverterCard, count: int) -> Array:
     """Return how an inverter lies on the lines. `auto`: alike on all for what has three phases, or on two legs; else the first.
 
-    Like units in a number that fills the phases are taken as spread over them.
+    (lines,) [0 to 1]     Like units in a number that fills the phases are taken as spread over them.
     """
     if node.line != "auto":
         return shares_of(node.line, count)
@@ -45,7 +45,7 @@ def node_shares(node: Node, card: InverterCard, count: int) -> Array:
 
 
 def background_shares(house: House, count: int) -> Array:
-    """Return how the background lies on the lines; typed shares are scaled to a sum of 1."""
+    """Return how the background lies on the lines; typed shares are scaled to a sum of 1. [1]"""
     typed = np.array((house.background_lines_frac or (1.0, 1.0, 1.0))[:count], dtype=float)
     return typed / typed.sum() if typed.sum() > 0 else np.full(count, 1.0 / count)
 

@@ -115,8 +115,8 @@ class AppliancesPart:
             column.addWidget(label("No appliance yet: add what runs in the evening, and what must stay on.", "quiet", wrap=True))
         else:
             column.addWidget(self._fields(chosen))
-            self._load_words = label("", "quiet", wrap=True)
-            column.addWidget(self._load_words)
+            self.load_words = label("", "quiet", wrap=True)
+            column.addWidget(self.load_words)
         column.addStretch()
         row.addWidget(right, 1)
         self.turn()
@@ -188,7 +188,7 @@ class AppliancesPart:
         house = session.job.house
         if load.id not in {a.id for a in house.counted}:
             shown = "today" if house.shown_year is None else str(house.shown_year)
-            self._load_words.setText(f"It comes in {load.from_year}: the house of {shown} is shown, without it.")
+            self.load_words.setText(f"It comes in {load.from_year}: the house of {shown} is shown, without it.")
             return
         watts, calendar = year.appliance_w[load.id], session.calendar()
         words = f"{show(float(watts.sum()) * calendar.step_h, 'energy_wh', 0)} in the year shown"
@@ -207,7 +207,7 @@ class AppliancesPart:
             by_sun = float(watts[outside].sum()) / max(1e-9, float(watts.sum()))
             words += f"; in plan {session.plan.letter} {by_sun * 100:.0f} % of it comes from surplus outside its window; a house "
             words += "battery never feeds it"
-        self._load_words.setText(words + ".")
+        self.load_words.setText(words + ".")
 
     # --- changing
     def ask_need(self, kind: Kind) -> None:

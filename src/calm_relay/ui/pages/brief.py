@@ -68,7 +68,7 @@ class BriefPage(FieldPage):
             self.flow(*self.ticks.values())
         self.heading("Money, and what stays")
         self.flow(self.cell("brief.budget", chars=10, ghost="not said"), self.cell("brief.keep", chars=48))
-        self.heading("Old contracts", ("Add a contract", self._add))
+        self.heading("Old contracts", ("Add a contract", self.add_contract))
         self.ends: dict[tuple[int, ContractEnd], QCheckBox] = {}
         for i in range(len(job.brief.contracts)):
             base = f"brief.contracts[{i}]"
@@ -88,7 +88,7 @@ class BriefPage(FieldPage):
         self._to_come()
         self.flow(self.cell("brief.note", chars=80))
         self.heading("What this sets")
-        self._set_words = self.words("")
+        self.set_words = self.words("")
         self._column.addStretch()
 
     def _to_come(self) -> None:
@@ -127,7 +127,7 @@ class BriefPage(FieldPage):
             with QSignalBlocker(tick):
                 tick.setChecked(end in brief.contracts[i].ends_with)
         lines = [f"A drafted plan {default.line}." for default in defaults(self.session.job)]
-        self._set_words.setText("\n".join([*lines, *(f"{line}." for line in brief_words(brief))]))
+        self.set_words.setText("\n".join([*lines, *(f"{line}." for line in brief_words(brief))]))
 
     # --- changing
     def _weigh(self, key: str, words: str, value: int) -> None:
@@ -148,7 +148,7 @@ class BriefPage(FieldPage):
         words = f"A plan that {END_WORDS[end]} {'ends' if on else 'does not end'} a contract"
         self.session.edit(words, [Edit(f"brief.contracts[{index}].ends_with", kept)])
 
-    def _add(self) -> None:
+    def add_contract(self) -> None:
         brief = self.session.job.brief
         made = (*brief.contracts, Contract(name="Feed-in contract", ends="2030", ended_by="swapping the inverter"))
         self.session.edit("Add a contract", [Edit("brief.contracts", made)])

@@ -44,18 +44,18 @@ class FacesPart:
     """A block a face; below, shade and other directions of the face in hand."""
 
     def __init__(self, page: FieldPage) -> None:
-        self._page = page
+        self.page = page
         self.chosen = ""
 
     def shape(self) -> object:
-        return tuple(f.id for f in self._page.session.job.faces), self._face_id()
+        return tuple(f.id for f in self.page.session.job.faces), self._face_id()
 
     def _face_id(self) -> str:
-        ids = [f.id for f in self._page.session.job.faces]
+        ids = [f.id for f in self.page.session.job.faces]
         return self.chosen if self.chosen in ids else (ids[0] if ids else "")
 
     def build(self) -> None:
-        page, job = self._page, self._page.session.job
+        page, job = self.page, self.page.session.job
         page.heading("Roof faces", ("Add a face", self._add))
         self.dials: dict[str, CompassDial] = {}
         self._figures: dict[str, tuple[MonthBars, QLabel]] = {}
@@ -67,7 +67,7 @@ class FacesPart:
             return
         face = job.face(self._face_id())
         self._shade_head = page.heading(
-            f"Shade of {face.name}", ("Read from a file…", self._read), ("Open sky", lambda: self._clear("horizon"))
+            f"Shade of {face.name}", ("Read from a file…", self.read_shade), ("Open sky", lambda: self._clear("horizon"))
         )
         self._shade_words = page.words("")
         self.horizon = HorizonView(page.theme, page.scale)
@@ -87,7 +87,7 @@ class FacesPart:
         page.add(self.map)
 
     def _block(self, face: Face) -> None:
-        page, base = self._page, f"faces[{face.id}]"
+        page, base = self.page, f"faces[{face.id}]"
         dial = CompassDial(face.name, page.theme, page.scale)
         dial.turned.connect(lambda azimuth, f=face.id: self._turn(f, azimuth))
         self.dials[face.id] = dial
@@ -95,7 +95,7 @@ class FacesPart:
         shade.setCheckable(True)
         shade.setChecked(face.id == self._face_id())
         shade.setAccessibleName(f"Shade and directions of {face.name}")
-        shade.clicked.connect(lambda _=False, f=face.id: self._choose(f))
+        shade.clicked.connect(lambda _=False, f=face.id: self.choose(f))
         cells: list[QWidget] = [page.cell(f"{base}.{name}", chars=CHARS.get(name, 7), ghost=GHOSTS.get(name, "")) for name in FACE]
         page.flow(dial, *cells, shade, page.button("Remove", lambda: self._remove(face.id), f"Remove {face.name}"))
         room = [page.cell(f"{base}.{name}", chars=9, ghost=GHOSTS.get(name, "")) for name in ROOM]
@@ -108,7 +108,7 @@ class FacesPart:
 
     # --- showing
     def show_figures(self) -> None:
-        session = self._page.session
+        session = self.page.session
         job, north = session.job, session.job.site.place.latitude_deg >= 0
         for face in job.faces:
             if face.id in self.dials:
@@ -138,7 +138,7 @@ class FacesPart:
         self._show_map(face, north=north)
 
     def _show_map(self, face: Face, *, north: bool) -> None:
-        session = self._page.session
+        session = self.page.session
         key = f"directions {face.id}"
         found = session.extra(key, _directions(session.job, face.id))
         kept = found or session.last_extra(key)
@@ -153,47 +153,47 @@ class FacesPart:
             )
 
     # --- changing
-    def _choose(self, face_id: str) -> None:
+    def choose(self, face_id: str) -> None:
         self.chosen = face_id
-        self._page.refresh()
+        self.page.refresh()
 
     def _turn(self, face_id: str, azimuth: float) -> None:
-        path, name = f"faces[{face_id}].azimuth_deg", self._page.session.job.face(face_id).name
-        self._page.session.edit(f"{name} looks to {azimuth:g}°", typed_edits(self._page.session.job, path, azimuth), merge=path)
+        path, name = f"faces[{face_id}].azimuth_deg", self.page.session.job.face(face_id).name
+        self.page.session.edit(f"{name} looks to {azimuth:g}°", typed_edits(self.page.session.job, path, azimuth), merge=path)
 
     def _horizon_changed(self, points: tuple[object, ...], words: str) -> None:
-        face = self._page.session.job.face(self._face_id())
+        face = self.page.session.job.face(self._face_id())
         path = f"faces[{face.id}].horizon"
-        self._page.session.edit(f"Horizon of {face.name}: {words}", [Edit(path, points)], merge=path)
+        self.page.session.edit(f"Horizon of {face.name}: {words}", [Edit(path, points)], merge=path)
 
     def _table_changed(self, table: tuple[object, ...], words: str) -> None:
-        face = self._page.session.job.face(self._face_id())
-        self._page.session.edit(f"Shade of {face.name}: {words}", [Edit(f"faces[{face.id}].shade_table", table)])
+        face = self.page.session.job.face(self._face_id())
+        self.page.session.edit(f"Shade of {face.name}: {words}", [Edit(f"faces[{face.id}].shade_table", table)])
 
     def _clear(self, field: str) -> None:
-        face = self._page.session.job.face(self._face_id())
+        face = self.page.session.job.face(self._face_id())
         words = f"Open sky around {face.name}" if field == "horizon" else f"No table of shade on {face.name}"
-        self._page.session.edit(words, [Edit(f"faces[{face.id}].{field}", () if field == "horizon" else None)])
+        self.page.session.edit(words, [Edit(f"faces[{face.id}].{field}", () if field == "horizon" else None)])
 
-    def _read(self) -> None:
-        path = self._page.session.dialogs.ask_file("Read shade", "Tables (*.csv *.txt);;All files (*)")
+    def read_shade(self) -> None:
+        path = self.page.session.dialogs.ask_file("Read shade", "Tables (*.csv *.txt);;All files (*)")
         if path is not None:
             self.read_file(path)
 
     def read_file(self, path: Path) -> None:
         """Take a horizon or a table of shade from a file; raises BadInput with everything as it was."""
-        face = self._page.session.job.face(self._face_id())
+        face = self.page.session.job.face(self._face_id())
         edits = [Edit(f"faces[{face.id}].{name}", value) for name, value in read_shade(path).items()]
-        self._page.session.edit(f"Shade of {face.name} from {path.name}", edits)
+        self.page.session.edit(f"Shade of {face.name} from {path.name}", edits)
 
     def _add(self) -> None:
-        job, made = add_face(self._page.session.job)
+        job, made = add_face(self.page.session.job)
         self.chosen = made
-        self._page.change("Add a roof face", job)
+        self.page.change("Add a roof face", job)
 
     def _remove(self, face_id: str) -> None:
-        job = self._page.session.job
-        self._page.change(f"Remove {job.face(face_id).name}", remove_face(job, face_id))
+        job = self.page.session.job
+        self.page.change(f"Remove {job.face(face_id).name}", remove_face(job, face_id))
 
 
 def _yields(job: Job) -> Extra:

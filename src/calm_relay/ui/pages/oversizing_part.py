@@ -70,21 +70,21 @@ class OversizingPart:
             flow.addWidget(Swatch(name, page.theme.color(hue), hatch=hatch))
         page.add(legend)
         page.heading("What is clipped, by month")
-        self._clip_words = page.words("")
+        self.clip_words = page.words("")
         self._clips: list[tuple[MonthBars, QLabel]] = []
         for _ in clip_names(session.plan):
             bars, words = MonthBars("Clipped by month", page.theme, page.scale, hue="lost"), label("", "quiet")
             self._clips.append((bars, words))
             page.flow(bars, words)
         page.heading("The next module")
-        self._next_words = page.words("")
+        self.next_words = page.words("")
         if session.plan.later is None:
             page.heading("Now or later", ("Modules may come later", self.plan_later))
             page.words("Set today's price of more modules against a second visit in some years.")
         else:
             page.heading("Now or later", ("No modules later", self._no_later))
             page.flow(*(page.cell(f"plans[{session.plan.id}].later.{name}", chars=9) for name in LATER))
-            self._later_words = page.words("", "strong")
+            self.later_words = page.words("", "strong")
 
     # --- showing
     def show_figures(self) -> None:
@@ -100,7 +100,7 @@ class OversizingPart:
             rows.append(LimitBar(row.subject, words, row.ratio, row.limit, "over" if row.in_force else "unknown"))
         self.ratios.show_bars(rows)
         made, result = session.made(), session.fresh(plan.id)
-        for part in (self.chart, self._clip_words, self._curve_words, self._next_words):
+        for part in (self.chart, self.clip_words, self._curve_words, self.next_words):
             part.setEnabled(made is not None)
         if made is not None and result is not None:
             node = next(n for n in plan.nodes if n.id == self.choice.currentData())
@@ -117,7 +117,7 @@ class OversizingPart:
         caught = f"; batteries caught {show(facts.caught_wh, 'energy_wh', 0)} more" if facts.caught_wh >= WORTH_WH else ""
         total = sum(row.year_wh for row in rows)
         guess = guess_words(self._page.session.job)
-        self._clip_words.setText(f"{show(total, 'energy_wh', 0)} a year in all, a lower bound{caught}. {guess}".strip())
+        self.clip_words.setText(f"{show(total, 'energy_wh', 0)} a year in all, a lower bound{caught}. {guess}".strip())
         for (bars, words), row in zip(self._clips, rows, strict=False):
             clipped = row.year_wh >= WORTH_WH
             bars.setVisible(clipped)
@@ -143,15 +143,15 @@ class OversizingPart:
         found = session.extra(key, work)
         kept = found or session.last_extra(key)
         if not isinstance(kept, tuple):
-            self._next_words.setText("The next module is being simulated…" if kept is None else str(kept))
+            self.next_words.setText("The next module is being simulated…" if kept is None else str(kept))
             return
         gains, later = kept
-        self._next_words.setEnabled(found is not None)
+        self.next_words.setEnabled(found is not None)
         lines = [_gain_words(gain, job.tariff.currency) for gain in gains if isinstance(gain, MoreModules)]
-        self._next_words.setText("\n".join(lines))
+        self.next_words.setText("\n".join(lines))
         if plan.later is not None and isinstance(later, NowOrLater):
-            self._later_words.setEnabled(found is not None)
-            self._later_words.setText(_later_words(later, job.tariff.currency))
+            self.later_words.setEnabled(found is not None)
+            self.later_words.setText(later_words(later, job.tariff.currency))
 
     def _chosen(self, _: int) -> None:
         self.inverter = str(self.choice.currentData())
@@ -185,7 +185,7 @@ def _gain_words(gain: MoreModules, currency: str) -> str:
     )
 
 
-def _later_words(both: NowOrLater, currency: str) -> str:
+def later_words(both: NowOrLater, currency: str) -> str:
     def money(value: float) -> str:
         return f"{currency} {show(value, 'money')}"
 

@@ -61,7 +61,7 @@ class PlacePart:
         weather, place = page.session.job.site.weather, page.session.job.site.place
         if isinstance(weather, MonthlyWeather):
             page.heading(
-                "Weather, typed as monthly means", ("Read a weather file…", self._ask_weather), ("Nothing is known", self._guess)
+                "Weather, typed as monthly means", ("Read a weather file…", self._ask_weather), ("Nothing is known", self.guess_sky)
             )
             page.month_row("site.weather.ghi_wh_per_m2_day")
             page.month_row("site.weather.temperature_mean_c")
@@ -165,5 +165,5 @@ class PlacePart:
             guess = guess.model_copy(update={"ghi_wh_per_m2_day": ghi, "temperature_mean_c": air})
         self._with_weather("Type monthly means", guess, ("ghi_wh_per_m2_day", "temperature_mean_c"))
 
-    def _guess(self) -> None:
+    def guess_sky(self) -> None:
         self._with_weather("Weather: nothing is known", ClearSkyWeather(), ("cloudiness",))

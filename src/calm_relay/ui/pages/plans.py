@@ -31,7 +31,7 @@ class PlansPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self.session = session
-        self._values: tuple[object, RelayValues] | None = None
+        self.shown_values: tuple[object, RelayValues] | None = None
         self._lost: tuple[PlanFlow, dict[str, float]] | None = None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -54,8 +54,8 @@ class PlansPage(QWidget):
         holder.setContentsMargins(20, 0, 12, 0)
         holder.addWidget(self.relay)
         column.addLayout(holder, 3)
-        self._sentence = label("", "strong")
-        self._sentence.setWordWrap(True)
+        self.sentence = label("", "strong")
+        self.sentence.setWordWrap(True)
         self._hint = label(
             "Select a station to change it: arrows move along the line, Enter opens it, G opens and closes the grid.", "quiet"
         )
@@ -65,7 +65,7 @@ class PlansPage(QWidget):
         words = QVBoxLayout()
         words.setContentsMargins(20, 2, 16, 8)
         words.setSpacing(2)
-        for line in (self._key, self._sentence, self._hint):
+        for line in (self._key, self.sentence, self._hint):
             words.addWidget(line)
         column.addLayout(words)
         self.sheet = StationSheet(session, self)
@@ -98,8 +98,8 @@ class PlansPage(QWidget):
         self.peak.setToolTip("Show each flow's own peak of the year instead of the clock's moment")
         self.peak.toggled.connect(self.session.clock.show_peak)
         row.addWidget(self.peak)
-        self._clock = label("", "clock")
-        row.addWidget(self._clock)
+        self.clock_label = label("", "clock")
+        row.addWidget(self.clock_label)
         return holder
 
     def set_theme(self, theme: Theme, scale: float) -> None:
@@ -122,7 +122,7 @@ class PlansPage(QWidget):
 
     # --- showing
     def _plan_chosen(self) -> None:
-        self._values = None
+        self.shown_values = None
         self._lost = None
 
     def _show_dimmed(self) -> None:
@@ -165,14 +165,14 @@ class PlansPage(QWidget):
         if made is not None:
             self._dim.stop()
             key = (made, clock.step, clock.peak, plan.id)
-            if self._values is None or self._values[0] != key:
+            if self.shown_values is None or self.shown_values[0] != key:
                 moment = calendar.label(clock.step)
-                self._values = (key, peak_values(graph, made) if clock.peak else values_at(graph, made, clock.step, moment))
-        values = self._values[1] if self._values else RelayValues("")
-        dim = made is None and (dim_now or self._values is None)
+                self.shown_values = (key, peak_values(graph, made) if clock.peak else values_at(graph, made, clock.step, moment))
+        values = self.shown_values[1] if self.shown_values else RelayValues("")
+        dim = made is None and (dim_now or self.shown_values is None)
         if not grid_up:
             values = grid_down_values(graph, result.facts.backup_peak_w if result else 0.0)
-        self._clock.setText("" if not grid_up else "each flow at its own peak" if clock.peak else calendar.label(clock.step))
+        self.clock_label.setText("" if not grid_up else "each flow at its own peak" if clock.peak else calendar.label(clock.step))
         self.peak.setEnabled(grid_up)
         if made is not None and (self._lost is None or self._lost[0] is not made):
             self._lost = (made, lost_by_station(graph, made))
@@ -181,7 +181,7 @@ class PlansPage(QWidget):
         key_lines = self.relay.picture.key if self.relay.picture else ()
         self._key.setText("  ".join(f"({i}) {text}" for i, text in enumerate(key_lines, start=1)))
         self._key.setVisible(bool(key_lines))
-        self._sentence.setText(self._words(grid_up))
+        self.sentence.setText(self._words(grid_up))
 
     def _words(self, grid_up: bool) -> str:
         session = self.session

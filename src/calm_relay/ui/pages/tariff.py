@@ -67,30 +67,33 @@ class TariffPage(FieldPage):
         t = self.session.job.tariff
         self.title("Tariff & network", "Shared by all plans. Bills below are of the simulated year, at these prices.")
         self.heading(
-            "Prices", ("Read a tariff file…", self._read), ("Save it as a file…", self._save), ("Hourly prices…", self._hourly)
+            "Prices",
+            ("Read a tariff file…", self.ask_tariff),
+            ("Save it as a file…", self.save_tariff),
+            ("Hourly prices…", self.ask_prices),
         )
         self.flow(self._templates(), self.cell("tariff.name", chars=26), self.cell("tariff.currency", chars=5))
         for way, words in (("import", "; the periods below do not hold for it"), ("export", "; no other export price holds")):
             if getattr(t, f"hourly_{way}") is not None:
                 self.words(f"{way.capitalize()} is paid by the hour, from a series of 8760 prices{words}.", "caution")
-                drop = partial(self._put, f"No hourly prices of {way}", {f"hourly_{way}": None})
+                drop = partial(self.put, f"No hourly prices of {way}", {f"hourly_{way}": None})
                 self.flow(self.button(f"No hourly prices of {way}", drop))
         if t.seasons:
             self._periods()
         else:
             self.flow(*(self.cell(f"tariff.{name}", chars=12 if name.endswith("kwh") else 8) for name in TWO_PRICES))
-            self.flow(self.button("Paint a week of prices", lambda: self._take("Paint a week of prices", paint.with_week)))
+            self.flow(self.button("Paint a week of prices", lambda: self.take_change("Paint a week of prices", paint.with_week)))
         self.heading("What else is paid")
         three = ("netting",) if self.session.job.site.supply.kind == "three_phase" else ()
         self.flow(*(self.cell(f"tariff.{name}", chars=12 if name.endswith("kwh") else 8) for name in (*OTHERS, *three)))
         if t.demand is None:
             charge = DemandCharge(price_per_kw_month=5.0)
             self.flow(
-                self.button("A charge on the month's peak", lambda: self._put("A charge on the month's peak", {"demand": charge}))
+                self.button("A charge on the month's peak", lambda: self.put("A charge on the month's peak", {"demand": charge}))
             )
         else:
             cells = [self.cell(f"tariff.demand.{n}", chars=8) for n in ("price_per_kw_month", "start_h", "end_h", "weekdays_only")]
-            self.flow(*cells, self.button("No charge on the peak", lambda: self._put("No charge on the peak", {"demand": None})))
+            self.flow(*cells, self.button("No charge on the peak", lambda: self.put("No charge on the peak", {"demand": None})))
         self._tiers()
         self.heading("Network and supply")
         self.flow(*(self.cell(path, chars=9, ghost=ghost) for path, ghost in NETWORK), self.cell("site.supply.kind"))
@@ -108,9 +111,9 @@ class TariffPage(FieldPage):
         self.bars = MonthsChart(self.theme, "Bill by month", "", self.session.job.tariff.currency)
         self.bars.set_theme(self.theme, self.scale)
         self.add(self.bars)
-        self._bars_legend = QWidget()
-        FlowLayout(self._bars_legend, gap=10, line_gap=2)
-        self.add(self._bars_legend)
+        self.bars_legend = QWidget()
+        FlowLayout(self.bars_legend, gap=10, line_gap=2)
+        self.add(self.bars_legend)
         self._month_words = self.words("")
         self._column.addStretch()
 
@@ -133,7 +136,7 @@ class TariffPage(FieldPage):
             brush.setCheckable(True)
             brush.setChecked(place == self.brush)
             brush.setAccessibleName(f"Paint with {period.name}")
-            brush.clicked.connect(lambda _=False, p=place: self._brush(p))
+            brush.clicked.connect(lambda _=False, p=place: self.choose_brush(p))
             brushes.addButton(brush)
             cells = [
                 self.cell(f"{base}.{name}", chars=12, ghost="as below")
@@ -142,14 +145,14 @@ class TariffPage(FieldPage):
             swatch = Swatch(str(place + 1), period_color(self.theme, ranks[place], len(t.periods)))
             remove = self.button(
                 "Remove",
-                lambda p=period.id: self._take("Remove a period", lambda x: paint.remove_period(x, p)),
+                lambda p=period.id: self.take_change("Remove a period", lambda x: paint.remove_period(x, p)),
                 f"Remove {period.name}",
             )
             self.flow(swatch, *cells, brush, remove)
         self.flow(
-            self.button("Add a period", lambda: self._take("Add a price period", paint.add_period)),
-            self.button("Another season", lambda: self._take("Add a season", paint.add_season)),
-            self.button("Back to two prices", lambda: self._take("Back to two prices", paint.without_week)),
+            self.button("Add a period", lambda: self.take_change("Add a price period", paint.add_period)),
+            self.button("Another season", lambda: self.take_change("Add a season", paint.add_season)),
+            self.button("Back to two prices", lambda: self.take_change("Back to two prices", paint.without_week)),
         )
         self.week: PriceGrid = week_grid(self.theme, self.scale)
         self.week.painted.connect(self._painted)
@@ -180,11 +183,11 @@ class TariffPage(FieldPage):
         for i in range(len(t.tiers)):
             cells = [self.cell(f"tariff.tiers[{i}].{n}", chars=12, ghost="all above") for n in ("up_to_wh", "add_per_kwh")]
             left = t.tiers[:i] + t.tiers[i + 1 :]
-            remove = self.button("Remove", lambda rest=left: self._put("Remove a tier", {"tiers": rest}), f"Remove tier {i + 1}")
+            remove = self.button("Remove", lambda rest=left: self.put("Remove a tier", {"tiers": rest}), f"Remove tier {i + 1}")
             self.flow(label(f"tier {i + 1}", "quiet"), *cells, remove)
         first = Tier(up_to_wh=300_000.0, add_per_kwh=0.0)
         more = (*t.tiers[:-1], first, *t.tiers[-1:]) if t.tiers else (Tier(add_per_kwh=0.05),)
-        add = self.button("Add a tier of the month's import", lambda: self._put("Add a tier", {"tiers": more}))
+        add = self.button("Add a tier of the month's import", lambda: self.put("Add a tier", {"tiers": more}))
         self.flow(add, self._holidays())
 
     def _holidays(self) -> QWidget:
@@ -192,10 +195,10 @@ class TariffPage(FieldPage):
         line.setAccessibleName("Holidays priced like a Sunday, month-day")
         line.setPlaceholderText("holidays like 12-25, 01-01")
         line.setFixedWidth(int(line.fontMetrics().averageCharWidth() * 34))
-        line.editingFinished.connect(lambda: self._take_holidays(line.text()))
+        line.editingFinished.connect(lambda: self.take_holidays(line.text()))
         return line
 
-    def _take_holidays(self, text: str) -> None:
+    def take_holidays(self, text: str) -> None:
         days = tuple(part for part in text.replace(",", " ").split() if part)
         if days == self.session.job.tariff.holidays:
             return
@@ -277,27 +280,27 @@ class TariffPage(FieldPage):
         """Show bills by month side by side, bars and legend in one order."""
         self.bars.show_months(months, per=1.0)
         self.bars.getAxis("left").setLabel(self.session.job.tariff.currency)
-        layout = self._bars_legend.layout()
+        layout = self.bars_legend.layout()
         assert layout is not None
         clear_layout(layout)
         for name, _, hue in months:
             layout.addWidget(Swatch(name, self.theme.color(hue)))
 
     # --- changing
-    def _put(self, words: str, update: dict[str, object]) -> None:
+    def put(self, words: str, update: dict[str, object]) -> None:
         job = self.session.job
         self.change(words, job.model_copy(update={"tariff": job.tariff.model_copy(update=update)}))
 
-    def _take(self, words: str, change: Callable[[Tariff], Tariff]) -> None:
+    def take_change(self, words: str, change: Callable[[Tariff], Tariff]) -> None:
         job = self.session.job
         self.change(words, job.model_copy(update={"tariff": change(job.tariff)}))
 
     def take_ready(self, tariff: Tariff) -> None:
         """Put a ready tariff in place; the currency stays."""
         kept = tariff.model_copy(update={"currency": self.session.job.tariff.currency})
-        self._take(f"Tariff: {tariff.name}", lambda _: kept)
+        self.take_change(f"Tariff: {tariff.name}", lambda _: kept)
 
-    def _brush(self, place: int) -> None:
+    def choose_brush(self, place: int) -> None:
         self.brush = place
         self.show_figures()
 
@@ -309,13 +312,15 @@ class TariffPage(FieldPage):
         t = self.session.job.tariff
         period = t.periods[choice]
         words = f"{hours[0]} to {hours[-1] + 1} h: {period.name}"
-        self._take(words, lambda x: paint.paint_hours(x, self._season_id(), days, hours, period.id))
+        self.take_change(words, lambda x: paint.paint_hours(x, self._season_id(), days, hours, period.id))
 
     def _months_painted(self, columns: list[int], choice: int) -> None:
         season = self.session.job.tariff.seasons[choice]
-        self._take(f"{MONTHS[columns[0]]}: {season.name}", lambda x: paint.paint_months(x, [c + 1 for c in columns], season.id))
+        self.take_change(
+            f"{MONTHS[columns[0]]}: {season.name}", lambda x: paint.paint_months(x, [c + 1 for c in columns], season.id)
+        )
 
-    def _read(self) -> None:
+    def ask_tariff(self) -> None:
         path = self.session.dialogs.ask_file("Read a tariff file", "Tariff (*.json);;All files (*)")
         if path is not None:
             self.read_file(path)
@@ -323,9 +328,9 @@ class TariffPage(FieldPage):
     def read_file(self, path: Path) -> None:
         """Take a tariff from an open JSON file; raises BadInput with everything as it was."""
         tariff = read_tariff(path)
-        self._take(f"Tariff from {path.name}", lambda _: tariff)
+        self.take_change(f"Tariff from {path.name}", lambda _: tariff)
 
-    def _save(self) -> None:
+    def save_tariff(self) -> None:
         path = self.session.dialogs.ask_save_as("Save the tariff", "tariff.json", "Tariff (*.json)")
         if path is not None:
             try:
@@ -344,7 +349,7 @@ class TariffPage(FieldPage):
         except BadInput as error:
             self.session.problem.emit(str(error))
 
-    def _hourly(self) -> None:
+    def ask_prices(self) -> None:
         path = self.session.dialogs.ask_file("Read hourly prices", "Prices (*.csv *.txt);;All files (*)")
         if path is not None:
             self.read_prices_file(path)
@@ -371,4 +376,4 @@ class TariffPage(FieldPage):
     def _take_prices(self, path: Path, made: PriceYear, way: Way | None) -> None:
         if way is not None:
             job = with_prices(self.session.store, self.session.job, made, way)
-            self._put(f"Hourly prices from {path.name}", {n: getattr(job.tariff, n) for n in ("hourly_import", "hourly_export")})
+            self.put(f"Hourly prices from {path.name}", {n: getattr(job.tariff, n) for n in ("hourly_import", "hourly_export")})

@@ -33,9 +33,9 @@ class YearPage(QWidget):
         column.setContentsMargins(20, 12, 16, 14)
         column.setSpacing(8)
         self._title = label("", "title")
-        self._words = label("", "quiet", wrap=True)
+        self.words_label = label("", "quiet", wrap=True)
         column.addWidget(self._title)
-        column.addWidget(self._words)
+        column.addWidget(self.words_label)
         self.ribbon = RibbonView(theme)
         column.addWidget(self.ribbon, 3)
         column.addWidget(label("Months", "heading"))
@@ -82,11 +82,11 @@ class YearPage(QWidget):
         plan, result, made = session.plan, session.fresh(session.chosen), session.made()
         self._title.setText("Today's system: the year" if plan.letter == "Today" else f"{plan.letter}  {plan.name}: the year")
         fresh = result is not None and made is not None
-        for widget in (self.months, self.duration, self._clip_words, self._words):
+        for widget in (self.months, self.duration, self._clip_words, self.words_label):
             widget.setEnabled(fresh)
         if not fresh:
             error = session.errors.get(session.chosen)
-            self._words.setText(f"The year could not be run: {error}" if error else "Updating the year…")
+            self.words_label.setText(f"The year could not be run: {error}" if error else "Updating the year…")
             last = session.last(session.chosen)
             if last is not None:
                 self.ribbon.show_ribbon(ribbon(last.facts), dim=True)
@@ -97,7 +97,7 @@ class YearPage(QWidget):
             return
         self._shown = made
         f = result.facts
-        self._words.setText(
+        self.words_label.setText(
             f"Self-sufficiency {show(f.self_sufficiency_frac, 'fraction')}, own use of PV {show(f.own_use_frac, 'fraction')}"
             + (f", {f.full_cycles:.0f} full cycles" if f.usable_wh else "")
             + f". Weather is {weather_words(session.job)}; clipping at 5 min is a lower bound."

@@ -76,13 +76,13 @@ class CarpetView(QWidget):
         self.update()
 
     # --- geometry
-    def _frame(self) -> QRectF:
+    def frame_rect(self) -> QRectF:
         metrics = ui_metrics(7.5 * self._scale)
         left, low = metrics.horizontalAdvance("24 h") + 6, metrics.height() + 2
         return QRectF(left, 4, max(10.0, self.width() - left - 2), max(10.0, self.height() - low - 5))
 
     def _step_at(self, point: QPointF) -> int | None:
-        frame = self._frame()
+        frame = self.frame_rect()
         if not frame.adjusted(0, -2, 0, 2).contains(point):
             return None
         day = min(364, max(0, int((point.x() - frame.x()) / frame.width() * 365)))
@@ -120,7 +120,7 @@ class CarpetView(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        frame = self._frame()
+        frame = self.frame_rect()
         painter.fillRect(frame, self._theme.color("track"))
         if self._image is not None:
             painter.setOpacity(0.45 if self._dim else 1.0)
@@ -145,7 +145,7 @@ class CarpetView(QWidget):
 
     def tick_labels(self) -> list[tuple[QRectF, str, Qt.AlignmentFlag]]:
         """Return where month and hour labels stand; a label that would touch the one before is left out."""
-        frame = self._frame()
+        frame = self.frame_rect()
         metrics = ui_metrics(7.5 * self._scale)
         out: list[tuple[QRectF, str, Qt.AlignmentFlag]] = []
         start, right = 0, -1.0

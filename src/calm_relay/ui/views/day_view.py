@@ -50,7 +50,7 @@ class DayView(QWidget):
             self._top = float(np.ceil(most / 1000.0) * 1000.0)
         self.update()
 
-    def _frame(self) -> QRectF:
+    def frame_rect(self) -> QRectF:
         metrics = ui_metrics(7.5 * self._scale)
         left, low = metrics.horizontalAdvance("88 kW") + 6, metrics.height() + 2
         return QRectF(
@@ -69,7 +69,7 @@ class DayView(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        t, frame = self._theme, self._frame()
+        t, frame = self._theme, self.frame_rect()
         painter.fillRect(frame, t.color("panel"))
         painter.setFont(ui_font(7.5 * self._scale))
         if self._day is not None:
@@ -103,7 +103,7 @@ class DayView(QWidget):
     def legend_labels(self) -> list[tuple[QRectF, str, str]]:
         """Return the legend's words with their place and hue; what has no room is left out from the end."""
         metrics = ui_metrics(7.5 * self._scale)
-        x, out = self._frame().x(), []
+        x, out = self.frame_rect().x(), []
         for text, hue in LEGEND:
             if hue == "battery" and (self._day is None or self._day.soc_frac is None):
                 continue
@@ -130,7 +130,7 @@ class DayView(QWidget):
 
     def tick_labels(self) -> list[tuple[QRectF, str, Qt.AlignmentFlag]]:
         """Return where hour and power labels stand."""
-        frame, metrics = self._frame(), ui_metrics(7.5 * self._scale)
+        frame, metrics = self.frame_rect(), ui_metrics(7.5 * self._scale)
         out: list[tuple[QRectF, str, Qt.AlignmentFlag]] = []
         shift = 0.0 if self._day is None else self._day.clock_shift_h
         for hour in range(0, 24, 3):
@@ -152,12 +152,12 @@ class DayView(QWidget):
         return out
 
     def _move_to(self, x: float) -> None:
-        frame = self._frame()
+        frame = self.frame_rect()
         part = min(0.999999, max(0.0, (x - frame.x()) / frame.width()))
         self.moved.emit(self._clock.day * STEPS_PER_DAY + int(part * STEPS_PER_DAY))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._frame().contains(event.position()):
+        if self.frame_rect().contains(event.position()):
             self._move_to(event.position().x())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

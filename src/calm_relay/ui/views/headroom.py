@@ -32,7 +32,7 @@ class Headroom(QWidget):
         self.setObjectName("headroom")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session, self._theme, self._scale, self._dialogs = session, theme, 1.0, dialogs
-        self._open: tuple[str, str] | None = None
+        self.opened_check: tuple[str, str] | None = None
         self._shown: tuple[object, ...] = ()
         self._rows: list[HeadroomRow] = []
         outer = QVBoxLayout(self)
@@ -43,19 +43,19 @@ class Headroom(QWidget):
         self._which = label("", "quiet")
         head.addWidget(self._which)
         outer.addLayout(head)
-        self._tally = label("", "quiet", wrap=True)
-        outer.addWidget(self._tally)
+        self.tally = label("", "quiet", wrap=True)
+        outer.addWidget(self.tally)
         self._scroll = QScrollArea()
         self._scroll.setObjectName("headroomScroll")
         self._scroll.setWidgetResizable(True)
         self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._holder = QWidget()
-        self._holder.setObjectName("headroom")
-        self._column = QVBoxLayout(self._holder)
+        self.rows_holder = QWidget()
+        self.rows_holder.setObjectName("headroom")
+        self._column = QVBoxLayout(self.rows_holder)
         self._column.setContentsMargins(0, 2, 6, 4)
         self._column.setSpacing(2)
-        self._scroll.setWidget(self._holder)
+        self._scroll.setWidget(self.rows_holder)
         outer.addWidget(self._scroll, 1)
         outer.addWidget(
             label("Within the limit used; local codes, the network operator and the manual decide.", "caution", wrap=True)
@@ -84,7 +84,7 @@ class Headroom(QWidget):
         findings, waiting = self.findings()
         gains = self.session.raised()
         undo = self.session.document.undo_label
-        state = (self.session.chosen, findings, waiting, self._open, gains, undo if self._open else None)
+        state = (self.session.chosen, findings, waiting, self.opened_check, gains, undo if self.opened_check else None)
         if state == self._shown:
             return
         self._shown = state
@@ -96,22 +96,22 @@ class Headroom(QWidget):
         words = [f"{over} over"] if over else []
         words += [f"{n} {word}" for word in ("tight", "not known", "within") if (n := sum(f.verdict == word for f in findings))]
         words += [f"{n} waived"] if (n := sum(bool(f.waived) and f.verdict == "over" for f in findings)) else []
-        self._tally.setText(" · ".join(words) + (" · the year is being run" if waiting else ""))
-        self._holder.setUpdatesEnabled(False)
+        self.tally.setText(" · ".join(words) + (" · the year is being run" if waiting else ""))
+        self.rows_holder.setUpdatesEnabled(False)
         clear_layout(self._column)
         self._rows = []
         for finding in findings:
             row = HeadroomRow(finding, self._theme, self._scale)
             key = (finding.check, finding.subject)
-            row.setChecked(key == self._open)
-            row.clicked.connect(lambda _=False, key=key: self.open(None if key == self._open else key))
+            row.setChecked(key == self.opened_check)
+            row.clicked.connect(lambda _=False, key=key: self.open(None if key == self.opened_check else key))
             self._rows.append(row)
             self._column.addWidget(row)
-            if key == self._open:
+            if key == self.opened_check:
                 self._column.addWidget(self._detail(finding))
         self._add_costs()
         self._column.addStretch()
-        self._holder.setUpdatesEnabled(True)
+        self.rows_holder.setUpdatesEnabled(True)
         if focus is not None and self.rows():
             self.rows()[min(focus, len(self.rows()) - 1)].setFocus()
         self._scroll.verticalScrollBar().setValue(at)
@@ -147,7 +147,7 @@ class Headroom(QWidget):
 
     def open(self, key: tuple[str, str] | None) -> None:
         """Open the finding of (check id, subject), or close."""
-        self._open = key
+        self.opened_check = key
         self.refresh()
         for row in self.rows():
             if (row.finding.check, row.finding.subject) == key:

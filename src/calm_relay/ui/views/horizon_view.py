@@ -73,11 +73,11 @@ class HorizonView(QWidget):
         highest = max([highest, *(p.elevation_deg for p in self._points)])
         return min(90.0, 10.0 * math.ceil((highest + 4.0) / 10.0))
 
-    def _x(self, azimuth_deg: float) -> float:
+    def place_x(self, azimuth_deg: float) -> float:
         frame = self._frame()
         return frame.x() + ((azimuth_deg - self._middle + 180.0) % 360.0) / 360.0 * frame.width()
 
-    def _y(self, elevation_deg: float) -> float:
+    def place_y(self, elevation_deg: float) -> float:
         frame = self._frame()
         return frame.bottom() - elevation_deg / self._top() * frame.height()
 
@@ -88,7 +88,8 @@ class HorizonView(QWidget):
 
     def _nearest(self, at: QPointF) -> int | None:
         spots = [
-            (math.hypot(self._x(p.azimuth_deg) - at.x(), self._y(p.elevation_deg) - at.y()), i) for i, p in enumerate(self._points)
+            (math.hypot(self.place_x(p.azimuth_deg) - at.x(), self.place_y(p.elevation_deg) - at.y()), i)
+            for i, p in enumerate(self._points)
         ]
         if not spots or min(spots)[0] > GRAB_PX * self._scale:
             return None
@@ -149,7 +150,7 @@ class HorizonView(QWidget):
             if along:
                 self._set(p.azimuth_deg + by * step, p.elevation_deg, self._chosen)
             else:
-                order = sorted(range(len(self._points)), key=lambda i: self._x(self._points[i].azimuth_deg))
+                order = sorted(range(len(self._points)), key=lambda i: self.place_x(self._points[i].azimuth_deg))
                 self._chosen = order[(order.index(self._chosen) + step) % len(order)]
                 self._announce()
                 self.update()
@@ -187,28 +188,28 @@ class HorizonView(QWidget):
 
         def add(rect: QRectF, text: str, align: Qt.AlignmentFlag) -> None:
             inside = rect.x() >= 0 and rect.right() <= self.width() and rect.y() >= 0
-            free = not any(rect.contains(QPointF(self._x(p.azimuth_deg), self._y(p.elevation_deg))) for p in self._points)
+            free = not any(rect.contains(QPointF(self.place_x(p.azimuth_deg), self.place_y(p.elevation_deg))) for p in self._points)
             if inside and free and not any(rect.adjusted(-2, 0, 2, 0).intersects(other) for other, _, _ in out):
                 out.append((rect, text, align))
 
         for around, letters in WINDS.items():
             w = metrics.horizontalAdvance(letters) + 2
-            add(QRectF(self._x(around) - w / 2, frame.bottom() + 3, w, high), letters, Qt.AlignmentFlag.AlignCenter)
+            add(QRectF(self.place_x(around) - w / 2, frame.bottom() + 3, w, high), letters, Qt.AlignmentFlag.AlignCenter)
         for tick in range(0, int(self._top()) + 1, 20):
-            y = min(max(0.0, self._y(tick) - high / 2), frame.bottom() - high + 4)
+            y = min(max(0.0, self.place_y(tick) - high / 2), frame.bottom() - high + 4)
             add(QRectF(0, y, frame.x() - 4, high), f"{tick}°", Qt.AlignmentFlag.AlignRight)
         for path in self._paths:
             if not path.elevation_deg:
                 continue
             peak = max(range(len(path.elevation_deg)), key=lambda i: path.elevation_deg[i])
             w = metrics.horizontalAdvance(path.name) + 2
-            x = min(max(frame.x() + 2, self._x(path.azimuth_deg[peak]) - w / 2), frame.right() - w)
-            add(QRectF(x, self._y(path.elevation_deg[peak]) - high - 1, w, high), path.name, Qt.AlignmentFlag.AlignCenter)
+            x = min(max(frame.x() + 2, self.place_x(path.azimuth_deg[peak]) - w / 2), frame.right() - w)
+            add(QRectF(x, self.place_y(path.elevation_deg[peak]) - high - 1, w, high), path.name, Qt.AlignmentFlag.AlignCenter)
         for path in self._paths[::2]:
             for azimuth, elevation, hour in self._hours(path):
                 text = f"{hour:.0f} h"
                 w = metrics.horizontalAdvance(text) + 2
-                add(QRectF(self._x(azimuth) + 3, self._y(elevation) + 1, w, high), text, Qt.AlignmentFlag.AlignLeft)
+                add(QRectF(self.place_x(azimuth) + 3, self.place_y(elevation) + 1, w, high), text, Qt.AlignmentFlag.AlignLeft)
         return out
 
     @staticmethod
@@ -245,7 +246,7 @@ class HorizonView(QWidget):
         for azimuth in range(0, 360, 2):
             if abs((azimuth - self._looks + 180.0) % 360.0 - 180.0) > 90.0:
                 painter.fillRect(
-                    QRectF(self._x(azimuth), frame.y(), frame.width() / 180 + 0.6, frame.height()), self._theme.color("track")
+                    QRectF(self.place_x(azimuth), frame.y(), frame.width() / 180 + 0.6, frame.height()), self._theme.color("track")
                 )
 
     def _paint_path(self, painter: QPainter, path: SunPath) -> None:
@@ -253,7 +254,7 @@ class HorizonView(QWidget):
         heights = horizon_elevation_deg(self._points, np.array(path.azimuth_deg, dtype=float))
         before: QPointF | None = None
         for azimuth, elevation, edge in zip(path.azimuth_deg, path.elevation_deg, heights, strict=True):
-            here = QPointF(self._x(azimuth), self._y(elevation))
+            here = QPointF(self.place_x(azimuth), self.place_y(elevation))
             covered = elevation < edge
             if before is not None and abs(here.x() - before.x()) < self.width() / 3:
                 style = Qt.PenStyle.DotLine if covered or hidden else Qt.PenStyle.SolidLine
@@ -263,7 +264,7 @@ class HorizonView(QWidget):
         painter.setBrush(self._theme.color("sun"))
         painter.setPen(Qt.PenStyle.NoPen)
         for azimuth, elevation, _ in self._hours(path):
-            painter.drawEllipse(QPointF(self._x(azimuth), self._y(elevation)), 2.6 * self._scale, 2.6 * self._scale)
+            painter.drawEllipse(QPointF(self.place_x(azimuth), self.place_y(elevation)), 2.6 * self._scale, 2.6 * self._scale)
 
     def _paint_horizon(self, painter: QPainter, frame: QRectF) -> None:
         t = self._theme
@@ -272,7 +273,7 @@ class HorizonView(QWidget):
         heights = horizon_elevation_deg(self._points, azimuths)
         shape = QPainterPath(QPointF(frame.x(), frame.bottom()))
         for x, height in zip(xs, heights, strict=True):
-            shape.lineTo(QPointF(float(x), self._y(float(height))))
+            shape.lineTo(QPointF(float(x), self.place_y(float(height))))
         shape.lineTo(frame.bottomRight())
         shape.closeSubpath()
         ground = t.color("ink")
@@ -282,7 +283,7 @@ class HorizonView(QWidget):
         painter.drawPath(shape)
         side = 3.4 * self._scale
         for i, p in enumerate(self._points):
-            at = QPointF(self._x(p.azimuth_deg), self._y(p.elevation_deg))
+            at = QPointF(self.place_x(p.azimuth_deg), self.place_y(p.elevation_deg))
             grown = side * (1.6 if i == self._chosen and self.hasFocus() else 1.0)
             painter.setBrush(t.color("accent" if i == self._chosen and self.hasFocus() else "ink"))
             painter.setPen(QPen(t.color("panel"), 1.0))

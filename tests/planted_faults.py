@@ -1,0 +1,128 @@
+"""Faults planted one at a time in a copy of the program: each must be caught by the tests named beside it.
+
+Run with ``./run plant [WORDS]``; it prints a table of fault, test that caught it and seconds. That every fault can still be planted
+(its line stands once in the source) is held by `test_planted_faults.py` on every run.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from typing import NamedTuple
+
+ROOT = Path(__file__).parents[1]
+
+
+class Planted(NamedTuple):
+    """A fault: where, what stands there, what is put in its place, and the test files that must catch it."""
+
+    name: str
+    file: str
+    old: str
+    new: str
+    tests: str
+
+
+K, V, P, F, S = "test_kernel_reference", "test_check_values", "test_packing", "test_facts", "test_study"
+FAULTS = (
+    # --- faults that once went unseen
+    Planted("headroom order", "rules/runner.py", "return VERDICT_ORDER.index(finding.verdict), margin", "return VERDICT_ORDER.index(finding.verdict), -margin", F),
+    Planted("discharge order", "simulation/pack.py", "np.argsort(-trips,", "np.argsort(trips,", P),
+    Planted("slot months", "simulation/pack.py", "here &= np.isin(calendar.clock_month, slot.months)", "here &= np.isin(calendar.clock_month, slot.months[:1])", P),
+    Planted("state of health", "simulation/pack.py", "node.battery.modules * node.battery.state_of_health_frac", "node.battery.modules", P),
+    Planted("efficiency not rooted", "library/cards.py", "return math.sqrt(self.dc_round_trip_frac)", "return self.dc_round_trip_frac", f"{P} {V}"),
+    Planted("'not known' closes no gate", "decision/compare.py", 'if f.verdict == "not known" and f.check in', 'if f.verdict == "over" and f.check in', F),
+    Planted("start without the rest running", "rules/checks_service.py", "value = start.start_va + rest_va[motor.id]", "value = start.start_va", V),
+    Planted("grid energy through the battery is own", "year/facts.py", 'system["grid_to_house_w"] + system["battery_to_house_w"] - system["battery_pv_to_house_w"]', 'system["grid_to_house_w"]', F),
+    Planted("hot margin's sign", "pv/limits.py", '(1.0 + pack.value("hot_voltage_margin_frac"))', '(1.0 - pack.value("hot_voltage_margin_frac"))', V),
+    Planted("history limit", "job/history.py", "if len(self._snapshots) > self._limit:", "if len(self._snapshots) > self._limit + 1:", F),
+    Planted("the earlier slot wins", "simulation/pack.py", "codes[here] = number", "codes[here & (codes == 0)] = number", P),
+    Planted("fuse ceiling", "pv/limits.py", "most = min(series_fuse_max_a or 0.0, highest)", "most = series_fuse_max_a or 0.0", "test_limits"),
+    Planted("payback", "decision/compare.py", "cost / saving if saving > 0", "saving / cost if saving > 0", F),
+    Planted("cycles doubled", "year/facts.py", "given / usable if usable > 0", "2 * given / usable if usable > 0", F),
+    # --- simulation
+    Planted("charge without its efficiency", "simulation/kernel.py", "energy[k] = max(0.0, energy[k] - drawn + stored * (", "energy[k] = max(0.0, energy[k] - drawn + step_h * (", K),
+    Planted("discharge limit", "simulation/kernel.py", "give = min(nd.discharge_w, max(0.0,", "give = min(nd.charge_w, max(0.0,", K),
+    Planted("taper", "simulation/kernel.py", "part = (soc - taper_soc) / (soc_max - taper_soc)", "part = soc", K),
+    Planted("hold charges", "simulation/kernel.py", "hold = kind == HOLD", "hold = False", K),
+    Planted("device ignored outwards", "simulation/kernel.py", "row[SYS_DEVICE_EXCEEDED] = max(0.0, abs(through) - plant.transfer_w)", "row[SYS_DEVICE_EXCEEDED] = max(0.0, through - plant.transfer_w)", K),
+    Planted("never loads fed by the battery", "simulation/kernel.py", "plain = max(0.0, house - never)", "plain = house", K),
+    Planted("clipping caught twice", "simulation/kernel.py", "clipped = min(left, potential - caught)", "clipped = min(left, potential)", f"{K} {S}"),
+    Planted("steady after one run", "simulation/flow.py", "while runs < MOST_RUNS and not steady:", "while runs < 1:", S),
+    Planted("reserve forgotten", "simulation/pack.py", 'low, high, min(reserve, high)', 'low, high, 0.0', P),
+    Planted("amps add in series", "simulation/chain.py", 'return per_module_a * (modules if card.stacking == "parallel" else 1)', "return per_module_a * modules", P),
+    Planted("volts add in parallel", "simulation/chain.py", 'return card.voltage_nominal_v * (modules if card.stacking == "series" else 1)', "return card.voltage_nominal_v * modules", P),
+    Planted("card's floor ignored", "simulation/chain.py", "max(choice.soc_min_frac, battery.soc_min_frac)", "choice.soc_min_frac", P),
+    Planted("phases forgotten in the pass-through", "simulation/pack.py", "voltage_v * amps * phases", "voltage_v * amps", P),
+    Planted("export cap in kW", "year/plan_flow.py", "math.inf if site.export_limit_w is None else site.export_limit_w,", "math.inf if site.export_limit_w is None else site.export_limit_w * 1000,", F),
+    Planted("PV-only on the wrong side", "year/plan_flow.py", '("backup", True): AC_PV_B, ("grid", True): AC_PV_G,', '("backup", True): AC_PV_G, ("grid", True): AC_PV_B,', "test_lines test_relay"),
+    # --- sun, strings, planner
+    Planted("cold voltage warm", "pv/voltage.py", "return modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c - 25.0))", "return modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c + 25.0))", f"{V} published/test_sun_and_strings"),
+    Planted("table read a band too warm", "pv/voltage.py", "if low_c > bottom - 1e-9", "if low_c > bottom - 5.0", "published/test_sun_and_strings"),
+    Planted("β in place of γ − α", "pv/voltage.py", "return module.gamma_pmp_per_c - module.alpha_isc_per_c", "return module.beta_voc_per_c or -0.003", f"{V} published/test_sun_and_strings"),
+    Planted("ceiling without the module", "pv/limits.py", "return min(rows, key=lambda row: row[0])", "return rows[0]", f"{V} test_planner"),
+    Planted("factor twice", "pv/limits.py", 'return pack.value("short_circuit_factor") * free + held', 'return pack.value("short_circuit_factor") ** 2 * free + held', f"{V} test_planner"),
+    Planted("one string too few pushes back", "pv/limits.py", "for s in strings) - weakest.short_circuit_a", "for s in strings) - 2 * weakest.short_circuit_a", f"{V} test_limits"),
+    Planted("planner fills a roof too full", "pv/planner.py", 'broken = "roof room" if modules * strings > face.room else ""', 'broken = "roof room" if modules > face.room else ""', "test_planner"),
+    Planted("planner forgets what stays", "pv/planner.py", "* s.module.power_stc_w + s.kept_stc_w <= s.array_limit.most_w", "* s.module.power_stc_w <= s.array_limit.most_w", "test_limits test_roof test_planner"),
+    Planted("hybrid's ratio without battery", "library/cards.py", "if has_battery and self.dc_ac_ratio_max_with_battery is not None:", "if self.dc_ac_ratio_max_with_battery is None:", V),
+    # --- rules
+    Planted("margin of a least", "rules/registry.py", 'gap = limit - value if sense == "most" else value - limit', "gap = limit - value", f"{V} test_check_cases"),
+    Planted("tight below ten percent of volts", "packs/international.toml", "voltage_v = { value = 0.03,", "voltage_v = { value = 0.10,", "test_check_cases"),
+    Planted("waived is still a gate", "decision/compare.py", 'over = [f for f in findings if f.verdict == "over" and not f.waived]', 'over = [f for f in findings if f.verdict == "over"]', F),
+    Planted("a broken check is within", "rules/runner.py", 'rows = [unknown(context, entry.id, "", f"it could not', 'rows = []; _ = (context, f"it could not', "test_check_cases"),
+    Planted("network forgets the count", "rules/checks_service.py", "total += card.ac_rated_w * node.count", "total += card.ac_rated_w", "published/test_trade_sums"),
+    Planted("window without the one way", "simulation/quick.py", "* math.sqrt(dc_round_trip_frac)", "* dc_round_trip_frac", f"{V} published/test_trade_sums"),
+    Planted("evening by standard time", "year/facts.py", "evening = in_window(calendar.clock_hour, *EVENING_H)", "evening = in_window((calendar.clock_hour + 1) % 24, *EVENING_H)", F),
+    Planted("absorb ratio left out", "rules/checks_service.py", "limit += takes * unit.absorb_ratio", "limit += takes", V),
+    # --- money, keys, edits
+    Planted("standing charge by month", "tariff/bill.py", "days * tariff.standing_per_day for days in MONTH_DAYS", "tariff.standing_per_day for days in MONTH_DAYS", "published/test_tariffs test_study"),
+    Planted("flow's key forgets the controls", "year/stages.py", '"controls": plan.controls.model_dump(),', '"controls": {},', S),
+    Planted("node ids left out of the key", "year/stages.py", '"id": node.id,\n                "card"', '"card"', "test_cache"),
+    Planted("an entry made twice", "cache.py", "                with self._lock:\n                    self._put(key, result, weight)", "                with self._lock:\n                    self._busy.pop(key, None)\n                import time; time.sleep(0.001)\n                with self._lock:\n                    self._put(key, result, weight)", "test_cache"),
+    Planted("saved over on a full disk", "job/container.py", "os.fsync(out.fileno())", "pass", "test_save_kill"),
+)  # fmt: skip
+
+
+def run_one(fault: Planted, folder: Path) -> tuple[str, float]:
+    """Plant one fault in a copy, run its tests until the first fails; return which, and the seconds it took."""
+    target = folder / "src" / "calm_relay" / fault.file
+    text = target.read_text(encoding="utf-8")
+    target.write_text(text.replace(fault.old, fault.new, 1), encoding="utf-8")
+    files = [f"tests/{name}.py" for name in fault.tests.split() if (folder / "tests" / f"{name}.py").exists()]
+    command = [sys.executable, "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider", *files]
+    begin = time.perf_counter()
+    environment = {**os.environ, "PYTHONPATH": str(folder / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
+    run = subprocess.run(command, cwd=folder, env=environment, capture_output=True, text=True, timeout=600)
+    took = time.perf_counter() - begin
+    target.write_text(text, encoding="utf-8")
+    caught = re.search(r"^(?:FAILED|ERROR) (\S+)", run.stdout, re.M)
+    return (caught.group(1).removeprefix("tests/") if caught else "NOT CAUGHT"), took
+
+
+def main() -> int:
+    """Plant every fault whose name holds the words given; returns how many were not caught."""
+    words = " ".join(sys.argv[1:])
+    missed = 0
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        for part in ("src", "tests", "docs"):
+            shutil.copytree(ROOT / part, folder / part, ignore=shutil.ignore_patterns("__pycache__", "screenshots"))
+        shutil.copy(ROOT / "pyproject.toml", folder)
+        print(f"{'fault':42}{'seconds':>8}  caught by")
+        for fault in (f for f in FAULTS if words in f.name):
+            caught, took = run_one(fault, folder)
+            missed += caught == "NOT CAUGHT"
+            print(f"{fault.name:42}{took:8.1f}  {caught}", flush=True)
+    print(f"{missed} not caught")
+    return missed
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

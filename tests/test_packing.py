@@ -1,0 +1,150 @@
+"""Packing: every figure of cards, choice and controls reaches the kernel's arrays as the definitions say."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from calm_relay.calendar import year_calendar
+from calm_relay.errors import NotFeasible
+from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.job.models import Controls, Slot
+from calm_relay.simulation.pack import SLOT_KINDS, SiteLimits, pack_plan, slot_codes, transfer_limit_w
+
+A, B, C = "ac-add-on", "hybrid-swap", "hybrid-alongside"
+BAT, HYB, CHARGER = f"plans[{A}].nodes[bat]", f"plans[{B}].nodes[hyb]", "library[battery-inverter-5k]"
+CALENDAR = year_calendar(2025, "Pacific/Auckland", 3600)
+NO_LIMITS = SiteLimits()
+
+
+def packed(job, plan_id=A, limits=NO_LIMITS):
+    return pack_plan(job.plan(plan_id), job.cards(), CALENDAR, limits, {}, np.zeros((CALENDAR.steps, 9)))
+
+
+def node(demo, *edits, plan_id=A):
+    return packed(apply_edits(demo, list(edits)), plan_id).nodes[0]
+
+
+def test_capacity_counts_modules_and_state_of_health(demo):
+    # Definitions D3: C·SoH; 3 modules of 3.3 kWh at 80 % are 7.92 kWh.
+    assert node(demo)["capacity_wh"] == pytest.approx(9900.0)
+    assert node(demo, Edit(f"{BAT}.battery.state_of_health_frac", 0.8))["capacity_wh"] == pytest.approx(7920.0)
+
+
+def test_one_way_is_the_root_of_the_round_trip(demo):
+    for name in ("eta_c", "eta_d"):
+        assert node(demo, Edit("library[stack-3k].dc_round_trip_frac", 0.81))[name] == pytest.approx(0.9)
+
+
+@pytest.mark.parametrize(
+    ("edit", "field", "value"),
+    [
+        # The least of module amps × stack volts (26 A × 192 V = 4992 W), the unit's watts and its amps (30 A × 192 V).
+        (("library[stack-3k].charge_max_a", 20.0), "charge_w", 20 * 192),
+        ((f"{CHARGER}.charge_max_w", 3100.0), "charge_w", 3100),
+        ((f"{CHARGER}.charge_max_a", 12.0), "charge_w", 12 * 192),
+        ((f"{CHARGER}.pv_and_ac_charge_max_w", 2500.0), "charge_w", 2500),
+        (("library[stack-3k].bank_charge_max_w", 2222.0), "charge_w", 2222),
+        (("library[stack-3k].discharge_max_a", 15.0), "discharge_w", 15 * 192),
+        ((f"{CHARGER}.discharge_max_w", 4100.0), "discharge_w", 4100),
+        ((f"{CHARGER}.discharge_max_a", 11.0), "discharge_w", 11 * 192),
+        (("library[stack-3k].bank_discharge_max_w", 3333.0), "discharge_w", 3333),
+        ((f"{CHARGER}.ac_in_max_w", 2700.0), "ac_in_w", 2700),
+        ((f"{CHARGER}.ac_in_max_w", None), "ac_in_w", 5000),
+        ((f"{CHARGER}.grid_port_max_w", 1234.0), "grid_port_w", 1234),
+        ((f"{CHARGER}.backup_port_max_w", 2345.0), "backup_port_w", 2345),
+        ((f"{CHARGER}.night_w", 7.0), "night_w", 7),
+        ((f"{CHARGER}.night_w", None), "night_w", 10),  # a third of p_self
+        (("library[stack-3k].auxiliary_w", 11.0), "auxiliary_w", 11),
+        (("library[stack-3k].taper_soc_frac", 0.9), "taper_soc", 0.9),
+        (("library[stack-3k].taper_end_frac", 0.2), "taper_end", 0.2),
+        ((f"{BAT}.battery.soc_min_frac", 0.2), "soc_min", 0.2),
+        ((f"{BAT}.battery.soc_min_frac", 0.01), "soc_min", 0.05),  # the card's floor holds
+        ((f"{BAT}.battery.soc_max_frac", 0.8), "soc_max", 0.8),
+        ((f"plans[{A}].controls.reserve_soc_frac", 0.4), "reserve", 0.4),
+    ],
+)
+def test_each_figure_reaches_its_place(edit, field, value, demo):
+    assert node(demo, Edit(*edit))[field] == pytest.approx(value)
+
+
+def test_stacks_in_parallel_add_amps_and_keep_their_volts(demo):
+    edits = (Edit("library[stack-3k].stacking", "parallel"), Edit("library[stack-3k].voltage_nominal_v", 100.0))
+    assert node(demo, *edits, Edit(f"{CHARGER}.charge_max_a", None))["charge_w"] == pytest.approx(5000)  # 3 × 26 A × 100 V = 7.8 kW
+    assert node(demo, *edits, Edit(f"{CHARGER}.charge_max_a", 20.0))["charge_w"] == pytest.approx(2000)
+
+
+def test_a_charger_of_its_own_and_the_loss_terms(demo):
+    own = {"p_self_w": 12.0, "a": 0.03, "b": 0.04}
+    made = node(demo, Edit(f"{CHARGER}.charge_loss", own))
+    assert [made[n] for n in ("charge_p_self_w", "charge_a", "charge_b")] == [12.0, 0.03, 0.04]
+    assert [node(demo)[n] for n in ("charge_p_self_w", "charge_a", "charge_b")] == [30.0, 0.01, 0.02]
+    assert [made[n] for n in ("p_self_w", "a", "b", "rated_w", "ac_out_w")] == [30.0, 0.01, 0.02, 5000.0, 5000.0]
+
+
+def test_what_no_card_gave_is_named(demo):
+    job = apply_edits(demo, [Edit(f"{CHARGER}.night_w", None), Edit(f"{CHARGER}.ac_in_max_w", None)])
+    named = packed(job).assumed
+    assert any("standby" in text for text in named)
+    assert any("AC input" in text for text in named)
+    assert any("charger loss" in text for text in named)
+    assert not any("discharge" in text for text in named)
+
+
+def test_slots_by_month_and_clock_and_the_later_line_wins():
+    winter = Slot(kind="hold", start_h=22, end_h=6, months=(6, 7))
+    late = Slot(kind="surplus_only", start_h=1, end_h=3)
+    codes = slot_codes(Controls(slots=(winter, late)), CALENDAR)
+    month, hour = CALENDAR.clock_month, CALENDAR.clock_hour
+    in_winter = np.isin(month, (6, 7))
+    assert set(codes[in_winter & (hour >= 22)]) == {1}
+    assert set(codes[in_winter & (hour < 1)]) == {1}
+    assert set(codes[(hour >= 1) & (hour < 3)]) == {2}, "the later line wins, in June as in any month"
+    assert set(codes[in_winter & (hour >= 3) & (hour < 6)]) == {1}
+    assert set(codes[~in_winter & ((hour < 1) | (hour >= 3))]) == {0}
+    other_way = slot_codes(Controls(slots=(late, winter)), CALENDAR)
+    assert set(other_way[in_winter & (hour >= 1) & (hour < 3)]) == {2}
+    assert set(other_way[~in_winter & (hour >= 1) & (hour < 3)]) == {1}
+
+
+def test_slot_figures_reach_the_table(demo):
+    slots = [
+        {"kind": "charge_from_grid", "start_h": 1, "end_h": 5, "power_w": 1700.0, "target_soc_frac": 0.7, "floor_soc_frac": 0.1}
+    ]
+    table = packed(apply_edits(demo, [Edit(f"plans[{A}].controls.slots", slots)])).slots
+    assert table.shape == (1, 2)
+    row = table[0, 1]
+    assert (row["kind"], row["power_w"], row["target"], row["floor"]) == (SLOT_KINDS["charge_from_grid"], 1700, 0.7, 0.1)
+    assert table[0, 0]["kind"] == 0
+
+
+def test_limits_bias_and_the_order_of_discharge(demo):
+    """By default the best round trip gives first; the plan's order is the priority of the rest."""
+    plan = apply_edits(demo, [
+        Edit("library[+]", {**demo.card("stack-3k").model_dump(), "id": "worse", "dc_round_trip_frac": 0.8}),
+        Edit("library[+]", demo.card("battery-inverter-5k").model_dump()),
+        Edit(f"{BAT}.battery.card", "worse"),
+        Edit(f"plans[{A}].controls.meter_bias_w", 40.0),
+    ])  # fmt: skip
+    nodes = [*(n.model_dump() for n in plan.plan(A).nodes), {**plan.plan(A).nodes[1].model_dump(), "id": "second"}]
+    nodes[2]["battery"]["card"] = "stack-3k"
+    job = apply_edits(plan, [Edit(f"plans[{A}].nodes", nodes)])
+    made = packed(job, limits=SiteLimits(1000.0, 2000.0, 3000.0))
+    assert made.node_ids == ("bat", "second")
+    assert list(made.order) == [1, 0]
+    assert [made.plant[n] for n in ("export_w", "import_w", "transfer_w", "bias_w", "step_h")] == [1000, 2000, 3000, 40, 1]
+    assert [n["side"] for n in made.nodes] == [0, 0]
+
+
+def test_pass_through_is_volts_times_amps_times_phases(demo):
+    plan = demo.plan(A)
+    assert transfer_limit_w(plan, demo.cards(), 230.0, 1) == pytest.approx(63 * 230)
+    assert transfer_limit_w(plan, demo.cards(), 230.0, 3) == pytest.approx(3 * 63 * 230)
+    assert transfer_limit_w(demo.plan("Today"), demo.cards(), 230.0, 1) == math.inf
+
+
+def test_arrays_that_do_not_fit_are_refused(demo):
+    with pytest.raises(NotFeasible, match="one row a step, 9 columns"):
+        pack_plan(demo.plan(A), demo.cards(), CALENDAR, SiteLimits(), {}, np.zeros((24, 9)))
