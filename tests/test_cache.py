@@ -65,6 +65,22 @@ def test_threads_that_ask_for_one_key_make_it_once_and_a_failure_is_tried_again(
     assert kept.get("x", lambda: "made") == "made"
 
 
+def test_who_asks_just_before_a_result_is_kept_waits_for_it():
+    kept, made = StageCache(), []
+    asked: list[threading.Thread] = []
+
+    def size(_: object) -> int:
+        if not asked:  # the first result is made, and not kept yet
+            asked.append(threading.Thread(target=lambda: kept.get("k", lambda: made.append(2) or "second", size)))
+            asked[0].start()
+            asked[0].join(0.2)
+        return 1
+
+    assert kept.get("k", lambda: made.append(1) or "first", size) == "first"
+    asked[0].join()
+    assert made == [1]
+
+
 def test_memory_is_bounded_in_both_rooms():
     kept = StageCache(1000, small_bytes=10, small_limit=100)
     for i in range(50):

@@ -83,6 +83,18 @@ def test_the_layouts_looked_at_were_many_and_some_in_parallel():
     assert max(proposed) >= 3
 
 
+def test_strings_that_stay_count_in_the_ratio(demo, quarter):
+    # By hand: the hybrid may have 2.0 × 5000 W; with 8 × 385 W kept on tracker 1, 16 of 430 W fit (3080 + 6880 = 9960 W), not 23.
+    module = shipped_card("module-430")
+    roomy = [Edit(f"faces[{face.id}].room_modules", 60) for face in demo.faces]
+    kept = Edit(f"plans[{B}].nodes[hyb].strings", [demo.plan(B).nodes[0].strings[0].model_dump()])
+    volts = [Edit(f"library[hybrid-5k].{name}", 1400.0) for name in ("dc_voltage_max_v", "trackers[1].mppt_max_v")]
+    job = apply_edits(with_cards(demo, [module]), [*roomy, kept, *volts])
+    made = quarter.propose_strings(job, job.plan(B), "hyb", module, mode="keep")
+    assert max(lay.modules for lay in made.layouts) == 16
+    assert all(o.tracker == 2 for lay in made.layouts for o in lay.options)
+
+
 def test_a_sharper_pack_turns_a_layout_over_and_the_planner_follows(demo, quarter):
     """The figures that were fixed in the planner: 1.56 for short circuit and 0.30 for hot volts."""
     module = shipped_card("module-430")

@@ -11,6 +11,8 @@ from calm_relay.calendar import year_calendar
 from calm_relay.errors import NotFeasible
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Controls, Slot
+from calm_relay.simulation.columns import NODE
+from calm_relay.simulation.flow import run_year
 from calm_relay.simulation.pack import SLOT_KINDS, SiteLimits, pack_plan, slot_codes, transfer_limit_w
 
 A, B, C = "ac-add-on", "hybrid-swap", "hybrid-alongside"
@@ -148,3 +150,32 @@ def test_pass_through_is_volts_times_amps_times_phases(demo):
 def test_arrays_that_do_not_fit_are_refused(demo):
     with pytest.raises(NotFeasible, match="one row a step, 9 columns"):
         pack_plan(demo.plan(A), demo.cards(), CALENDAR, SiteLimits(), {}, np.zeros((24, 9)))
+
+
+def test_pv_only_inverters_enter_on_their_side_and_by_whether_they_can_be_throttled(demo, quarter):
+    def sums(job, plan_id):
+        made = quarter.flow(job, job.plan(plan_id)).packed
+        return {name: float(made.ac_column(name).sum()) > 0 for name in ("pv_b_w", "pv_g_w", "pv_b_fixed_w", "pv_g_fixed_w")}
+
+    assert sums(demo, A) == {"pv_b_w": True, "pv_g_w": False, "pv_b_fixed_w": False, "pv_g_fixed_w": False}
+    assert sums(demo, "today") == {"pv_b_w": False, "pv_g_w": True, "pv_b_fixed_w": False, "pv_g_fixed_w": False}
+    fixed = apply_edits(demo, [Edit("library[string-inverter-5k].controllable", False)])
+    assert sums(fixed, A) == {"pv_b_w": False, "pv_g_w": False, "pv_b_fixed_w": True, "pv_g_fixed_w": False}
+    assert sums(fixed, "today") == {"pv_b_w": False, "pv_g_w": False, "pv_b_fixed_w": False, "pv_g_fixed_w": True}
+    night = quarter.flow(demo, demo.plan(A)).packed
+    assert float(night.ac_column("own_b_w").max()) == pytest.approx(1.0), "the card's night draw"
+    assert float(night.ac_column("own_g_w").max()) == 0.0
+
+
+def test_a_year_is_run_until_it_ends_as_it_began(demo):
+    """Definitions D11: a store that carries summer into winter is not steady after one year."""
+    job = apply_edits(demo, [Edit("library[stack-3k].capacity_wh", 200_000.0), Edit("library[stack-3k].auxiliary_w", 0.0)])
+    ac = np.zeros((CALENDAR.steps, 9))
+    ac[:, 0] = 150.0
+    ac[24 * 200 : 24 * 260, 3] = 4000.0
+    made = run_year(pack_plan(job.plan(A), job.cards(), CALENDAR, NO_LIMITS, {}, ac))
+    assert made.steady
+    assert made.runs > 1
+    end = made.nodes[-1, 0, NODE.index("energy_wh")]
+    assert end == pytest.approx(made.start_energy_wh[0], abs=0.001 * 600_000)
+    assert end > 50_000, "it carries something over"
