@@ -9,7 +9,7 @@ import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QBrush, QColor
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QGraphicsPathItem, QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTHS
 from calm_relay.ui.theme import Theme, hatch_brush, mixed, ui_font
@@ -52,10 +52,12 @@ class Chart(pg.PlotWidget):
             axis.label.setFont(ui_font(7.5 * scale))
 
     def area(self, x: Array, low: Array, high: Array, color: QColor, *, hatch: bool = False) -> None:
-        """Fill between two curves."""
-        none = pg.mkPen(None)
-        one, other = pg.PlotCurveItem(x, low, pen=none), pg.PlotCurveItem(x, high, pen=none)
-        self.addItem(pg.FillBetweenItem(one, other, brush=hatch_brush(color) if hatch else QBrush(color)))
+        """Fill between two curves: one closed path, since pyqtgraph's own item takes a tenth of a second for each."""
+        around = pg.functions.arrayToQPath(np.concatenate((x, x[::-1])), np.concatenate((low, high[::-1])))
+        item = QGraphicsPathItem(around)
+        item.setPen(pg.mkPen(None))
+        item.setBrush(hatch_brush(color) if hatch else QBrush(color))
+        self.addItem(item)
 
     def curve(self, x: Array, y: Array, color: QColor, width: float = 1.6, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:
         """Draw a line."""
