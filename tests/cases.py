@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from calm_relay.simulation.kernel import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
-from calm_relay.simulation.pack import Packed
+from calm_relay.simulation.pack import Packed, sharing
 from tests.reference_step import Around, Slot, Unit
 
+ORDERS = {"like": "like_units", "priority": "priority", "best_round_trip": "best_round_trip", "proportion": "in_proportion"}
 KINDS = {"own_use": 0, "charge_from_grid": 1, "surplus_only": 2, "hold": 3}
 
 
@@ -32,8 +33,8 @@ def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, p
         for i, s in enumerate(row):
             table[k, i] = (KINDS[s.kind], s.power, s.target, s.floor)
     plant = np.zeros(1, PLANT_DTYPE)[0]
-    for name, value in zip(PLANT_DTYPE.names or (), (a.hours, a.cap, a.import_limit, a.device, a.bias, a.proportion), strict=True):
+    for name, value in zip(PLANT_DTYPE.names or (), (a.hours, a.cap, a.import_limit, a.device, a.bias), strict=True):
         plant[name] = value
-    order = np.argsort([-u.eta_c * u.eta_d for u in units], kind="stable").astype(np.int64)
+    take, give = sharing(nodes, ORDERS[a.order])
     ids = tuple(f"n{k}" for k in range(len(units)))
-    return Packed(ids, nodes, table, plant, order, codes.astype(np.int8), pv, ac, frozenset())
+    return Packed(ids, nodes, table, plant, take, give, codes.astype(np.int8), pv, ac, frozenset())

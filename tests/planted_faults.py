@@ -33,7 +33,7 @@ K, V, P, F, S = "test_kernel_reference", "test_check_values", "test_packing", "t
 FAULTS = (
     # --- faults that once went unseen
     Planted("headroom order", "rules/runner.py", "return VERDICT_ORDER.index(finding.verdict), margin", "return VERDICT_ORDER.index(finding.verdict), -margin", F),
-    Planted("discharge order", "simulation/pack.py", "np.argsort(-trips,", "np.argsort(trips,", P),
+    Planted("discharge order", "simulation/pack.py", 'np.argsort([-float(r["eta_c"] * r["eta_d"]) for r in records]', 'np.argsort([float(r["eta_c"] * r["eta_d"]) for r in records]', P),
     Planted("slot months", "simulation/pack.py", "here &= np.isin(calendar.clock_month, slot.months)", "here &= np.isin(calendar.clock_month, slot.months[:1])", P),
     Planted("state of health", "simulation/pack.py", "node.battery.modules * node.battery.state_of_health_frac", "node.battery.modules", P),
     Planted("efficiency not rooted", "library/cards.py", "return math.sqrt(self.dc_round_trip_frac)", "return self.dc_round_trip_frac", f"{P} {V}"),
@@ -51,6 +51,9 @@ FAULTS = (
     Planted("discharge limit", "simulation/kernel.py", "give = min(nd.discharge_w, max(0.0,", "give = min(nd.charge_w, max(0.0,", K),
     Planted("taper", "simulation/kernel.py", "part = (soc - taper_soc) / (soc_max - taper_soc)", "part = soc", K),
     Planted("hold charges", "simulation/kernel.py", "hold = kind == HOLD", "hold = False", K),
+    Planted("a slot's draw is not in the cap", "simulation/kernel.py", "max(0.0, cap + w[n, S_DEMAND] + slots_w)", "max(0.0, cap + w[n, S_DEMAND])", "test_kernel_rules"),
+    Planted("bias draws a surplus charge from the grid", "simulation/kernel.py", "            cap = max(cap, 0.0)", "            cap = cap", "test_kernel_rules"),
+    Planted("like units by priority", "simulation/pack.py", 'if name not in ("side", "reserve")]', "]", "test_packing"),
     Planted("device ignored outwards", "simulation/kernel.py", "row[SYS_DEVICE_EXCEEDED] = max(0.0, abs(through) - plant.transfer_w)", "row[SYS_DEVICE_EXCEEDED] = max(0.0, through - plant.transfer_w)", K),
     Planted("never loads fed by the battery", "simulation/kernel.py", "plain = max(0.0, house - never)", "plain = house", K),
     Planted("clipping caught twice", "simulation/kernel.py", "clipped = min(left, potential - caught)", "clipped = min(left, potential)", f"{K} {S}"),

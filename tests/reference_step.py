@@ -1,6 +1,6 @@
 """A slow, plain reference of one simulation step, written from the product's definitions D3–D10 and nothing else.
 
-No array, no closed form for the inverter (bisection instead), no shared code with the product.
+Rule by rule, each with its number. No array, no closed form for the inverter (bisection instead), no shared code with the product.
 """
 
 from __future__ import annotations
@@ -84,7 +84,7 @@ class Around:
     import_limit: float = INF
     device: float = INF
     bias: float = 0.0
-    proportion: bool = False
+    order: str = "like"  # like units in proportion | priority | best_round_trip | proportion
     hours: float = 1.0
 
 
@@ -94,7 +94,8 @@ class State:
 
     pv: float
     ac_out: float = 0.0
-    ac_in: float = 0.0
+    ac_in: float = 0.0  # all of it: from surplus and from the grid
+    granted: float = 0.0  # the part of ac_in that a charge slot draws from the grid (D9)
     pv_used: float = 0.0  # into the inverter
     pv_stored: float = 0.0
     ac_stored: float = 0.0  # DC
@@ -110,158 +111,255 @@ class State:
 class Step:
     def __init__(self, units: list[Unit], slots: list[Slot], pv: list[float], around: Around) -> None:
         self.units, self.slots, self.pv, self.a = units, slots, pv, around
-        self.started = [False] * len(units)
-        self.usual = [False] * len(units)
-        self.stays_off = [False] * len(units)
+        self.n = len(units)
+        self.started = [False] * self.n  # D4: searched from all units off
+        self.usual = [False] * self.n  # D9: follows the usual order for this step
+        self.stays_off = [False] * self.n
 
-    # -- what holds for the whole step
+    # ---- D3, D9: what a battery may take and give, above the floor in force
     def floor(self, k: int) -> float:
+        """D9: the greatest of SoC_min, reserve, slot floor and, in charge and surplus slots, the target. [Wh]"""
         u, s = self.units[k], self.slots[k]
         levels = [u.soc_min, u.reserve, s.floor]
         if s.kind in ("charge_from_grid", "surplus_only"):
             levels.append(s.target)
         return max(levels) * u.capacity
 
-    def hold(self, k: int) -> bool:
-        return self.slots[k].kind == "hold"
+    def idle(self, k: int) -> bool:
+        """D9 hold, or no battery."""
+        return self.slots[k].kind == "hold" or self.units[k].capacity == 0
+
+    def above_floor(self, k: int, energy: float) -> float:
+        """Watts at the terminals that what lies above the floor gives for the step (D3: E −= P·Δ/η_d)."""
+        return max(0.0, (energy - self.floor(k)) * self.units[k].eta_d / self.a.hours)
 
     def aux_from_battery(self, k: int) -> float:
-        u = self.units[k]
-        if u.capacity == 0 or self.hold(k):
-            return 0.0
-        return min(u.aux, max(0.0, (u.energy - self.floor(k)) * u.eta_d / self.a.hours))
+        """D3: auxiliaries at the terminals while above the floor; in hold the AC bus pays."""
+        return 0.0 if self.idle(k) else min(self.units[k].aux, self.above_floor(k, self.units[k].energy))
 
     def energy_after_aux(self, k: int) -> float:
+        """D3: auxiliaries are taken from E before the step's limits are set."""
         return self.units[k].energy - self.aux_from_battery(k) * self.a.hours / self.units[k].eta_d
 
     def may_take(self, k: int) -> float:
-        u = self.units[k]
-        if u.capacity == 0 or self.hold(k):
+        """D3 taper at the SoC of the start of the step; D5: at most the room, over η_c."""
+        if self.idle(k):
             return 0.0
+        u = self.units[k]
         soc, limit = u.energy / u.capacity, u.charge
         if u.taper_soc < u.soc_max and soc > u.taper_soc:
             along = min(1.0, (soc - u.taper_soc) / (u.soc_max - u.taper_soc))
             limit = u.charge + along * (u.taper_end * u.charge - u.charge)
-        room = u.soc_max * u.capacity - self.energy_after_aux(k)
-        return min(limit, max(0.0, room / (u.eta_c * self.a.hours)))
+        return min(limit, max(0.0, self.room(k) / (u.eta_c * self.a.hours)))
+
+    def room(self, k: int) -> float:
+        """Wh at the cells up to SoC_max, before what (3) stores."""
+        return self.units[k].soc_max * self.units[k].capacity - self.energy_after_aux(k)
 
     def may_give(self, k: int) -> float:
-        u = self.units[k]
-        if u.capacity == 0 or self.hold(k):
-            return 0.0
-        above = self.energy_after_aux(k) - self.floor(k)
-        return min(u.discharge, max(0.0, above * u.eta_d / self.a.hours))
+        return 0.0 if self.idle(k) else min(self.units[k].discharge, self.above_floor(k, self.energy_after_aux(k)))
 
     def standby(self, k: int) -> tuple[float, float, float]:
-        """Who would pay the standby of a unit that is off: own PV, own battery, AC bus (D4)."""
+        """D4: who pays the standby of a unit that is off: own DC PV, else own battery above its floor, else the AC bus."""
         u = self.units[k]
         by_pv = min(u.night, self.pv[k])
         by_battery = 0.0
-        if u.capacity > 0 and not self.hold(k):
-            above = max(0.0, (u.energy - self.floor(k)) * u.eta_d / self.a.hours)
-            by_battery = min(u.night - by_pv, above - self.aux_from_battery(k))
+        if not self.idle(k):
+            by_battery = min(u.night - by_pv, self.above_floor(k, u.energy) - self.aux_from_battery(k))
         return by_pv, by_battery, u.night - by_pv - by_battery
 
     def ac_limit(self, k: int) -> float:
+        """D5: one ac_out; a backup-port limit holds min(out, load_b), a grid-port limit the rest."""
         u = self.units[k]
         if u.side == "g":
             return min(u.ac_out, u.grid_port)
-        # min(out, load_b) is held by the backup port, the rest by the grid port
-        if self.a.load_b > u.backup_port:
-            return min(u.ac_out, u.backup_port)
-        return min(u.ac_out, self.a.load_b + u.grid_port)
+        return min(u.ac_out, u.backup_port if self.a.load_b > u.backup_port else self.a.load_b + u.grid_port)
 
     def below_target(self, k: int) -> bool:
+        """D9: in a charge-from-grid slot and below its target."""
         u, s = self.units[k], self.slots[k]
         return s.kind == "charge_from_grid" and self.energy_after_aux(k) < s.target * u.capacity - 1e-9
 
-    # -- the flows of D6 in their order
+    # ---- D6: groups and shares
+    def groups(self, *, giving: bool) -> list[list[int]]:
+        """D6 'Order among batteries': lists of units, each list sharing in proportion, the lists one after the other."""
+
+        def alike(k: int) -> tuple[object, ...]:
+            u = self.units[k]
+            skip = ("side", "reserve", "energy", "energy_pv")
+            return tuple(str(v) for name, v in sorted(vars(u).items()) if name not in skip)
+
+        def trip(k: int) -> float:
+            return self.units[k].eta_c * self.units[k].eta_d
+
+        everyone = list(range(self.n))
+        if self.a.order == "proportion":
+            return [everyone]
+        if self.a.order == "priority":
+            return [[k] for k in everyone]
+        if self.a.order == "best_round_trip":
+            return [[k] for k in sorted(everyone, key=lambda k: (-trip(k), k))]
+        made: list[list[int]] = []
+        for k in everyone:
+            mine = next((g for g in made if alike(g[0]) == alike(k)), None)
+            made.append([k]) if mine is None else mine.append(k)
+        return sorted(made, key=lambda g: (-trip(g[0]), g[0])) if giving else made
+
+    def share(self, group: list[int], ask: float, weight, grant) -> float:  # type: ignore[no-untyped-def]
+        """D6: who gets less than its share drops out and the rest is shared by the same weights. Returns what was granted."""
+        able, total = [k for k in group if weight(k) > 0], 0.0
+        while able and ask - total > TINY:
+            asked = ask - total
+            shares = {k: asked * weight(k) / sum(weight(j) for j in able) for k in able}
+            short = []
+            for k in able:
+                got = grant(k, shares[k])
+                total += got
+                if got < shares[k] - TINY:
+                    short.append(k)
+            if not short:
+                break
+            able = [k for k in able if k not in short]
+        return total
+
+    # ---- D8: the device
+    def flow(self) -> float:
+        """P_T without what slots draw: grid charging makes no room outwards."""
+        return self.a.load_b + self.own["b"] + self.charge_b - self.pv_b - self.a.pv_b_fixed - self.out_b
+
+    def outwards(self, k: int) -> float:
+        return max(0.0, self.a.device + self.flow()) if self.units[k].side == "b" else INF
+
+    def put_out(self, k: int, watts: float) -> None:
+        self.s[k].ac_out += watts
+        self.d -= watts
+        if self.units[k].side == "b":
+            self.out_b += watts
+
+    def take_in(self, k: int, watts: float, most: float = INF) -> float:
+        """Charge unit k by up to `watts` more at AC (D5); returns what its charger took."""
+        u, s = self.units[k], self.s[k]
+        total = min(s.ac_in + watts, u.ac_in, most)
+        if total - s.ac_in <= TINY:
+            return 0.0
+        dc, free = u.charger.given(total), self.may_take(k) - s.pv_stored
+        if dc > free:
+            dc, total = free, u.charger.source(free)
+        if dc <= s.ac_stored + TINY:
+            return 0.0
+        got = total - s.ac_in
+        s.ac_stored, s.ac_in = dc, total
+        self.d += got
+        if u.side == "b":
+            self.charge_b += got
+        return got
+
+    def may_charge_from_ac(self, k: int) -> bool:
+        """D5: one direction; who has DC PV over does not import; D9: not in hold. A charger that was cut off stays off."""
+        s = self.s[k]
+        return not self.stays_off[k] and s.ac_out == 0 and s.pv_left <= TINY and self.may_take(k) > s.pv_stored
+
+    def trapped(self) -> float:
+        """D8: controllable PV of the backup side that the device would cut, even where other PV shares the side."""
+        return min(max(0.0, -self.flow() - self.a.device), self.pv_b)
+
+    def cut_trapped(self) -> None:
+        cut = self.trapped()
+        self.pv_b -= cut
+        self.cut_device += cut
+        self.d += cut
+
+    def store_pv(self, k: int) -> None:
+        s = self.s[k]
+        if s.pv_left > TINY:
+            s.pv_stored = min(s.pv_left, self.units[k].pv_to_battery, self.may_take(k))
+
+    def after_pv(self, k: int) -> float:
+        """D6: room left in Wh at the cells after (3), the weight when taking."""
+        return self.room(k) - self.units[k].eta_c * self.s[k].pv_stored * self.a.hours
+
+    # ---- D6, once through with the present on/off set
     def once(self) -> None:
         a, units = self.a, self.units
         self.s = [State(p) for p in self.pv]
-        own = {"b": a.own_b, "g": a.own_g}
-        for k, u in enumerate(units):
-            own[u.side] += u.aux - self.aux_from_battery(k)
+        self.own = {"b": a.own_b, "g": a.own_g}
+        for k, u in enumerate(units):  # D4: the AC part of standby, and auxiliaries the battery does not pay, are load
+            self.own[u.side] += u.aux - self.aux_from_battery(k)
             if not self.started[k]:
-                own[u.side] += self.standby(k)[2]
-        self.own = own["b"] + own["g"]
+                self.own[u.side] += self.standby(k)[2]
         self.pv_b, self.pv_g = a.pv_b, a.pv_g
-        self.cut_device = self.cut_cap = 0.0
-        self.charge_b = self.out_b = 0.0
-
-        def device_flow() -> float:
-            return a.load_b + own["b"] + self.charge_b - self.pv_b - a.pv_b_fixed - self.out_b
-
-        grid_side = a.load_g + own["g"] - a.pv_g - a.pv_g_fixed
-        stuck = min(max(0.0, -device_flow() - a.device), self.pv_b)
-        if stuck > 0 and grid_side >= a.device:  # the meter shows no surplus: nothing is started to relieve the device
-            self.pv_b -= stuck
-            self.cut_device, stuck = stuck, 0.0
-        self.d = device_flow() + grid_side
-
-        def put_out(k: int, watts: float) -> None:
-            self.s[k].ac_out += watts
-            self.d -= watts
-            if units[k].side == "b":
-                self.out_b += watts
-
-        def room_outwards(k: int) -> float:
-            return max(0.0, a.device + device_flow()) if units[k].side == "b" else INF
-
-        def take_in(k: int, watts: float) -> None:
-            self.s[k].ac_in += watts
-            self.d += watts
-            if units[k].side == "b":
-                self.charge_b += watts
-
-        def store_pv(k: int) -> None:
-            s = self.s[k]
-            if s.pv_left > TINY:
-                s.pv_stored = min(s.pv_left, units[k].pv_to_battery, self.may_take(k))
-
-        first = [k for k in range(len(units)) if self.below_target(k) and not self.usual[k]]
+        self.cut_device = self.cut_cap = self.charge_b = self.out_b = 0.0
+        # (1) D = load − AC-side PV
+        self.d = self.flow() + a.load_g + self.own["g"] - a.pv_g - a.pv_g_fixed
+        if self.d + self.trapped() >= 0:  # D8: not counted in D; without a surplus beside it nothing is started for it
+            self.cut_trapped()
+        # D9: below its target in a charge slot a node's PV charges its own battery before serving the house
+        first = [k for k in range(self.n) if self.below_target(k) and not self.usual[k]]
         for k in first:
-            store_pv(k)
-        # (2)
+            self.store_pv(k)
+        # (2) DC PV to the house, by priority. The cap in force, cap − s, holds it like any source.
+        kept_back = max(0.0, a.bias - a.cap)
         for k, u in enumerate(units):
             if self.d > TINY:
                 s = self.s[k]
+                allowed = self.d - kept_back
+                if u.side == "b":  # (6): a cut never pushes the device further over
+                    allowed = max(allowed, min(self.d, self.flow() - a.device))
                 possible = u.out.given(s.pv_left)
-                watts = min(self.d, self.ac_limit(k), room_outwards(k), possible)
+                watts = min(allowed, self.ac_limit(k), self.outwards(k), possible)
                 if watts > TINY:
                     s.pv_used = s.pv_left if watts == possible else u.out.source(watts)
-                    put_out(k, watts)
-        # (3)
-        for k in range(len(units)):
+                    self.put_out(k, watts)
+        # (3) what is left charges its own battery
+        for k in range(self.n):
             if k not in first:
-                store_pv(k)
-        # (4)
+                self.store_pv(k)
+        # (4) the AC surplus charges batteries
+        for group in self.groups(giving=False):
+            if self.d < -TINY:
+
+                def take(k: int, watts: float) -> float:
+                    # D8: what the device will cut in the end is no surplus; own-side charging may spare it, unless PV that
+                    # nobody can cut keeps the device over all the same
+                    room = -self.d
+                    if units[k].side == "g" or room < -self.flow() - a.device - TINY:
+                        room -= self.trapped()
+                    if units[k].side == "b":
+                        room = min(room, max(0.0, a.device - self.flow()))
+                    return self.take_in(k, min(watts, room))
+
+                self.share([k for k in group if self.may_charge_from_ac(k)], -self.d, self.after_pv, take)
+        self.cut_trapped()
+        # (5) DC PV left goes out: first into other nodes' batteries
+        for k in range(self.n):
+            self.send(k)
+        for s in self.s:
+            s.granted = 0.0
+        from_surplus = any(s.ac_in > 0 for s in self.s)
+        # D9: a slot's grid charging, after the charging of (5) and before its exports
+        drawn_b = 0.0
         for k, u in enumerate(units):
             s = self.s[k]
-            if self.stays_off[k] or self.d >= -TINY or s.ac_out > 0 or s.pv_left > TINY or self.may_take(k) <= 0:
+            if not self.below_target(k) or self.usual[k] or self.stays_off[k] or s.ac_out > 0 or s.pv_left > TINY:
                 continue
-            surplus = -self.d
-            watts = min(u.ac_in, surplus if u.side == "b" else surplus - stuck)
+            total = min(self.slots[k].power, u.ac_in)
             if u.side == "b":
-                watts = min(watts, max(0.0, a.device - device_flow()))
-            if watts <= TINY:
-                continue
-            dc = u.charger.given(watts)
-            free = self.may_take(k) - s.pv_stored
+                total = min(total, s.ac_in + max(0.0, a.device - self.flow() - drawn_b))
+            to_target = (self.slots[k].target * u.capacity - self.energy_after_aux(k)) / (u.eta_c * a.hours)
+            free = min(self.may_take(k), to_target) - s.pv_stored
+            dc = u.charger.given(total)
             if dc > free:
-                dc, watts = free, u.charger.source(free)
-            if dc > TINY:
-                s.ac_stored = dc
-                take_in(k, watts)
-                if u.side == "b":
-                    stuck = max(0.0, stuck - watts)
-        if stuck > 0:
-            self.pv_b -= stuck
-            self.cut_device += stuck
-            self.d += stuck
-        # (5), with the cap already holding the AC-side surplus
+                dc, total = free, u.charger.source(free)
+            if total - s.ac_in > TINY and dc > s.ac_stored + TINY:
+                s.granted, s.ac_in, s.ac_stored = total - s.ac_in, total, dc
+                drawn_b += s.granted if u.side == "b" else 0.0
+        slots_draw = sum(s.granted for s in self.s)
+        # the cap in force; while a battery charges from surplus it does not make it draw from the grid
         cap = a.cap - a.bias
-        surplus_of_pv_only = -self.d
+        if from_surplus:
+            cap = max(cap, 0.0)
+        # (5) and (6): exports by priority within what the cap leaves; AC-side PV is in it first
+        before = self.d + slots_draw
         for k, u in enumerate(units):
             s = self.s[k]
             if s.pv_left <= 0 or s.ac_in > 0:
@@ -270,88 +368,130 @@ class Step:
             more = best - s.ac_out
             if more <= 0 or (s.ac_out == 0 and more <= TINY):
                 continue
-            through = min(more, room_outwards(k))
-            if s.ac_out == 0 and through <= TINY:
-                through = 0.0
-            if through < more:
-                s.device_lost = u.out.source(best) - u.out.source(s.ac_out + through)
-            granted = min(through, max(0.0, cap + self.d))
-            if granted > 0 and (s.ac_out > 0 or granted > TINY):
-                put_out(k, granted)
+            passes = min(more, self.outwards(k))
+            if s.ac_out == 0 and passes <= TINY:
+                passes = 0.0
+            if passes < more:
+                s.device_lost = u.out.source(best) - u.out.source(s.ac_out + passes)
+            watts = min(passes, max(0.0, cap + self.d + slots_draw))
+            if watts > 0 and (s.ac_out > 0 or watts > TINY):
+                self.put_out(k, watts)
                 s.pv_used = min(s.pv - s.pv_stored, u.out.source(s.ac_out))
-        # (6)
-        over = surplus_of_pv_only - cap
-        if over > TINY:
-            from_g = min(over, self.pv_g)
-            from_b = min(over - from_g, self.pv_b)
+        # (6) then PV-only inverters, the grid side before the backup side; never pushing the device further over
+        excess = -before - cap
+        if excess > TINY:
+            from_g = min(excess, self.pv_g)
+            from_b = min(excess - from_g, self.pv_b, max(0.0, a.device - self.flow() - drawn_b))
             self.pv_g -= from_g
             self.pv_b -= from_b
             self.cut_cap = from_g + from_b
             self.d += self.cut_cap
-        # (7)
-        ask = self.d - max(a.bias, min(a.never, self.d))
+        # (7) batteries serve D − s, and never the 'never' loads, which PV reaches last (D10)
+        ask = min(self.d - a.bias, self.d - min(a.never, self.d))
+        for group in self.groups(giving=True):
+            if ask > TINY:
+                able = [k for k in group if self.may_give(k) > 0 and self.s[k].ac_in == 0]
+                left = lambda k: (self.energy_after_aux(k) - self.floor(k)) * units[k].eta_d  # noqa: E731
+                ask -= self.share(able, ask, left, self.give)
+        # (8) the rest is imported; an import cap first cuts charging, the last in priority first
+        over = self.d + slots_draw - a.import_limit
+        self.cut_off: list[int] = []
+        for k in reversed(range(self.n)):
+            s = self.s[k]
+            if over > TINY and s.granted > 0:
+                cut = min(over, s.granted)
+                over -= cut
+                slots_draw -= cut
+                if units[k].side == "b":
+                    drawn_b -= cut
+                s.granted -= cut
+                s.ac_in -= cut
+                s.ac_stored = units[k].charger.given(s.ac_in)
+                if s.ac_stored <= TINY:
+                    self.cut_off.append(k)
+        self.net, self.through = self.d + slots_draw, self.flow() + drawn_b
 
-        def serve(k: int, watts: float) -> float:
-            u, s = units[k], self.s[k]
-            watts = min(watts, self.ac_limit(k) - s.ac_out, room_outwards(k))
-            if watts <= TINY:
-                return 0.0
-            total = min(s.ac_out + watts, u.out.given(s.pv + self.may_give(k)))
-            gain = total - s.ac_out
-            if gain <= TINY:
-                return 0.0
-            need = u.out.source(total)
-            own_pv = min(need, s.pv - s.pv_stored)
-            back = min(need - own_pv, s.pv_stored)
-            s.pv_stored -= back
-            s.pv_used = own_pv + back
-            s.drawn = need - s.pv_used
-            put_out(k, gain)
-            return gain
+    def send(self, k: int) -> None:
+        """(5): DC PV left of unit k goes out through its own inverter into other nodes' batteries."""
+        a, u, s = self.a, self.units[k], self.s[k]
+        if s.pv_left <= 0 or s.ac_in > 0:
+            return
+        best = min(u.out.given(s.pv - s.pv_stored), self.ac_limit(k))
 
-        able = [k for k in range(len(units)) if self.may_give(k) > 0 and self.s[k].ac_in == 0]
-        if ask > TINY and a.proportion:
-            while able and ask > TINY:
-                left = {k: (self.energy_after_aux(k) - self.floor(k)) * units[k].eta_d for k in able}
-                shares = {k: ask * left[k] / sum(left.values()) for k in able}
-                short = []
-                for k in able:
-                    got = serve(k, shares[k])
-                    ask -= got
-                    if got < shares[k] - TINY:
-                        short.append(k)
-                if not short:
-                    break
-                able = [k for k in able if k not in short]
-        elif ask > TINY:
-            for k in sorted(able, key=lambda k: -units[k].eta_c * units[k].eta_d):
-                if ask > TINY:
-                    ask -= serve(k, ask)
-        # (8) and D9
-        for k, u in enumerate(units):
-            s, slot = self.s[k], self.slots[k]
-            if self.stays_off[k] or not self.below_target(k) or self.usual[k] or s.ac_out > 0 or s.pv_left > TINY:
-                continue
-            total = min(slot.power, u.ac_in, s.ac_in + max(0.0, a.import_limit - self.d))
-            if u.side == "b":
-                total = min(total, s.ac_in + max(0.0, a.device - device_flow()))
-            if total - s.ac_in <= TINY:
-                continue
-            to_target = (slot.target * u.capacity - self.energy_after_aux(k)) / (u.eta_c * a.hours)
-            free = min(self.may_take(k), to_target) - s.pv_stored
-            dc = u.charger.given(total)
-            if dc > free:
-                dc, total = free, u.charger.source(free)
-            if dc > s.ac_stored + TINY:
-                s.ac_stored = dc
-                take_in(k, total - s.ac_in)
-        self.through = device_flow()
+        def out(watts: float) -> None:
+            self.put_out(k, watts)
+            s.pv_used = min(s.pv - s.pv_stored, u.out.source(s.ac_out))
+
+        # D8: while P_T is over inwards, DC PV of the backup side relieves it first
+        if u.side == "b":
+            relief = min(best - s.ac_out, self.flow() - a.device)
+            if relief > TINY:
+                out(relief)
+        others = [j for j in range(self.n) if j != k and self.may_charge_from_ac(j)]
+        house = max(0.0, self.d)  # what s kept back is given first, else nothing is sent: the meter must show a surplus
+        if house <= TINY:
+            house = 0.0
+        if house > min(best - s.ac_out, self.outwards(k)):
+            return
+
+        def room(j: int) -> float:
+            most = best - s.ac_out - house
+            if u.side == "b" and self.units[j].side == "g":
+                most = min(most, self.outwards(k) - house)
+            if u.side == "g" and self.units[j].side == "b":
+                most = min(most, max(0.0, a.device - self.flow()))
+            return most
+
+        given = 0.0
+        for group in self.groups(giving=False):
+            members = [j for j in group if j in others]
+
+            def pass_on(j: int, watts: float) -> float:
+                nonlocal house, given
+                watts = min(watts, room(j))
+                if s.ac_out == 0 and house + watts <= TINY:
+                    return 0.0
+                got = self.take_in(j, watts)
+                if got > 0:
+                    out(got + house)
+                    given, house = given + got, 0.0
+                return got
+
+            offer = best - s.ac_out - house
+            if members and offer > TINY:
+                self.share(members, offer, self.after_pv, pass_on)
+
+    def give(self, k: int, watts: float) -> float:
+        """(7): within ac_out left, discharge limit, floor and device; own unused PV first, then what (3) stored, then cells."""
+        u, s = self.units[k], self.s[k]
+        watts = min(watts, self.ac_limit(k) - s.ac_out, self.outwards(k))
+        if watts <= TINY:
+            return 0.0
+        total = min(s.ac_out + watts, u.out.given(s.pv + self.may_give(k)))
+        gain = total - s.ac_out
+        if gain <= TINY:
+            return 0.0
+        need = u.out.source(total)
+        own_pv = min(need, s.pv - s.pv_stored)
+        back = min(need - own_pv, s.pv_stored)
+        s.pv_stored -= back
+        s.pv_used = own_pv + back
+        s.drawn = need - s.pv_used
+        self.put_out(k, gain)
+        return gain
 
     def settle(self) -> dict[str, float]:
+        """D4: repeated until the on/off set no longer changes; D6 (8): again without a charger that was cut off."""
         while True:
             self.once()
             again = False
+            for k in self.cut_off:
+                self.stays_off[k], self.started[k] = True, False
+                again = True
+            if again:
+                continue
             for k, s in enumerate(self.s):
+                # D9: an import limit that leaves no AC charging and is still exceeded
                 stuck = self.below_target(k) and not self.usual[k] and s.ac_in == 0 and s.pv_stored > 0
                 if stuck and self.d > self.a.import_limit + TINY:
                     self.usual[k] = again = True
@@ -366,8 +506,10 @@ class Step:
                 return self.finish()
 
     def finish(self) -> dict[str, float]:
+        """D7 names of loss, D10 origin, D3 energies."""
         a = self.a
-        house, n = a.load_b + a.load_g, len(self.units)
+        house = a.load_b + a.load_g
+        own = self.own["b"] + self.own["g"]
         pv_only = self.pv_b + a.pv_b_fixed + self.pv_g + a.pv_g_fixed
         from_pv, batteries, of_pv = pv_only, 0.0, 0.0
         for k, (u, s) in enumerate(zip(self.units, self.s, strict=True)):
@@ -378,7 +520,7 @@ class Step:
             paid = min(by_pv, unused)
             unused -= paid
             s.pv_stored -= by_pv - paid
-            above = max(0.0, s.pv - u.out.source(self.ac_limit(k)))
+            above = max(0.0, s.pv - u.out.source(self.ac_limit(k)))  # D7: X
             caught = min(s.pv_stored, above)
             s.names["ac_limit"] = min(unused, above - caught)
             rest = unused - s.names["ac_limit"]
@@ -393,16 +535,11 @@ class Step:
                 from_pv += s.ac_out - part
                 batteries += part
                 of_pv += part * (u.energy_pv / u.energy if u.energy > 0 else 0.0)
-        charging = sum(s.ac_in for s in self.s)
-        out = {"import": max(0.0, self.d), "export": max(0.0, -self.d), "own": self.own, "pv_only": pv_only}
-        # D10: PV fills house, never loads, own draws, charging, export; batteries house, own draws, export, batteries
-        wants = {
-            "house": house - a.never,
-            "never": a.never,
-            "own": self.own,
-            "charging": charging,
-            "grid": out["export"],
-        }
+        surplus, slots = sum(s.ac_in - s.granted for s in self.s), sum(s.granted for s in self.s)
+        charging = surplus + slots
+        out = {"import": max(0.0, self.net), "export": max(0.0, -self.net), "own": own, "pv_only": pv_only}
+        # D10: PV fills house, never loads, own draws, charging, export; batteries house, own draws, export, other batteries
+        wants = {"house": house - a.never, "never": a.never, "own": own, "charging": charging, "grid": out["export"]}
         got: dict[str, dict[str, float]] = {}
         for who, amount, order in (
             ("pv", from_pv, ("house", "never", "own", "charging", "grid")),
@@ -414,14 +551,23 @@ class Step:
                 wants[want] -= got[who][want]
                 amount -= got[who][want]
         share = of_pv / batteries if batteries > 0 else 0.0
-        pv_in_charge = (got["pv"]["charging"] + got["battery"]["charging"] * share) / charging if charging else 0.0
-        for k in range(n):
-            u, s = self.units[k], self.s[k]
+        # D10: PV goes first to what charges from surplus, the rest in proportion
+        to_surplus = min(got["pv"]["charging"], surplus)
+        left_pv = got["pv"]["charging"] - to_surplus
+        open_ac = charging - got["pv"]["charging"]
+        for u, s in zip(self.units, self.s, strict=True):
+            pv_part = 0.0
+            if s.ac_in > 0:
+                mine = (s.ac_in - s.granted) * (to_surplus / surplus if surplus > 0 else 0.0)
+                mine += s.granted * (left_pv / slots if slots > 0 else 0.0)
+                rest = s.ac_in - mine
+                mine += share * rest * (got["battery"]["charging"] / open_ac if open_ac > 0 else 0.0)
+                pv_part = mine / s.ac_in
             if u.capacity > 0:
                 mix = u.energy_pv / u.energy if u.energy > 0 else 0.0
                 gone = s.names["leaving"] * a.hours / u.eta_d
                 came = u.eta_c * a.hours
-                u.energy_pv += came * (s.pv_stored + pv_in_charge * s.ac_stored) - mix * gone
+                u.energy_pv += came * (s.pv_stored + pv_part * s.ac_stored) - mix * gone
                 u.energy += came * (s.pv_stored + s.ac_stored) - gone
         out |= {
             "pv_to_house": got["pv"]["house"] + got["pv"]["never"],

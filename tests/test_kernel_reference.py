@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -52,10 +54,16 @@ def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.nda
             backup_port=pick(2000, INF, INF),
             pv_to_battery=pick(1500, INF, INF),
         )
-        unit.night = pick(0, unit.out.p_self / 3)
+        unit.night = pick(0, unit.out.p_self / 3, unit.out.p_self + 5)
         unit.energy = capacity * float(r.uniform(low, high))
         unit.energy_pv = unit.energy * float(r.random())
         units.append(unit)
+    for k in range(1, n):  # like units, on whichever side and with whatever reserve
+        if r.random() < 0.4:
+            twin = units[int(r.integers(k))]
+            units[k] = replace(twin, side=units[k].side, reserve=units[k].reserve if twin.capacity else 0.0)
+            units[k].energy = twin.capacity * float(r.uniform(twin.soc_min, twin.soc_max))
+            units[k].energy_pv = units[k].energy * float(r.random())
     slots = [
         [
             Slot(),
@@ -76,11 +84,11 @@ def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.nda
     ac[:, 7:9] = r.choice([0, 5], 2)
     around = Around(
         0, 0, 0,
-        cap=pick(0, 1000, 5000, INF),
+        cap=pick(0, 0, 20, 1000, 5000, INF),
         import_limit=pick(1500, 4000, INF, INF),
-        device=pick(1500, 4000, INF, INF),
-        bias=pick(0, 0, 30),
-        proportion=bool(r.random() < 0.3),
+        device=pick(800, 1500, 4000, INF),
+        bias=pick(0, 30, 200),
+        order=str(r.choice(["like", "like", "like", "priority", "best_round_trip", "proportion"])),
         hours=pick(1 / 12, 0.25, 0.5),
     )  # fmt: skip
     return units, slots, pv, ac, around
@@ -156,10 +164,12 @@ def test_plain_python_gives_the_same_as_compiled():
     start = np.array([u.energy for u in units])
     flow = run_case(packed, start, start.copy())
     energy, energy_pv = start.copy(), start.copy()
-    work, row, rows = np.zeros((3, kernel.N_WORK)), np.zeros(len(SYSTEM)), np.zeros((3, len(NODE)))
+    work, row, rows = np.zeros((4, kernel.N_WORK)), np.zeros(len(SYSTEM)), np.zeros((3, len(NODE)))
     nodes, table = packed.nodes.view(np.recarray), packed.slots.view(np.recarray)
     plant = np.array([packed.plant]).view(np.recarray)[0]
     for t in range(8):
-        kernel.settle_step.py_func(nodes, table, plant, packed.order, codes, pv, ac, t, energy, energy_pv, work, row, rows)
+        kernel.settle_step.py_func(
+            nodes, table, plant, packed.take, packed.give, codes, pv, ac, t, energy, energy_pv, work, row, rows
+        )
         np.testing.assert_allclose(row, flow.system[t], rtol=0, atol=1e-9)
         np.testing.assert_allclose(rows, flow.nodes[t], rtol=0, atol=1e-9)

@@ -105,7 +105,7 @@ CHOICES: dict[str, str] = {
     "after_battery": "after the battery", "summed": "summed", "each": "each by itself", "auto": "by its card", "all": "all lines",
     "every": "every day", "weekdays": "weekdays", "weekends": "weekends", "backup": "backup side", "grid": "grid side",
     "whole_house": "whole house", "listed": "only the loads ticked", "best_round_trip": "best round trip first",
-    "in_proportion": "in proportion",
+    "in_proportion": "all in proportion", "like_units": "like units in proportion", "priority": "in the plan's order",
     "any": "any season", "winter": "winter", "spring": "spring", "summer": "summer", "autumn": "autumn",
     "record_low": "record low", "0": "at once", "15": "15 min", "30": "30 min", "60": "60 min",
     "lowest_expected": "lowest expected", "mean_yearly_minimum": "mean of yearly minima",

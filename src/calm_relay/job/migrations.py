@@ -53,9 +53,17 @@ def _only_additions_again(data: dict[str, Any]) -> dict[str, Any]:
 
 
 @migration(4)
-def _only_additions_once_more(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 5 added the rule pack a job names; nothing changed its meaning."""
-    return data
+def _orders_of_batteries(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 added the rule pack; 'best round trip' was the order when nothing was chosen, and a negative bias meant nothing."""
+    plans = []
+    for plan in data.get("plans") or ():
+        controls = dict(plan.get("controls") or {}) if isinstance(plan, dict) else {}
+        if controls.get("battery_order") == "best_round_trip":
+            controls["battery_order"] = "like_units"
+        if isinstance(controls.get("meter_bias_w"), int | float) and controls["meter_bias_w"] < 0:
+            controls["meter_bias_w"] = 0.0
+        plans.append({**plan, "controls": controls} if isinstance(plan, dict) else plan)
+    return {**data, "plans": plans}
 
 
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:

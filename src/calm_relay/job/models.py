@@ -239,13 +239,21 @@ class Slot(Record):
     floor_soc_frac: Fraction = 0.0
 
 
+BatteryOrder = Literal["like_units", "priority", "best_round_trip", "in_proportion"]
+
+
 class Controls(Record):
-    """Settings of the battery inverters of a plan."""
+    """Settings of the battery inverters of a plan.
+
+    `battery_order`: like units share in proportion and the best round trip gives first (`like_units`), or one rule for all.
+    """
 
     reserve_soc_frac: Fraction = 0.0
     slots: Annotated[tuple[Slot, ...], Field(max_length=8)] = ()
-    battery_order: Literal["best_round_trip", "in_proportion"] = "best_round_trip"
-    meter_bias_w: Annotated[float, Quantity("power_w"), Field(ge=-500, le=500)] = 0.0
+    battery_order: BatteryOrder = "like_units"
+    meter_bias_w: Annotated[float, Quantity("power_w"), Field(ge=0, le=500)] = Field(
+        default=0.0, description="what the set-point leaves to the grid on purpose, so that nothing leaks out"
+    )
 
 
 class Transfer(Record):

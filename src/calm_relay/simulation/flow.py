@@ -156,7 +156,7 @@ def _run(
         if cancelled():
             raise Cancelled("the year was cancelled")
         run_steps(
-            packed.nodes, packed.slots, packed.plant, packed.order, packed.codes, packed.pv_dc, packed.ac,
+            packed.nodes, packed.slots, packed.plant, packed.take, packed.give, packed.codes, packed.pv_dc, packed.ac,
             begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums,
         )  # fmt: skip
     return sums, node_sums

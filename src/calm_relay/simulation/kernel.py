@@ -105,8 +105,7 @@ NODE_DTYPE = np.dtype(
 SLOT_DTYPE = np.dtype([("kind", "f8"), ("power_w", "f8"), ("target", "f8"), ("floor", "f8")], align=True)
 PLANT_DTYPE = np.dtype(
     [
-        ("step_h", "f8"), ("export_w", "f8"), ("import_w", "f8"), ("transfer_w", "f8"),
-        ("bias_w", "f8"), ("in_proportion", "f8"),
+        ("step_h", "f8"), ("export_w", "f8"), ("import_w", "f8"), ("transfer_w", "f8"), ("bias_w", "f8"),
     ],
     align=True,
 )  # fmt: skip
@@ -116,9 +115,13 @@ N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
 # Work table: one row a node, kept between calls to spare allocation; only meaningful inside one step.
 (
     W_OUT, W_IN, W_PV_INV, W_C_PV, W_C_AC, W_DIS, W_DEV, W_FLOOR, W_E1, W_CHARGE, W_GIVE, W_AC_MAX, W_BELOW, W_USUAL,
-    W_ON, W_OFF_AC, W_PV_PAY, W_BAT_PAY, W_AUX_DC, W_AUX_AC, W_HOLD, W_FIXED,
-) = range(22)  # fmt: skip
-N_WORK = 22
+    W_ON, W_OFF_AC, W_PV_PAY, W_BAT_PAY, W_AUX_DC, W_AUX_AC, W_FIXED, W_GRANT, W_BEST,
+) = range(23)  # fmt: skip
+N_WORK = 23
+# What the nodes of a step share, in the row after the last node's: D without what slots draw, P_T likewise, controllable PV-only
+# of the backup side, what the bias kept back from the house while a node sends to others, and the slots' grid charging.
+S_DEMAND, S_THROUGH, S_PV_B, S_HOUSE, S_SLOTS, S_SLOTS_B = range(6)
+ROUND_TRIP, PRIORITY, PROPORTION, LIKE = 0, 1, 2, 3
 
 
 @_jit_inside
@@ -178,7 +181,6 @@ def _prepare(k, nodes, slots, code, pv, load_b, step_h, energy, w):
     w[k, W_E1] = e1
     w[k, W_CHARGE] = charge
     w[k, W_GIVE] = give
-    w[k, W_HOLD] = 1.0 if hold else 0.0
     w[k, W_AUX_DC] = aux_dc
     w[k, W_AUX_AC] = nd.auxiliary_w - aux_dc
     w[k, W_PV_PAY] = min(nd.night_w, pv)
@@ -207,12 +209,134 @@ def _charge_from_own_pv(k, nodes, pv, w):
 
 
 @_jit_inside
-def _give(k, nodes, pv, want, w):
+def _put_out(k, nodes, watts, w):
+    """Let node k send `watts` more to the AC bus."""
+    n = nodes.shape[0]
+    w[k, W_OUT] += watts
+    w[n, S_DEMAND] -= watts
+    if nodes[k].side == BACKUP:
+        w[n, S_THROUGH] -= watts
+
+
+@_jit_inside
+def _outwards_w(k, nodes, limit_t, w):
+    """Return what the device still lets out from node k's side (D8)."""
+    if nodes[k].side == BACKUP:
+        return max(0.0, limit_t + w[nodes.shape[0], S_THROUGH])
+    return np.inf
+
+
+@_jit_inside
+def _trapped_w(n, limit_t, w):
+    """Return controllable PV of the backup side that the device would cut, even where other PV shares the side (D8)."""
+    return min(max(0.0, -w[n, S_THROUGH] - limit_t), w[n, S_PV_B])
+
+
+@_jit_inside
+def _take(k, nodes, watts, w):
+    """Charge node k by up to `watts` more at AC (D5); returns what its charger took."""
+    nd = nodes[k]
+    total = min(w[k, W_IN] + watts, nd.ac_in_w)
+    if total - w[k, W_IN] <= WISH_W:
+        return 0.0
+    dc = inverter_ac_w(total, nd.charge_p_self_w, nd.charge_a, nd.charge_b, nd.rated_w)
+    room = w[k, W_CHARGE] - w[k, W_C_PV]
+    if dc > room:
+        dc = room
+        total = inverter_dc_w(dc, nd.charge_p_self_w, nd.charge_a, nd.charge_b, nd.rated_w)
+    if dc <= w[k, W_C_AC] + WISH_W:
+        return 0.0
+    got = total - w[k, W_IN]
+    w[k, W_IN] = total
+    w[k, W_C_AC] = dc
+    w[nodes.shape[0], S_DEMAND] += got
+    if nd.side == BACKUP:
+        w[nodes.shape[0], S_THROUGH] += got
+    return got
+
+
+@_jit_inside
+def _after_pv_wh(k, nodes, step_h, w):
+    """Return the room left at the cells after (3): the weight when taking (D6)."""
+    nd = nodes[k]
+    return nd.soc_max * nd.capacity_wh - w[k, W_E1] - nd.eta_c * w[k, W_C_PV] * step_h
+
+
+@_jit_inside
+def _share_charge(take, first, last, ask, sender, nodes, plant, pv_dc, t, w):
+    """Share `ask` AC watts among the nodes `take[0, first:last]` by room (D6); from node `sender`, or from AC surplus (-1)."""
+    n = nodes.shape[0]
+    limit_t = plant.transfer_w
+    total = 0.0
+    for place in range(first, last):
+        k = take[0, place]
+        able = (
+            k != sender
+            and w[k, W_ON] >= 0.0
+            and w[k, W_OUT] == 0.0
+            and pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV] <= WISH_W
+            and w[k, W_CHARGE] > w[k, W_C_PV]
+            and _after_pv_wh(k, nodes, plant.step_h, w) > 0.0
+        )
+        w[k, W_FIXED] = 0.0 if able else 1.0
+    for _round in range(last - first):
+        weight = 0.0
+        for place in range(first, last):
+            k = take[0, place]
+            if w[k, W_FIXED] == 0.0:
+                weight += _after_pv_wh(k, nodes, plant.step_h, w)
+        asked = ask - total
+        if weight <= 0.0 or asked <= WISH_W:
+            break
+        short = False
+        for place in range(first, last):
+            k = take[0, place]
+            if w[k, W_FIXED] > 0.0:
+                continue
+            share = asked * _after_pv_wh(k, nodes, plant.step_h, w) / weight
+            if sender < 0:
+                # What the device will cut in the end is no surplus; own-side charging may spare it, unless PV that nobody can
+                # cut keeps the device over all the same (D8).
+                room = -w[n, S_DEMAND]
+                if nodes[k].side != BACKUP or room < -w[n, S_THROUGH] - limit_t - WISH_W:
+                    room -= _trapped_w(n, limit_t, w)
+                if nodes[k].side == BACKUP:
+                    room = min(room, max(0.0, limit_t - w[n, S_THROUGH]))
+                got = _take(k, nodes, min(share, room), w)
+            else:
+                house = w[n, S_HOUSE]
+                room = w[sender, W_BEST] - w[sender, W_OUT] - house
+                if nodes[sender].side == BACKUP and nodes[k].side != BACKUP:
+                    room = min(room, _outwards_w(sender, nodes, limit_t, w) - house)
+                if nodes[sender].side != BACKUP and nodes[k].side == BACKUP:
+                    room = min(room, max(0.0, limit_t - w[n, S_THROUGH]))
+                want = min(share, room)
+                got = 0.0
+                if w[sender, W_OUT] > 0.0 or house + want > WISH_W:
+                    got = _take(k, nodes, want, w)
+                if got > 0.0:
+                    _put_out(sender, nodes, got + house, w)
+                    w[n, S_HOUSE] = 0.0
+            total += got
+            if got < share - WISH_W:
+                w[k, W_FIXED] = 1.0
+                short = True
+        if not short:
+            break
+    return total
+
+
+@_jit_inside
+def _give(k, nodes, pv, want, limit_t, w):
     """Let the battery of node k add up to `want` AC watts (D6 (7)); returns what it added."""
     nd = nodes[k]
     out = w[k, W_OUT]
+    want = min(want, w[k, W_AC_MAX] - out, _outwards_w(k, nodes, limit_t, w))
+    if want <= WISH_W:
+        return 0.0
     total = min(out + want, inverter_ac_w(pv + w[k, W_GIVE], nd.p_self_w, nd.a, nd.b, nd.rated_w))
-    if total - out <= WISH_W:
+    gain = total - out
+    if gain <= WISH_W:
         return 0.0
     need = inverter_dc_w(total, nd.p_self_w, nd.a, nd.b, nd.rated_w)
     from_pv = min(need, pv - w[k, W_C_PV])  # first its own unused PV,
@@ -220,34 +344,99 @@ def _give(k, nodes, pv, want, w):
     w[k, W_DIS] = need - from_pv - back  # then the battery
     w[k, W_PV_INV] = from_pv + back
     w[k, W_C_PV] -= back
-    w[k, W_OUT] = total
-    return total - out
+    _put_out(k, nodes, gain, w)
+    return gain
 
 
 @_jit_inside
-def settle_step(nodes, slots, plant, order, codes, pv_dc, ac, t, energy, energy_pv, w, row, node_rows):
+def _share_discharge(give, first, last, ask, nodes, plant, pv_dc, t, w):
+    """Share `ask` AC watts among the batteries of `give[0, first:last]` by usable energy left (D6); returns what they gave."""
+    total = 0.0
+    for place in range(first, last):
+        k = give[0, place]
+        left = (w[k, W_E1] - w[k, W_FLOOR]) * nodes[k].eta_d
+        w[k, W_FIXED] = 0.0 if w[k, W_GIVE] > 0.0 and w[k, W_IN] == 0.0 and left > 0.0 else 1.0
+    for _round in range(last - first):
+        weight = 0.0
+        for place in range(first, last):
+            k = give[0, place]
+            if w[k, W_FIXED] == 0.0:
+                weight += (w[k, W_E1] - w[k, W_FLOOR]) * nodes[k].eta_d
+        asked = ask - total
+        if weight <= 0.0 or asked <= WISH_W:
+            break
+        short = False
+        for place in range(first, last):
+            k = give[0, place]
+            if w[k, W_FIXED] > 0.0:
+                continue
+            share = asked * (w[k, W_E1] - w[k, W_FLOOR]) * nodes[k].eta_d / weight
+            got = _give(k, nodes, pv_dc[t, k], share, plant.transfer_w, w)
+            total += got
+            if got < share - WISH_W:
+                w[k, W_FIXED] = 1.0
+                short = True
+        if not short:
+            break
+    return total
+
+
+@_jit_inside
+def _send(k, nodes, plant, take, pv_dc, t, w):
+    """Send DC PV that node k has left through its own inverter into other nodes' batteries (D6 (5))."""
+    n = nodes.shape[0]
+    nd = nodes[k]
+    limit_t = plant.transfer_w
+    have = pv_dc[t, k] - w[k, W_C_PV]
+    if have - w[k, W_PV_INV] <= 0.0 or w[k, W_IN] > 0.0:
+        return
+    best = min(inverter_ac_w(have, nd.p_self_w, nd.a, nd.b, nd.rated_w), w[k, W_AC_MAX])
+    w[k, W_BEST] = best
+    before = w[k, W_OUT]
+    if nd.side == BACKUP:  # while P_T is over inwards, DC PV of the backup side relieves it first (D8)
+        relief = min(best - w[k, W_OUT], w[n, S_THROUGH] - limit_t)
+        if relief > WISH_W:
+            _put_out(k, nodes, relief, w)
+    house = w[n, S_DEMAND]  # what the bias kept back is given first, else the meter shows no surplus
+    if house <= WISH_W:
+        house = 0.0
+    if n > 1 and house <= min(best - w[k, W_OUT], _outwards_w(k, nodes, limit_t, w)):
+        w[n, S_HOUSE] = house
+        first = 0
+        while first < n:
+            last = first + 1
+            while last < n and take[1, last] == take[1, first]:
+                last += 1
+            offer = best - w[k, W_OUT] - w[n, S_HOUSE]
+            if offer > WISH_W:
+                _share_charge(take, first, last, offer, k, nodes, plant, pv_dc, t, w)
+            first = last
+    if w[k, W_OUT] > before:
+        w[k, W_PV_INV] = min(have, inverter_dc_w(w[k, W_OUT], nd.p_self_w, nd.a, nd.b, nd.rated_w))
+
+
+@_jit_inside
+def settle_step(nodes, slots, plant, take, give, codes, pv_dc, ac, t, energy, energy_pv, w, row, node_rows):
     """Settle step `t` with the grid up: flows by D5–D9, origin by D10; writes the rows and the new energies.
 
-    `nodes` (n,) NODE_DTYPE in priority order, `slots` (n, s) SLOT_DTYPE, `order` (n,) discharge order, `codes` (T, n) slot
-    in force, `pv_dc` (T, n) and `ac` (T, 9) as in :func:`run_steps`; whole arrays, since each slice would cost atomics.
-    `energy`, `energy_pv` (n,) Wh are changed in place; `row` (N_SYSTEM,) and `node_rows` (n, N_NODE) are written.
+    `nodes` (n,) NODE_DTYPE in priority order, `slots` (n, s) SLOT_DTYPE, `take`, `give` (2, n): nodes in the order in which they
+    charge and discharge, and the number of the group that each shares with; `codes` (T, n) slot in force, `pv_dc` (T, n) and `ac`
+    (T, AC) as in :func:`run_steps`; whole arrays, since each slice would cost atomics. `energy`, `energy_pv` (n,) Wh are changed
+    in place; `w` (n + 1, N_WORK) is room to work in; `row` (N_SYSTEM,) and `node_rows` (n, N_NODE) are written.
     """
     n = nodes.shape[0]
-    # Watts of each side: house, 'never' loads, PV-only inverters (controllable, then fixed), standby of PV-only inverters.
     load_b, load_g, never = ac[t, AC_LOAD_B], ac[t, AC_LOAD_G], ac[t, AC_NEVER]
-    pv_b, pv_g, pv_b_fixed, pv_g_fixed = ac[t, AC_PV_B], ac[t, AC_PV_G], ac[t, AC_PV_B_FIXED], ac[t, AC_PV_G_FIXED]
-    own_b, own_g = ac[t, AC_OWN_B], ac[t, AC_OWN_G]
+    pv_b_fixed, pv_g_fixed = ac[t, AC_PV_B_FIXED], ac[t, AC_PV_G_FIXED]
     step_h = plant.step_h
     limit_t = plant.transfer_w
-    cap = plant.export_w - plant.bias_w
+    kept_back = max(0.0, plant.bias_w - plant.export_w)
     for k in range(n):
         _prepare(k, nodes, slots, codes[t, k], pv_dc[t, k], load_b, step_h, energy, w)
 
-    demand, through, lost_device, lost_cap = 0.0, 0.0, 0.0, 0.0
-    own_b_now, own_g_now, pv_b_now, pv_g_now = 0.0, 0.0, 0.0, 0.0
-    for _pass in range(3 * n + 2):
+    lost_device, lost_cap, own_b_now, own_g_now, pv_g_now = 0.0, 0.0, 0.0, 0.0, 0.0
+    for _pass in range(4 * n + 2):
         # --- (1) the house less AC-side PV, per side; standby of units that are off is load (D4)
-        own_b_now, own_g_now = own_b, own_g
+        own_b_now, own_g_now = ac[t, AC_OWN_B], ac[t, AC_OWN_G]
         for k in range(n):
             draw = w[k, W_AUX_AC]
             if w[k, W_ON] <= 0.0:
@@ -263,84 +452,96 @@ def settle_step(nodes, slots, plant, order, codes, pv_dc, ac, t, energy, energy_
             w[k, W_C_AC] = 0.0
             w[k, W_DIS] = 0.0
             w[k, W_DEV] = 0.0
-        pv_b_now, pv_g_now = pv_b, pv_g
-        through = load_b + own_b_now - pv_b_now - pv_b_fixed
-        net_g = load_g + own_g_now - pv_g_now - pv_g_fixed
+            w[k, W_GRANT] = 0.0
+        pv_g_now = ac[t, AC_PV_G]
+        w[n, S_PV_B] = ac[t, AC_PV_B]
+        w[n, S_THROUGH] = load_b + own_b_now - ac[t, AC_PV_B] - pv_b_fixed
+        w[n, S_DEMAND] = w[n, S_THROUGH] + load_g + own_g_now - pv_g_now - pv_g_fixed
         lost_device, lost_cap = 0.0, 0.0
-        # PV of the backup side that cannot get through the device; backup-side charging may still take it, if the
-        # meter shows a surplus at all (batteries are not started to relieve the device, D8).
-        trapped = min(max(0.0, -through - limit_t), pv_b_now)
-        if trapped > 0.0 and net_g >= limit_t:
-            pv_b_now -= trapped
-            through += trapped
+        # PV that the device would cut is not counted in D; without a surplus beside it nothing is started for it (D8).
+        trapped = _trapped_w(n, limit_t, w)
+        if trapped > 0.0 and w[n, S_DEMAND] + trapped >= 0.0:
+            w[n, S_PV_B] -= trapped
+            w[n, S_THROUGH] += trapped
+            w[n, S_DEMAND] += trapped
             lost_device = trapped
-            trapped = 0.0
-        demand = through + net_g
         # --- in a charge slot below its target a node's own battery comes first (D9)
         for k in range(n):
             if w[k, W_BELOW] > 0.0 and w[k, W_USUAL] == 0.0:
                 _charge_from_own_pv(k, nodes, pv_dc[t, k], w)
-        # --- (2) nodes give DC PV to the house
+        # --- (2) nodes give DC PV to the house; the cap in force, cap − s, holds it like any source
         for k in range(n):
+            demand = w[n, S_DEMAND]
             if demand <= WISH_W:
                 break
             nd = nodes[k]
+            allowed = demand - kept_back
+            if nd.side == BACKUP:  # a cut never pushes the device further over
+                allowed = max(allowed, min(demand, w[n, S_THROUGH] - limit_t))
             have = pv_dc[t, k] - w[k, W_C_PV]
-            want = min(demand, w[k, W_AC_MAX])
-            if nd.side == BACKUP:
-                want = min(want, max(0.0, limit_t + through))
             most = inverter_ac_w(have, nd.p_self_w, nd.a, nd.b, nd.rated_w)
-            out = min(want, most)
+            out = min(allowed, w[k, W_AC_MAX], _outwards_w(k, nodes, limit_t, w), most)
             if out > WISH_W:
-                w[k, W_OUT] = out
                 w[k, W_PV_INV] = have if out == most else inverter_dc_w(out, nd.p_self_w, nd.a, nd.b, nd.rated_w)
-                demand -= out
-                if nd.side == BACKUP:
-                    through -= out
+                _put_out(k, nodes, out, w)
         # --- (3) DC PV left charges its own battery
         for k in range(n):
             if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0:
                 _charge_from_own_pv(k, nodes, pv_dc[t, k], w)
-        # --- (4) AC surplus charges batteries by priority
+        # --- (4) AC surplus charges batteries, group by group
+        first = 0
+        while first < n and w[n, S_DEMAND] < -WISH_W:
+            last = first + 1
+            while last < n and take[1, last] == take[1, first]:
+                last += 1
+            _share_charge(take, first, last, -w[n, S_DEMAND], -1, nodes, plant, pv_dc, t, w)
+            first = last
+        trapped = _trapped_w(n, limit_t, w)
+        if trapped > 0.0:
+            w[n, S_PV_B] -= trapped
+            w[n, S_THROUGH] += trapped
+            w[n, S_DEMAND] += trapped
+            lost_device += trapped
+        # --- (5) DC PV left goes out, first into other nodes' batteries
         for k in range(n):
-            if demand >= -WISH_W:
-                break
+            _send(k, nodes, plant, take, pv_dc, t, w)
+        from_surplus = False
+        for k in range(n):
+            if w[k, W_IN] > 0.0:
+                from_surplus = True
+        # --- a slot's grid charging, within device, W and target (D9); the import limit cuts it in (8)
+        slots_w, slots_b = 0.0, 0.0
+        for k in range(n):
+            if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0 or w[k, W_OUT] > 0.0 or w[k, W_ON] < 0.0:
+                continue
+            if pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W:
+                continue
             nd = nodes[k]
-            if (
-                w[k, W_ON] < 0.0
-                or w[k, W_CHARGE] <= 0.0
-                or w[k, W_OUT] > 0.0
-                or pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W
-            ):
-                continue
-            most = min(nd.ac_in_w, -demand)
+            taken = w[k, W_IN]
+            slot = slots[k, codes[t, k]]
+            most = min(slot.power_w, nd.ac_in_w)
             if nd.side == BACKUP:
-                most = min(most, max(0.0, limit_t - through))
-            else:
-                most = min(most, -demand - trapped)
-            if most <= WISH_W:
-                continue
+                most = min(most, taken + max(0.0, limit_t - w[n, S_THROUGH] - slots_b))
+            target_dc = (slot.target * nd.capacity_wh - w[k, W_E1]) / (nd.eta_c * step_h)
+            room = min(w[k, W_CHARGE], target_dc) - w[k, W_C_PV]
             dc = inverter_ac_w(most, nd.charge_p_self_w, nd.charge_a, nd.charge_b, nd.rated_w)
-            room = w[k, W_CHARGE] - w[k, W_C_PV]
-            taken = most
             if dc > room:
                 dc = room
-                taken = inverter_dc_w(dc, nd.charge_p_self_w, nd.charge_a, nd.charge_b, nd.rated_w)
-            if dc <= WISH_W:
+                most = inverter_dc_w(dc, nd.charge_p_self_w, nd.charge_a, nd.charge_b, nd.rated_w)
+            if most - taken <= WISH_W or dc <= w[k, W_C_AC] + WISH_W:
                 continue
-            w[k, W_IN] = taken
+            w[k, W_GRANT] = most - taken
+            w[k, W_IN] = most
             w[k, W_C_AC] = dc
-            demand += taken
+            slots_w += most - taken
             if nd.side == BACKUP:
-                through += taken
-                trapped = max(0.0, trapped - taken)
-        if trapped > 0.0:
-            pv_b_now -= trapped
-            through += trapped
-            demand += trapped
-            lost_device += trapped
-        # --- (5) DC PV left exports, under the device and then the cap; AC-side PV is in the cap first
-        ac_surplus = demand
+                slots_b += most - taken
+        # --- the cap in force; while a battery charges from surplus it does not make it draw from the grid
+        cap = plant.export_w - plant.bias_w
+        if from_surplus:
+            cap = max(cap, 0.0)
+        # --- (5), (6) exports of DC PV by priority, within the device and what the cap leaves; AC-side PV is in it first
+        excess = -w[n, S_DEMAND] - slots_w - cap
         for k in range(n):
             nd = nodes[k]
             left = pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV]
@@ -352,114 +553,64 @@ def settle_step(nodes, slots, plant, order, codes, pv_dc, ac, t, energy, energy_
             wish = full - out
             if wish <= 0.0 or (out == 0.0 and wish <= WISH_W):
                 continue
-            passed = wish
-            if nd.side == BACKUP:
-                passed = min(wish, max(0.0, limit_t + through))
-                if out == 0.0 and passed <= WISH_W:
-                    passed = 0.0
+            passed = min(wish, _outwards_w(k, nodes, limit_t, w))
+            if out == 0.0 and passed <= WISH_W:
+                passed = 0.0
             if passed < wish:
                 w[k, W_DEV] = inverter_dc_w(full, nd.p_self_w, nd.a, nd.b, nd.rated_w) - inverter_dc_w(
                     out + passed, nd.p_self_w, nd.a, nd.b, nd.rated_w
                 )
-            granted = min(passed, max(0.0, cap + demand))
+            granted = min(passed, max(0.0, cap + w[n, S_DEMAND] + slots_w))
             if granted <= 0.0 or (out == 0.0 and granted <= WISH_W):
                 continue
-            w[k, W_OUT] = out + granted
+            _put_out(k, nodes, granted, w)
             w[k, W_PV_INV] = min(have, inverter_dc_w(out + granted, nd.p_self_w, nd.a, nd.b, nd.rated_w))
-            demand -= granted
-            if nd.side == BACKUP:
-                through -= granted
-        # --- (6) controllable PV-only inverters above the cap: grid side before backup side
-        excess = -ac_surplus - cap
+        # --- (6) controllable PV-only inverters above the cap: grid side first, never pushing the device further over
         if excess > WISH_W:
             cut_g = min(excess, pv_g_now)
-            cut_b = min(excess - cut_g, pv_b_now)
+            cut_b = min(excess - cut_g, w[n, S_PV_B], max(0.0, limit_t - w[n, S_THROUGH] - slots_b))
             pv_g_now -= cut_g
-            pv_b_now -= cut_b
-            through += cut_b
-            demand += cut_g + cut_b
+            w[n, S_PV_B] -= cut_b
+            w[n, S_THROUGH] += cut_b
+            w[n, S_DEMAND] += cut_g + cut_b
             lost_cap = cut_g + cut_b
         # --- (7) batteries serve what is left, never loads and the meter's bias apart
-        ask = demand - max(plant.bias_w, min(never, demand))
-        if ask > WISH_W:
-            if plant.in_proportion > 0.0:
-                for k in range(n):
-                    w[k, W_FIXED] = 0.0
-                for _round in range(n):
-                    weight = 0.0
-                    for k in range(n):
-                        if w[k, W_FIXED] == 0.0 and w[k, W_GIVE] > 0.0 and w[k, W_IN] == 0.0:
-                            weight += (w[k, W_E1] - w[k, W_FLOOR]) * nodes[k].eta_d
-                    if weight <= 0.0 or ask <= WISH_W:
-                        break
-                    asked = ask
-                    short = False
-                    for k in range(n):
-                        if w[k, W_FIXED] > 0.0 or w[k, W_GIVE] <= 0.0 or w[k, W_IN] > 0.0:
-                            continue
-                        share = asked * (w[k, W_E1] - w[k, W_FLOOR]) * nodes[k].eta_d / weight
-                        want = min(share, w[k, W_AC_MAX] - w[k, W_OUT])
-                        if nodes[k].side == BACKUP:
-                            want = min(want, max(0.0, limit_t + through))
-                        got = _give(k, nodes, pv_dc[t, k], want, w) if want > WISH_W else 0.0
-                        ask -= got
-                        demand -= got
-                        if nodes[k].side == BACKUP:
-                            through -= got
-                        if got < share - WISH_W:
-                            w[k, W_FIXED] = 1.0
-                            short = True
-                    if not short:
-                        break
-            else:
-                for j in range(n):
-                    k = order[j]
-                    if ask <= WISH_W:
-                        break
-                    if w[k, W_GIVE] <= 0.0 or w[k, W_IN] > 0.0:
-                        continue
-                    want = min(ask, w[k, W_AC_MAX] - w[k, W_OUT])
-                    if nodes[k].side == BACKUP:
-                        want = min(want, max(0.0, limit_t + through))
-                    if want <= WISH_W:
-                        continue
-                    got = _give(k, nodes, pv_dc[t, k], want, w)
-                    ask -= got
-                    demand -= got
-                    if nodes[k].side == BACKUP:
-                        through -= got
-        # --- (8) charge slots draw from the grid within device, import limit, W and target; the rest is imported
-        for k in range(n):
-            if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0 or w[k, W_OUT] > 0.0 or w[k, W_ON] < 0.0:
-                continue
-            nd = nodes[k]
-            if pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV] > WISH_W:
-                continue
-            taken = w[k, W_IN]
-            slot = slots[k, codes[t, k]]
-            most = min(slot.power_w, nd.ac_in_w, taken + max(0.0, plant.import_w - demand))
-            if nd.side == BACKUP:
-                most = min(most, taken + max(0.0, limit_t - through))
-            if most - taken <= WISH_W:
-                continue
-            target_dc = (slot.target * nd.capacity_wh - w[k, W_E1]) / (nd.eta_c * step_h)
-            room = min(w[k, W_CHARGE], target_dc) - w[k, W_C_PV]
-            dc = inverter_ac_w(most, nd.charge_p_self_w, nd.charge_a, nd.charge_b, nd.rated_w)
-            if dc > room:
-                dc = room
-                most = inverter_dc_w(dc, nd.charge_p_self_w, nd.charge_a, nd.charge_b, nd.rated_w)
-            if dc <= w[k, W_C_AC] + WISH_W:
-                continue
-            w[k, W_IN] = most
-            w[k, W_C_AC] = dc
-            demand += most - taken
-            if nd.side == BACKUP:
-                through += most - taken
-        # --- repeat until the on/off set, and who follows the usual order, no longer change
+        ask = w[n, S_DEMAND] - max(plant.bias_w, min(never, w[n, S_DEMAND]))
+        first = 0
+        while first < n and ask > WISH_W:
+            last = first + 1
+            while last < n and give[1, last] == give[1, first]:
+                last += 1
+            ask -= _share_discharge(give, first, last, ask, nodes, plant, pv_dc, t, w)
+            first = last
+        # --- (8) the rest is imported; an import limit first cuts charging, the last in priority first
+        over = w[n, S_DEMAND] + slots_w - plant.import_w
         again = False
+        if over > WISH_W and slots_w > 0.0:
+            for j in range(n):
+                k = n - 1 - j
+                if over <= WISH_W or w[k, W_GRANT] <= 0.0:
+                    continue
+                nd = nodes[k]
+                cut = min(over, w[k, W_GRANT])
+                over -= cut
+                slots_w -= cut
+                if nd.side == BACKUP:
+                    slots_b -= cut
+                w[k, W_GRANT] -= cut
+                w[k, W_IN] -= cut
+                w[k, W_C_AC] = inverter_ac_w(w[k, W_IN], nd.charge_p_self_w, nd.charge_a, nd.charge_b, nd.rated_w)
+                if w[k, W_C_AC] <= WISH_W:  # cut below its start: it is off, and the step is done again without it
+                    w[k, W_ON] = -1.0
+                    again = True
+        w[n, S_SLOTS] = slots_w
+        w[n, S_SLOTS_B] = slots_b
+        if again:
+            continue
+        # --- repeat until the on/off set, and who follows the usual order, no longer change
         for k in range(n):
             if w[k, W_BELOW] > 0.0 and w[k, W_USUAL] == 0.0 and w[k, W_IN] == 0.0 and w[k, W_C_PV] > 0.0:
-                if demand > plant.import_w + WISH_W:
+                if w[n, S_DEMAND] > plant.import_w + WISH_W:
                     w[k, W_USUAL] = 1.0
                     again = True
             runs = w[k, W_OUT] > 0.0 or w[k, W_IN] > 0.0
@@ -474,19 +625,22 @@ def settle_step(nodes, slots, plant, order, codes, pv_dc, ac, t, energy, energy_
             break
 
     _write_rows(
-        nodes, plant, pv_dc, t, energy, energy_pv, load_b, load_g, never, demand, through,
-        own_b_now, own_g_now, pv_b_now + pv_b_fixed + pv_g_now + pv_g_fixed, lost_device, lost_cap, w, row, node_rows,
+        nodes, plant, pv_dc, t, energy, energy_pv, load_b, load_g, never, own_b_now, own_g_now,
+        w[n, S_PV_B] + pv_b_fixed + pv_g_now + pv_g_fixed, lost_device, lost_cap, w, row, node_rows,
     )  # fmt: skip
 
 
 @_jit_inside
 def _write_rows(
-    nodes, plant, pv_dc, t, energy, energy_pv, load_b, load_g, never, demand, through,
+    nodes, plant, pv_dc, t, energy, energy_pv, load_b, load_g, never,
     own_b, own_g, pv_only, lost_device, lost_cap, w, row, node_rows,
 ):  # fmt: skip
     """Pay standby, name the losses (D7), move the energies and trace the origin (D10)."""
     n = nodes.shape[0]
     step_h = plant.step_h
+    slots_w = w[n, S_SLOTS]
+    demand = w[n, S_DEMAND] + slots_w
+    through = w[n, S_THROUGH] + w[n, S_SLOTS_B]
     house = load_b + load_g
     own = own_b + own_g
     pv_total, battery_total, battery_pv, charge_total = pv_only, 0.0, 0.0, 0.0
@@ -562,7 +716,13 @@ def _write_rows(
     battery_grid = min(rest, max(0.0, exported - pv_grid))
     battery_charge = rest - battery_grid
     pv_part = battery_pv / battery_total if battery_total > 0.0 else 0.0
-    charge_pv = (pv_charge + battery_charge * pv_part) / charge_total if charge_total > 0.0 else 0.0
+    # PV goes first to what charges from surplus, the rest in proportion; what batteries gave to others lies on what is open.
+    surplus = charge_total - slots_w
+    to_surplus = min(pv_charge, surplus)
+    surplus_part = to_surplus / surplus if surplus > 0.0 else 0.0
+    slot_part = (pv_charge - to_surplus) / slots_w if slots_w > 0.0 else 0.0
+    open_w = charge_total - pv_charge
+    battery_part = pv_part * battery_charge / open_w if open_w > 0.0 else 0.0
 
     for k in range(n):
         nd = nodes[k]
@@ -571,6 +731,10 @@ def _write_rows(
             drawn = (r[NODE_DISCHARGE] + r[NODE_BATTERY_STANDBY] + r[NODE_AUXILIARY]) * step_h / nd.eta_d
             mix = energy_pv[k] / energy[k] if energy[k] > 0.0 else 0.0
             stored = nd.eta_c * step_h
+            charge_pv = 0.0
+            if w[k, W_IN] > 0.0:
+                from_pv = (w[k, W_IN] - w[k, W_GRANT]) * surplus_part + w[k, W_GRANT] * slot_part
+                charge_pv = (from_pv + (w[k, W_IN] - from_pv) * battery_part) / w[k, W_IN]
             energy_pv[k] = max(
                 0.0, energy_pv[k] - mix * drawn + stored * (r[NODE_PV_TO_BATTERY] + charge_pv * r[NODE_CHARGE_FROM_AC])
             )
@@ -612,19 +776,21 @@ def _write_rows(
 
 
 @_jit
-def run_steps(nodes, slots, plant, order, codes, pv_dc, ac, first, last, energy, energy_pv, system, node_series, sums, node_sums):
+def run_steps(
+    nodes, slots, plant, take, give, codes, pv_dc, ac, first, last, energy, energy_pv, system, node_series, sums, node_sums
+):
     """Run steps `first` to `last` (not included); rows go to the series where they have room, and are summed always.
 
     `codes` (T, n) int8, `pv_dc` (T, n), `ac` (T, 9): load_b, load_g, never, pv_b, pv_g, pv_b_fixed, pv_g_fixed, own_b,
     own_g. `system` (T or 0, N_SYSTEM), `node_series` (T or 0, n, N_NODE). Sums are of W over steps, energies excepted.
     """
     n = nodes.shape[0]
-    work = np.zeros((max(n, 1), N_WORK))
+    work = np.zeros((n + 1, N_WORK))
     row = np.zeros(N_SYSTEM)
     rows = np.zeros((n, N_NODE))
     keep = system.shape[0] > 0
     for t in range(first, last):
-        settle_step(nodes, slots, plant, order, codes, pv_dc, ac, t, energy, energy_pv, work, row, rows)
+        settle_step(nodes, slots, plant, take, give, codes, pv_dc, ac, t, energy, energy_pv, work, row, rows)
         for c in range(N_SYSTEM):
             sums[c] += row[c]
             if keep:

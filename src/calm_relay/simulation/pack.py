@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar, in_window
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import Controls, Node, Plan, Slot
+from calm_relay.job.models import BatteryOrder, Controls, Node, Plan, Slot
 from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatterySideUnit
@@ -44,13 +44,17 @@ class SiteLimits:
 
 @dataclass(frozen=True, eq=False)
 class Packed:
-    """Kernel inputs of one plan; `node_ids` in priority order, `assumed` names every value no card gave."""
+    """Kernel inputs of one plan; `node_ids` in priority order, `assumed` names every value no card gave.
+
+    `take`, `give` (2, nodes): nodes in the order in which they charge and discharge, and the group that each shares with.
+    """
 
     node_ids: tuple[str, ...]
     nodes: NDArray[np.void]
     slots: NDArray[np.void]
     plant: np.void
-    order: NDArray[np.int64]
+    take: NDArray[np.int64]
+    give: NDArray[np.int64]
     codes: NDArray[np.int8]
     pv_dc: Array
     ac: Array
@@ -105,7 +109,7 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     out["ac_in_w"] = known(unit.ac_in_max_w, unit.ac_rated_w, "AC input limit, the AC rating")
     out["p_self_w"], out["a"], out["b"] = unit.loss.p_self_w, unit.loss.a, unit.loss.b
     out["charge_p_self_w"], out["charge_a"], out["charge_b"] = losses.p_self_w, losses.a, losses.b
-    out["night_w"] = min(night, unit.loss.p_self_w)
+    out["night_w"] = night
     out["grid_port_w"] = math.inf if unit.grid_port_max_w is None else unit.grid_port_max_w
     out["backup_port_w"] = math.inf if unit.backup_port_max_w is None else unit.backup_port_max_w
     out["pv_to_battery_w"] = math.inf
@@ -141,6 +145,33 @@ def slot_codes(controls: Controls, calendar: YearCalendar) -> NDArray[np.int8]:
             here &= np.isin(calendar.clock_month, slot.months)
         codes[here] = number
     return codes
+
+
+def sharing(records: NDArray[np.void], order: BatteryOrder) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return who charges and who discharges in which order, and who shares with whom (definitions D6), each (2, nodes).
+
+    Like units (all but side and reserve the same) share in proportion; groups charge by the priority of their first member and
+    give by the best round trip. An option sets one rule for all: priority, best round trip or proportion.
+    """
+    n = len(records)
+    alone = np.arange(n)
+    by_trip = np.argsort([-float(r["eta_c"] * r["eta_d"]) for r in records], kind="stable") if n else alone
+    if order == "in_proportion":
+        both = np.array([alone, np.zeros(n)], dtype=np.int64)
+        return both, both
+    if order in ("priority", "best_round_trip"):
+        both = np.array([alone if order == "priority" else by_trip, alone], dtype=np.int64)
+        return both, both
+    names = [name for name in records.dtype.names or () if name not in ("side", "reserve")]
+    kinds = [tuple(float(r[name]) for name in names) for r in records]
+    group = np.array([kinds.index(kind) for kind in kinds], dtype=np.int64)  # the first of its kind stands for it
+
+    def ordered(rank: dict[int, int]) -> NDArray[np.int64]:
+        places = sorted(range(n), key=lambda k: (rank[int(group[k])], k))
+        return np.array([places, group[places]], dtype=np.int64).reshape(2, n)
+
+    firsts = [k for k in by_trip if group[k] == k]
+    return ordered({k: k for k in range(n)}), ordered({int(k): place for place, k in enumerate(firsts)})
 
 
 def _slot_table(slots: tuple[Slot, ...], n: int) -> NDArray[np.void]:
@@ -195,9 +226,7 @@ def pack_plan(
     plant["step_h"] = calendar.step_h
     plant["export_w"], plant["import_w"], plant["transfer_w"] = limits.export_w, limits.import_w, limits.transfer_w
     plant["bias_w"] = plan.controls.meter_bias_w
-    plant["in_proportion"] = float(plan.controls.battery_order == "in_proportion")
-    trips = np.array([r["eta_c"] * r["eta_d"] for r in records])
-    order = np.argsort(-trips, kind="stable").astype(np.int64)
+    take, give = sharing(records, plan.controls.battery_order)
     code = slot_codes(plan.controls, calendar)
     codes = np.repeat(code[:, None], len(nodes), axis=1).astype(np.int8)
     return Packed(
@@ -205,7 +234,8 @@ def pack_plan(
         nodes=records,
         slots=_slot_table(plan.controls.slots, len(nodes)),
         plant=plant,
-        order=order,
+        take=take,
+        give=give,
         codes=np.ascontiguousarray(codes),
         pv_dc=np.ascontiguousarray(pv),
         ac=np.ascontiguousarray(ac_inputs_w, dtype=np.float64),
