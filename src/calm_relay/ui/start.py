@@ -116,8 +116,7 @@ def _without_display(opened: OpenedJob, path: Path | None, shot: str | None) -> 
     window.resize(*SHOT_SIZE)
     window.show()
     done = wait_idle(app, window)
-    target = Path(shot or "out/demo-window.png")
-    target.parent.mkdir(parents=True, exist_ok=True)
+    target = _place_for(Path(shot or "out/demo-window.png"))
     drawn = window.grab().save(str(target), "PNG")
     window.session.close()
     if not (done and drawn):
@@ -125,6 +124,21 @@ def _without_display(opened: OpenedJob, path: Path | None, shot: str | None) -> 
         return 1
     print(f"\nThe window was drawn to {target} ({SHOT_SIZE[0]}×{SHOT_SIZE[1]}). With a display, this command opens it.")
     return 0
+
+
+def _place_for(wanted: Path) -> Path:
+    """Return where a picture can be written: as wanted, else in a folder of its own among the temporary ones."""
+    import tempfile
+
+    try:
+        wanted.parent.mkdir(parents=True, exist_ok=True)
+        if os.access(wanted.parent, os.W_OK):
+            return wanted
+        reason = "its folder cannot be written"
+    except OSError as error:
+        reason = error.strerror or "its folder cannot be made"
+    print(f"{wanted}: {reason}; the picture goes elsewhere.", file=sys.stderr)
+    return Path(tempfile.mkdtemp(prefix="calm-relay-")) / wanted.name
 
 
 def fresh_settings() -> Settings:
