@@ -14,9 +14,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from calm_relay.errors import BadInput
+from calm_relay.job.series import SeriesStore
 from calm_relay.load.gross import gross_load
 from calm_relay.load.meter_files import read_meter, read_readings
 from calm_relay.tables.file_kind import kind_of_file
+from calm_relay.tariff.price_file import read_prices
 from tests.fuzz import damaged, read_or_explained
 
 ZONE = "Europe/Berlin"
@@ -304,3 +306,40 @@ def test_green_button_takes_net_flow_and_leaves_gas_and_sums_of_days(tmp_path):
     path.write_text(head + parts[2] + "</feed>")
     with pytest.raises(BadInput, match="it holds only unit 119"):
         read_meter(path, ZONE)
+
+
+def bare(tmp_path, lines):
+    path = tmp_path / "prices.csv"
+    path.write_text("\n".join(lines) + "\n")
+    return path
+
+
+def test_bare_prices_with_decimal_commas_are_no_two_columns(tmp_path):
+    values = [0.05 + (h % 24) / 100 for h in range(8760)]
+    commas = [f"{v:.2f}".replace(".", ",") for v in values]
+    for lines in (commas, ["price per kWh", *commas]):
+        np.testing.assert_allclose(read_prices(bare(tmp_path, lines), "UTC").per_kwh, values, atol=1e-9)
+    with pytest.raises(BadInput, match="of what unit is not said"):
+        read_prices(bare(tmp_path, [f"{14 + h % 3},03" for h in range(8760)]), "UTC")
+    cents = ["ct/kWh", *(f"{14 + h % 3},03" for h in range(8760))]
+    assert read_prices(bare(tmp_path, cents), "UTC").per_kwh[1] == pytest.approx(0.1503)
+
+
+def test_a_column_that_counts_the_rows_is_no_part_of_the_price(tmp_path):
+    counted = [f"{h},{h % 3}" for h in range(8760)]
+    assert read_prices(bare(tmp_path, counted), "UTC").per_kwh[2] == pytest.approx(2.0)
+    named = ["hour,price per kWh", *(f"{h},0.{h % 3}5" for h in range(8760))]
+    assert read_prices(bare(tmp_path, named), "UTC").per_kwh[1] == pytest.approx(0.15)
+
+
+@pytest.mark.parametrize("word", ["nan", "NaN", "inf", "-inf"])
+def test_what_is_no_number_never_reaches_a_job(word, tmp_path):
+    lines = ["price per kWh", *["0.2"] * 100, word, *["0.2"] * 8659]
+    with pytest.raises(BadInput, match=r"row 102, column 1: .* is not a number"):
+        read_prices(bare(tmp_path, lines), "UTC")
+    store = SeriesStore()
+    with pytest.raises(BadInput, match="cannot be kept"):
+        store.put(np.array([1.0, float("nan")]))
+    with pytest.raises(BadInput, match="0 or more"):
+        store.put(np.array([1.0, -1.0]), "W")
+    assert store.put(np.array([1.0, -1.0]), "per_kwh")

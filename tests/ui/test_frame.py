@@ -18,7 +18,7 @@ from PySide6.QtWidgets import QPushButton
 from calm_relay.decision.index import entries, search
 from calm_relay.demo import demo_job, demo_path
 from calm_relay.job.container import OpenedJob, read_job, save_job
-from calm_relay.job.edits import Edit
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.recovery import Recovery, find_recoverable, forget
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
@@ -341,7 +341,7 @@ import sys
 from pathlib import Path
 from calm_relay.demo import demo_path
 from calm_relay.job.container import read_job
-from calm_relay.job.edits import Edit
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import make_app
 app = make_app()
@@ -480,3 +480,31 @@ def test_demo_path_is_never_written(window):
     assert window.session.path is None
     assert demo_path().read_bytes() == before
     assert read_job(demo_path()).job == demo_job()
+
+
+def test_recovered_work_asks_before_it_writes_over_a_newer_file(window, answers, demo, tmp_path, monkeypatch):
+    monkeypatch.setattr("calm_relay.job.recovery.recovery_folder", lambda: tmp_path / "recovery")
+    path = tmp_path / "a.json"
+    stamp = save_job(path, demo, SeriesStore())
+    left = Recovery(tmp_path / "recovery")
+    assert left.keep(apply_edits(demo, [Edit("name", "Left behind")]), SeriesStore(), path, stamp)
+    left.release()
+    save_job(path, apply_edits(demo, [Edit("name", "Newer")]), SeriesStore())
+    os.utime(path, ns=(1, 1))
+    assert window.files.load(path)
+    assert "There is work on a.json that was not saved" in answers.said[-1]
+    assert window.session.job.name == "Left behind"
+    answers.sure = False
+    assert not window.files.save(), "the file is another than the work began from: it is asked first"
+    assert "changed by another program" in answers.said[-1]
+    assert read_job(path).job.name == "Newer"
+
+
+def test_a_read_only_file_is_asked_about(window, answers, demo, tmp_path):
+    path = tmp_path / "a.json"
+    save_job(path, demo, SeriesStore())
+    assert window.files.load(path)
+    path.chmod(0o444)
+    answers.sure = False
+    assert not window.files.save()
+    assert "set to be read only" in answers.said[-1]

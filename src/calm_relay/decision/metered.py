@@ -59,7 +59,7 @@ def with_meter(store: SeriesStore, job: Job, taken: Taken) -> Job:
     meter, gross = taken.meter, taken.gross
 
     def ref(values: Array, column: str) -> SeriesRef:
-        return SeriesRef(sha256=store.put(values), rows=len(values), step_s=meter.interval_s, column=column)
+        return SeriesRef(sha256=store.put(values, "W"), rows=len(values), step_s=meter.interval_s, column=column)
 
     band = not np.array_equal(gross.low_w, gross.high_w)
     background = SeriesLoad(

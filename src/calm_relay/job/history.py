@@ -4,11 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from calm_relay.job.container import validate_job
 from calm_relay.job.models import Job, LogEntry
 
 Change = Callable[[Job], Job]
+
+
+def _shared(old: Job, new: Job) -> Job:
+    """Return `new` with every branch that is equal to the old one's in its place, so that a long history holds each but once."""
+    same: dict[str, Any] = {}
+    for name in type(new).model_fields:
+        before, after = getattr(old, name), getattr(new, name)
+        if before is after:
+            continue
+        if before == after:
+            same[name] = before
+        elif isinstance(after, tuple) and isinstance(before, tuple):
+            known = {getattr(item, "id", i): item for i, item in enumerate(before)}
+            rows = tuple(
+                known[key] if (key := getattr(item, "id", i)) in known and known[key] == item else item
+                for i, item in enumerate(after)
+            )
+            same[name] = rows
+    return new.model_copy(update=same) if same else new
 
 
 @dataclass(frozen=True)
@@ -22,14 +42,16 @@ class Snapshot:
 class Document:
     """The open job with its history.
 
-    The log is append-only and outside undo: :meth:`append_log` writes it into every snapshot.
+    The log is append-only and outside undo: :meth:`append_log` writes it into every snapshot. `forgotten` counts the oldest edits
+    that are past the limit and cannot be undone any more.
     """
 
-    def __init__(self, job: Job, *, limit: int = 500) -> None:
+    def __init__(self, job: Job, *, limit: int = 2000) -> None:
         self._snapshots = [Snapshot(job, "")]
         self._index = 0
         self._saved: Job | None = job
         self._limit = limit
+        self.forgotten = 0
         self._merge_key: str | None = None
         self._observers: list[Callable[[], None]] = []
 
@@ -37,6 +59,10 @@ class Document:
     def job(self) -> Job:
         """The present state."""
         return self._snapshots[self._index].job
+
+    def __len__(self) -> int:
+        """How many states are kept."""
+        return len(self._snapshots)
 
     @property
     def dirty(self) -> bool:
@@ -80,6 +106,7 @@ class Document:
             job = validate_job(job.model_dump(), "")
         if job == self.job:
             return False
+        job = _shared(self.job, job)
         del self._snapshots[self._index + 1 :]
         if merge is not None and merge == self._merge_key and self._index:
             self._snapshots[self._index] = Snapshot(job, label)
@@ -89,6 +116,7 @@ class Document:
         if len(self._snapshots) > self._limit:
             del self._snapshots[0]
             self._index -= 1
+            self.forgotten += 1
         self._merge_key = merge
         self._tell()
         return True

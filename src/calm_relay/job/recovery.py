@@ -13,6 +13,7 @@ import os
 import time
 import uuid
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import IO, Any
 
@@ -20,6 +21,7 @@ import platformdirs
 
 from calm_relay.errors import BadInput
 from calm_relay.job.container import OpenedJob, validate_job, write_atomically
+from calm_relay.job.migrations import migrate
 from calm_relay.job.models import Job
 from calm_relay.job.series import SeriesStore, read_csv_column, write_csv_gz
 
@@ -38,6 +40,11 @@ class Found:
     path: Path | None
     edited: float
 
+    @property
+    def when(self) -> str:
+        """When it was last edited, in words."""
+        return datetime.fromtimestamp(self.edited).strftime("%d %b %H:%M")
+
 
 class Recovery:
     """Keeps one window's work. A folder that cannot be written is done without: recovery must never stop an edit."""
@@ -47,8 +54,8 @@ class Recovery:
         self.id = uuid.uuid4().hex[:12]
         self._lock: IO[str] | None = None
 
-    def keep(self, job: Job, store: SeriesStore, path: Path | None) -> bool:
-        """Write the present state; returns whether it could be."""
+    def keep(self, job: Job, store: SeriesStore, path: Path | None, stamp: tuple[int, int] | None = None) -> bool:
+        """Write the present state; returns whether it could be. `stamp` is the file's as it was read or saved last."""
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             self._hold()
@@ -59,6 +66,7 @@ class Recovery:
                     write_atomically(target, write_csv_gz(store.get(ref.sha256), ref.column))
             entry = {
                 "path": None if path is None else str(path.absolute()),
+                "stamp": stamp,
                 "edited": time.time(),
                 "job": job.model_dump(mode="json"),
             }
@@ -103,13 +111,22 @@ def forget(found_id: str, folder: Path | None = None) -> None:
 
 def _read(place: Path, file: Path) -> Found:
     entry: dict[str, Any] = json.loads(file.read_text(encoding="utf-8"))
-    job = validate_job(entry["job"], str(file))
+    data, came_in = migrate(entry["job"], str(file))
+    job = validate_job(data, str(file))
     store = SeriesStore()
     for field, ref in job.series_refs().items():
         name = f"{ref.sha256}.csv.gz"
         store.put(read_csv_column((place / "series" / name).read_bytes(), ref, name, field))
     path = None if entry["path"] is None else Path(entry["path"])
-    return Found(file.stem, OpenedJob(job, store, job.schema_version), path, float(entry["edited"]))
+    stamp = entry.get("stamp")
+    opened = OpenedJob(job, store, came_in, None if stamp is None else (int(stamp[0]), int(stamp[1])))
+    return Found(file.stem, opened, path, float(entry["edited"]))
+
+
+def unsaved_of(path: Path, folder: Path | None = None) -> Found | None:
+    """Return the newest unsaved work of a job file whose window is gone; None where there is none."""
+    there = path.absolute()
+    return next((found for found in find_recoverable(folder) if found.path is not None and found.path.absolute() == there), None)
 
 
 def _alive(place: Path, found_id: str) -> bool:

@@ -114,6 +114,27 @@ def _tariff_faults(tariff: Any) -> Iterator[tuple[str, str, str]]:
             yield f"seasons[{season.get('id')}].week", f"there is no period '{cell}'", _near(cell, known)
 
 
+def _window_faults(battery: dict[str, Any], card: Any, place: str) -> Iterator[tuple[str, str, str]]:
+    """Yield the fault of a battery's window that is closed: each end as typed, else as the card has it."""
+    own = card if isinstance(card, dict) else {}
+    ends = []
+    for name, default, pick in (("soc_min_frac", 0.0, max), ("soc_max_frac", 1.0, min)):
+        typed, of_card = battery.get(name), own.get(name, default)
+        if not isinstance(of_card, int | float) or not isinstance(typed, int | float | None):
+            return
+        ends.append(of_card if typed is None else pick(typed, of_card))
+    low, high = ends
+    if low >= high:
+        name = "soc_min_frac" if battery.get("soc_min_frac") is not None else "soc_max_frac"
+        where = (
+            ""
+            if battery.get("soc_min_frac") is not None and battery.get("soc_max_frac") is not None
+            else " with the card's own end"
+        )
+        problem = f"the window from {low * 100:g} % to {high * 100:g} %{where} holds nothing"
+        yield f"{place}.{name}", problem, "make the lower end less than the upper one"
+
+
 def _plan_faults(
     plan: dict[str, Any],
     cards: dict[str, dict[str, Any]],
@@ -179,13 +200,7 @@ def _plan_faults(
         battery = node.get("battery")
         if isinstance(battery, dict):
             yield from card(battery.get("card"), ("battery",), f"{place}.battery.card")
-            low, high = battery.get("soc_min_frac"), battery.get("soc_max_frac")
-            if isinstance(low, int | float) and isinstance(high, int | float) and low >= high:
-                yield (
-                    f"{place}.battery.soc_min_frac",
-                    f"{low} is not below the upper end {high}",
-                    "make the window open",
-                )
+            yield from _window_faults(battery, cards.get(str(battery.get("card"))), f"{place}.battery")
     if battery_side > MAX_BATTERY_SIDE_NODES:
         yield (
             "nodes",

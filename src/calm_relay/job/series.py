@@ -29,8 +29,20 @@ class SeriesStore:
     def __init__(self) -> None:
         self._kept: dict[str, Series] = {}
 
-    def put(self, values: Series) -> str:
-        """Keep `values` and return their hash."""
+    def put(self, values: Series, unit: str | None = None) -> str:
+        """Keep `values` and return their hash; what the reader of a job would refuse is never kept.
+
+        Raises
+        ------
+        BadInput
+            A value is not finite, or below 0 in a `unit` that knows no such values.
+        """
+        array = np.asarray(values, dtype=np.float64)
+        wrong = ~np.isfinite(array) if unit is None or unit in SIGNED else ~(np.isfinite(array) & (array >= 0))
+        if wrong.any():
+            at = int(np.flatnonzero(wrong)[0])
+            least = "" if unit is None or unit in SIGNED else ", 0 or more"
+            raise BadInput([Fault("", f"row {at + 1}", f"the value {array[at]:g} cannot be kept", f"give finite numbers{least}")])
         key = series_hash(values)
         if key not in self._kept:
             kept = np.array(values, dtype=np.float64)

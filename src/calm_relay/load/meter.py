@@ -20,6 +20,7 @@ from calm_relay.tables.year import place
 Array = NDArray[np.float64]
 CHANNELS = ("import", "export", "house", "solar", "charge", "discharge")
 MOST_BYTES = 200_000_000
+MOST_W = 1_000_000.0  # above it a value is a slip, or of another unit: a megawatt is no house
 SUN_H = (8.0, 17.0)  # between which the middle of a PV day lies in any zone
 
 
@@ -93,6 +94,7 @@ def place_in_year(readings: Readings, time_zone: str, wanted: int | None = None)
     energies = {name: readings.energy_wh[name] for name in CHANNELS if name in readings.energy_wh}
     placed = place(readings.file, readings.begin_utc, step, energies, time_zone, wanted)
     powers = {name: filled_by_weeks(row * 3600.0 / step, step) for name, row in placed.rows.items()}
+    _plausible(readings, powers)
     notes = placed.notes
     if any(placed.leap.values()):
         told = ", ".join(f"{name} {wh / 1000:.1f} kWh" for name, wh in placed.leap.items())
@@ -110,6 +112,20 @@ def place_in_year(readings: Readings, time_zone: str, wanted: int | None = None)
         notes=notes,
         years=placed.years,
     )
+
+
+def _plausible(readings: Readings, powers: dict[str, Array]) -> None:
+    """Refuse what no house's supply carries, and a year in which nothing was ever measured."""
+    for name, watts in powers.items():
+        at = int(np.argmax(watts))
+        if watts[at] > MOST_W:
+            kept = np.nan_to_num(readings.energy_wh[name])
+            row = int(np.argmax(kept))
+            when = str(readings.begin_utc[row]).replace("T", " ")[:16]
+            problem = f"{kept[row] / 1000:g} kWh in {readings.interval_s // 60} min are {watts[at] / 1000:,.0f} kW: no such supply"
+            raise bad(readings.file, f"{name}, {when} UTC", problem, "look whether the unit is right, or the cell is a slip")
+    if powers and not any(watts.any() for watts in powers.values()):
+        raise bad(readings.file, "", "every value of the year is 0", "give a file in which something was measured")
 
 
 def _odd_sun(powers: dict[str, Array]) -> tuple[str, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from dataclasses import dataclass
 from pathlib import Path
@@ -87,6 +88,8 @@ def _bare(path: Path, raw: bytes) -> PriceYear:
     except UnicodeDecodeError as error:
         raise bad(path, "", f"it cannot be read ({error})", "save it as UTF-8 CSV") from error
     mark = ";" if lines and ";" in lines[0] else ","
+    if mark == "," and _decimal_commas(lines):
+        mark = ";"  # one column: its commas are decimal marks
     out: list[float] = []
     rows: list[int] = []
     for number, line in enumerate(lines, start=1):
@@ -94,7 +97,10 @@ def _bare(path: Path, raw: bytes) -> PriceYear:
         if not any(cells):
             continue
         try:
-            out.append(float(cells[-1].replace(",", ".") if mark == ";" else cells[-1]))
+            value = float(cells[-1].replace(",", ".") if mark == ";" else cells[-1])
+            if not np.isfinite(value):
+                raise ValueError
+            out.append(value)
         except ValueError:
             if number == 1:
                 continue
@@ -108,6 +114,21 @@ def _bare(path: Path, raw: bytes) -> PriceYear:
     head = lines[0].split(mark)[-1] if rows[0] > 1 else ""
     values, told = _per_kwh(path, head, np.array(out), np.array(rows))
     return PriceYear(values, (("time", "8760 hours of standard time, from 1 January"), ("prices", told)))
+
+
+def _decimal_commas(lines: list[str]) -> bool:
+    """Return whether rows like ``14,03`` are one number each: no heading of two names, and no first column that counts the rows."""
+    rows = [line.strip() for line in lines if line.strip()]
+    cells = [row.split(",") for row in rows]
+    if not rows or any(len(row) > 2 for row in cells) or not all(re.fullmatch(r"-?\d+(,\d+)?", text) for text in rows[1:]):
+        return False
+    first = cells[0]
+    if len(first) == 2 and not re.fullmatch(r"-?\d+,\d+", rows[0]):
+        return False  # two names above two columns
+    two = [row for row in cells[1:] if len(row) == 2]
+    counts = [int(row[0]) for row in two]
+    counting = len(two) == len(cells) - 1 and all(b - a == 1 for a, b in itertools.pairwise(counts))
+    return bool(two) and not counting
 
 
 def _by_stamps(path: Path, raw: bytes, time_zone: str, calendar_year: int | None) -> PriceYear:

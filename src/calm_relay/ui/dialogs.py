@@ -6,7 +6,8 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMessageBox, QWidget
 
-from calm_relay.job.container import SUFFIX
+from calm_relay.job.container import SUFFIX, OpenedJob
+from calm_relay.job.recovery import forget, unsaved_of
 
 FILTER = f"Calm Relay job (*{SUFFIX} *.json)"
 
@@ -83,3 +84,18 @@ class Dialogs:
         """Ask for a line of text."""
         given, done = QInputDialog.getText(self._parent, title, text, text=value)
         return given if done else None
+
+
+def take_up_unsaved(dialogs: Dialogs, path: Path) -> OpenedJob | None:
+    """Ask about unsaved work of a job file that is about to be opened; returns it where it is taken up.
+
+    Refused work stays where it is, on the start page, until it is forgotten there.
+    """
+    found = unsaved_of(path)
+    if found is None:
+        return None
+    text = f"There is work on {path.name} that was not saved when the program ended, last edited {found.when}. Take it up?"
+    if not dialogs.confirm(text, "Take it up"):
+        return None
+    forget(found.id)
+    return found.opened

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QStatusBar, QWidget
 from calm_relay.errors import BadInput
 from calm_relay.job.container import OpenedJob, read_job
 from calm_relay.tables.file_kind import SUFFIXES, FileKind, kind_of_file
-from calm_relay.ui.dialogs import Dialogs
+from calm_relay.ui.dialogs import Dialogs, take_up_unsaved
 from calm_relay.ui.session import Session
 from calm_relay.ui.settings import Settings
 
@@ -73,7 +73,8 @@ class JobFiles:
         except BadInput as error:
             self.problem(str(error))
             return False
-        return self.take(opened, path)
+        taken = take_up_unsaved(self._host.dialogs, path)
+        return self.take(opened if taken is None else taken, path, recovered=taken is not None)
 
     def take(self, opened: OpenedJob, path: Path | None, *, recovered: bool = False) -> bool:
         """Put another job in place of this one, if that may be left."""
@@ -95,12 +96,22 @@ class JobFiles:
             return False
         return self._save_to(session.path)
 
+    def _may_write(self, path: Path) -> bool:
+        """Ask before a file is written over that was set to be read only."""
+        try:
+            locked = not path.stat().st_mode & 0o222
+        except OSError:
+            return True
+        return not locked or self._host.dialogs.confirm(f"{path.name} is set to be read only. Write over it?", "Write over")
+
     def save_as(self) -> bool:
         """Ask for a name and save."""
         path = self._host.dialogs.ask_save(self._host.session.job.name)
         return path is not None and self._save_to(path)
 
     def _save_to(self, path: Path) -> bool:
+        if not self._may_write(path):
+            return False
         try:
             self._host.session.save(path)
         except BadInput as error:

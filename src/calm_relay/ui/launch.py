@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from calm_relay.job.container import OpenedJob
 from calm_relay.ui import crash
 from calm_relay.ui.commands import make_window
-from calm_relay.ui.dialogs import Dialogs
+from calm_relay.ui.dialogs import Dialogs, take_up_unsaved
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start_page import StartPage
 from calm_relay.ui.theme import DARK, LIGHT, apply_theme, system_theme
@@ -40,6 +40,14 @@ class Launch:
         self._put(window)
         return window
 
+    def open(self, opened: OpenedJob, path: Path | None) -> MainWindow:
+        """Show the window on a job of a file, or on unsaved work of it, as is answered."""
+        if path is None:
+            return self.window(opened, path)
+        asked = Dialogs(QWidget())
+        taken = take_up_unsaved(asked, path)
+        return self.window(opened if taken is None else taken, path, recovered=taken is not None)
+
     def _begin(self, opened: OpenedJob, path: Path | None, *, recovered: bool) -> None:
         self.window(opened, path, recovered=recovered)
 
@@ -54,7 +62,7 @@ class Launch:
         if not isinstance(window, MainWindow):
             return True
         session = window.session
-        return session.recovery.keep(session.job, session.store, session.path)
+        return session.recovery.keep(session.job, session.store, session.path, session.stamp)
 
     def _say(self, title: str, text: str) -> None:
         window = self.shown

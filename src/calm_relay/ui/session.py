@@ -98,7 +98,7 @@ class Session(QObject):
     def keep(self) -> None:
         """Write the present state where it is found again after a crash; nothing is kept of what is saved."""
         if self.unsaved:
-            self.recovery.keep(self.job, self.store, self.path)
+            self.recovery.keep(self.job, self.store, self.path, self.stamp)
         else:
             self.recovery.drop()
 
@@ -363,13 +363,13 @@ class Session(QObject):
 
     def changed_on_disk(self) -> bool:
         """Return whether the file was changed by someone else since it was read or saved."""
-        if self.path is None or self.stamp is None:
+        if self.path is None:
             return False
         try:
             status = self.path.stat()
         except OSError:
             return False
-        return (status.st_mtime_ns, status.st_size) != self.stamp
+        return (status.st_mtime_ns, status.st_size) != self.stamp  # never read from it: whatever stands there is another's
 
     def close(self) -> None:
         """Stop the worker; what was not saved was left on purpose."""

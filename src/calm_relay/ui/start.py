@@ -98,7 +98,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     if opened is None:
         launch.start_page()
     else:
-        launch.window(opened, path)
+        launch.open(opened, path)
     return app.exec()
 
 

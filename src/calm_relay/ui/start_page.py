@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime
 from functools import partial
 from pathlib import Path
 
@@ -17,7 +16,7 @@ from calm_relay.job.container import OpenedJob, read_job
 from calm_relay.job.recovery import Found, find_recoverable, forget
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
-from calm_relay.ui.dialogs import Dialogs
+from calm_relay.ui.dialogs import Dialogs, take_up_unsaved
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.widgets import clear_layout, label
 
@@ -95,9 +94,8 @@ class StartPage(QWidget):
             holder = QWidget()
             row = QHBoxLayout(holder)
             row.setContentsMargins(0, 0, 0, 0)
-            when = datetime.fromtimestamp(work.edited).strftime("%d %b %H:%M")
             where = "never saved" if work.path is None else work.path.name
-            row.addWidget(label(f"{work.opened.job.name}, last edited {when}, {where}", wrap=True), 1)
+            row.addWidget(label(f"{work.opened.job.name}, last edited {work.when}, {where}", wrap=True), 1)
             for text, act in (("Take it up", self._take_up), ("Forget it", self._forget)):
                 button = QPushButton(text)
                 button.setAccessibleName(f"{text}: {work.opened.job.name}")
@@ -128,7 +126,9 @@ class StartPage(QWidget):
     def load(self, path: Path) -> None:
         """Open a job file; a fault is said, and nothing else happens."""
         try:
-            self._opened(read_job(path), path, False)
+            opened = read_job(path)
+            taken = take_up_unsaved(self.dialogs, path)
+            self._opened(opened if taken is None else taken, path, taken is not None)
         except BadInput as error:
             self.dialogs.say("That did not work", str(error))
 

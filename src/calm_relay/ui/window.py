@@ -300,7 +300,10 @@ class MainWindow(QMainWindow):
         self._made_up.setText("made-up demo" if job.made_up else "")
         self._made_up.setVisible(job.made_up)
         self.menus.show_history(document.undo_label, document.redo_label)
-        self._undo_words.setText("" if document.undo_label is None else f"Undo: {document.undo_label}")
+        words = "" if document.undo_label is None else f"Undo: {document.undo_label}"
+        if document.forgotten:
+            words += f"\nThe oldest {document.forgotten} edits are past the {len(document)} that are kept."
+        self._undo_words.setText(words)
         self.menus.show_plan(today=self.session.chosen == job.plans[0].id)
 
     def _show_marks(self) -> None:

@@ -429,7 +429,9 @@ def with_weather(job: Job, read: WeatherRead, store: SeriesStore, job_offset_h: 
     step = 86_400 * DAYS // rows
 
     def ref(values: Array | None, unit: Literal["W/m2", "°C"], column: str) -> SeriesRef | None:
-        return None if values is None else SeriesRef(sha256=store.put(values), rows=rows, step_s=step, unit=unit, column=column)
+        return (
+            None if values is None else SeriesRef(sha256=store.put(values, unit), rows=rows, step_s=step, unit=unit, column=column)
+        )
 
     offset = job_offset_h if math.isnan(year.utc_offset_h) else year.utc_offset_h
     place = job.site.place
