@@ -266,6 +266,47 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "over": (A, [Edit("site.supply.kind", "three_phase"), *ON_PHASE_1, Edit(f"plans[{A}].transfer.backed_up", "whole_house")]),
         "within": (A, [Edit("site.supply.kind", "split_phase")]),
     },
+    "battery.voltage": {
+        "over": (A, [Edit(f"plans[{A}].nodes[bat].battery.modules", 7)]),
+        "within": (A, []),
+    },
+    "battery.count": {
+        "over": (A, [Edit(f"plans[{A}].nodes[bat].battery.modules", 1)]),
+        "within": (A, []),
+    },
+    "battery.slot-price": {
+        "tight": (A, [Edit(f"plans[{A}].controls.slots[0].start_h", 20.0), Edit(f"plans[{A}].controls.slots[0].end_h", 23.0)]),
+        "within": (A, []),
+    },
+    "battery.round-trip": {
+        "tight": (A, [Edit("tariff.cheap_price_per_kwh", 0.35)]),
+        "within": (A, []),
+    },
+    "network.export-cap": {
+        "over": (A, [Edit("site.export_limit_w", 2000.0), Edit(f"{OLD_INVERTER}.controllable", False)]),
+        "within": (A, []),
+    },
+    "network.import-limit": {
+        "over": (A, [Edit("site.import_limit_w", 4000.0)]),
+        "within": (A, [Edit("site.import_limit_w", 14_000.0)]),
+    },
+    "service.main-fuse": {
+        "over": (A, [Edit("site.supply.service_a", 16.0)]),
+        "within": (A, []),
+    },
+    "backup.pass-through": {
+        "over": (A, [Edit("library[gateway-63].pass_through_a", 5.0)]),
+        "within": (A, []),
+        "not known": (A, [Edit("library[gateway-63].pass_through_a", None)]),
+    },
+    "backup.unit-pass": {
+        "over": (B, [Edit("library[hybrid-5k].pass_through_a", 5.0)]),
+        "within": (B, []),
+    },
+    "backup.stays-on": {
+        "over": (A, [Edit("house.appliances[oven].essential", True)]),
+        "within": (A, []),
+    },
     "network.inverter-sum": {
         "over": (C, []),
         "within": (B, []),
@@ -299,6 +340,8 @@ NO_REMEDY = (
     "array.clipped-share",
     "brief.contract",
     "brief.budget",
+    "network.import-limit",
+    "backup.unit-pass",
 )
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from typing import Any, NamedTuple
 
+import numpy as np
 import pytest
 
 from calm_relay.job.edits import Edit, apply_edits
@@ -108,6 +109,10 @@ ROWS = [
         f"plans[{B}].later.modules", soft=True, value_knob=True, whole=True),
     Row("brief.budget", B, [Edit("brief.budget", 20_000.0)], 11_900, 20_000, "brief.budget", soft=True),
     Row("network.inverter-sum", C, [], 11_000, 10_000, "site.network.sum_limit_w"),
+    Row("battery.voltage", A, [], 3 * 64 * 1.125, 460, f"{CHARGER}.battery_voltage_max_v"),  # 3.6 V of a cell that is 3.2 V
+    Row("battery.voltage", A, [Edit(f"{CHARGER}.battery_voltage_min_v", 160.0)], 3 * 64 * (0.875 + 0.25 * 0.05), 160,
+        f"{CHARGER}.battery_voltage_min_v"),
+    Row("battery.count", A, [], 3, 7, f"{STACK}.modules_max", whole=True),
     Row("battery.charge-chain", A, [], CHARGE_2K, out_w(5000, 30, 0.01, 0.02, 5000), f"{STACK}.charge_max_a", 1 / 192),
     Row("backup.ac-pv-absorb", A, [Edit(f"{CHARGER}.absorb_ratio", 1.2)], 5000, 6000, f"{CHARGER}.absorb_ratio", 1 / 5000),
     Row("backup.motor-start", A, [], 23 * 230 + (6605.5 - 5290), 7500, f"{CHARGER}.offgrid_peak_va"),
@@ -201,6 +206,30 @@ def test_the_window_by_hand(demo, quarter):
     assert f.limit == pytest.approx(0.75 * 9900)
 
 
+def test_a_slot_and_its_price_by_hand(demo, quarter):
+    # The cheap window is 1–5 h at 0.19; a slot of 3–7 h buys two of its four hours at 0.36, so at 0.275 on the mean.
+    late = [Edit(f"plans[{A}].controls.slots[0].start_h", 3.0), Edit(f"plans[{A}].controls.slots[0].end_h", 7.0)]
+    job = apply_edits(demo, late)
+    (slot,) = findings(quarter, job, A, "battery.slot-price")
+    assert (slot.verdict, slot.value) == ("tight", 2.0)
+    trip = out_w(CHARGE_2K * 0.95, 30, 0.01, 0.02, 5000) / 2000
+    (trip_found,) = findings(quarter, job, A, "battery.round-trip")
+    assert trip_found.value == pytest.approx(0.36 - 0.275 / trip, rel=1e-9)
+
+
+def test_limits_of_the_year_by_counting_its_steps(demo, quarter):
+    """The supply's amps, the hours over it and the device's amps, counted from the flow itself."""
+    job = apply_edits(demo, [Edit("site.supply.service_a", 16.0), Edit("library[gateway-63].pass_through_a", 6.0)])
+    table = quarter.flow(job, job.plan(A)).flow
+    meter = (table.column("import_w") + table.column("export_w")) / 230.0
+    (fuse,) = findings(quarter, job, A, "service.main-fuse")
+    assert (fuse.verdict, fuse.value) == ("over", pytest.approx(meter.max()))
+    assert f"{np.count_nonzero(meter > 16.0) * 0.25:.0f} h over" == fuse.cost
+    (device,) = findings(quarter, job, A, "backup.pass-through")
+    assert device.verdict == "over"
+    assert device.value < fuse.value
+
+
 def test_the_off_grid_limit_is_the_least_of_unit_and_battery(demo, quarter):
     # 3 modules: 30 A × 192 V = 5.76 kW, the unit's 5.3 kW is less, its AC rating 5 kW still less; 2 modules: 3.84 kW DC.
     assert findings(quarter, demo, A, "backup.offgrid-power")[0].limit == 5000
@@ -223,7 +252,9 @@ def test_every_row_of_the_cases_with_a_limit_has_a_hand_value_somewhere():
     by_year = {
         "battery.evening-peak", "battery.array-fills", "backup.offgrid-power", "backup.line-power", "array.clipped-share",
         "array.uncatchable", "tracker.parallel-loss", "battery.window-fill", "string.measured", "brief.contract",
-        "tracker.strings-alike", "tracker.one-face", "tracker.enough-for-faces", "array.under-used",
+        "tracker.strings-alike", "tracker.one-face", "tracker.enough-for-faces", "array.under-used", "network.export-cap",
+        "network.import-limit", "service.main-fuse", "backup.pass-through", "backup.unit-pass", "backup.stays-on",
+        "battery.slot-price", "battery.round-trip",
     }  # fmt: skip
     assert {row.check for row in ROWS} | by_year == set(CASES)
     assert HYB

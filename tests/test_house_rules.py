@@ -89,7 +89,7 @@ def test_columns_are_reached_by_name():
 
 
 # Figures of cards that no code reads yet, each with what will; a new field must be read, or stand here.
-NOT_READ_YET = {"battery_voltage_min_v": "the stack against the unit's window"}
+NOT_READ_YET: dict[str, str] = {}
 
 
 def test_every_card_field_has_a_reader():

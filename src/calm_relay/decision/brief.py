@@ -9,6 +9,7 @@ from calm_relay.job.house_models import House
 from calm_relay.job.models import Job
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.rules.checks_brief import END_WORDS
+from calm_relay.tariff.prices import cheap_window
 from calm_relay.units import format_quantity as show
 
 PURPOSES: tuple[tuple[Purpose, str], ...] = (
@@ -64,13 +65,6 @@ def reserve_default(brief: Brief) -> Default:
     share = USUAL_RESERVE_FRAC if _silent(brief) else RESERVE_FRAC[weight]
     reason = "usual, the brief says nothing of outages" if _silent(brief) else _weighed(brief, "ride_through")
     return Default(f"holds {share * 100:.0f} % of its battery for outages", reason, share)
-
-
-def cheap_window(tariff: Tariff) -> tuple[float, float] | None:
-    """Return the clock hours of a tariff's cheap window; None where two prices are not what it has. [h]"""
-    cheaper = tariff.cheap_price_per_kwh < tariff.import_price_per_kwh and tariff.cheap_start_h != tariff.cheap_end_h
-    plain = not tariff.seasons and tariff.hourly_import is None
-    return (tariff.cheap_start_h, tariff.cheap_end_h) if plain and cheaper else None
 
 
 def window_default(brief: Brief, tariff: Tariff) -> Default | None:

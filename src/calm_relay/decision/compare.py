@@ -44,6 +44,7 @@ class PlanRow:
     clipped_wh: float
     caught_wh: float
     held_by_cap_wh: float
+    exceeded_hours_h: float
     usable_wh: float
     full_cycles: float
     evening_hours_over_h: float | None
@@ -104,6 +105,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 clipped_wh=facts.clipped_wh,
                 caught_wh=facts.caught_wh,
                 held_by_cap_wh=facts.held_by_cap_wh,
+                exceeded_hours_h=max((e.hours_h for e in facts.exceeded.values()), default=0.0),
                 usable_wh=facts.usable_wh,
                 full_cycles=facts.full_cycles,
                 evening_hours_over_h=None if facts.evening is None else facts.evening.hours_over_h,

@@ -35,6 +35,10 @@ def limit_costs(plan: Plan, facts: YearFacts) -> tuple[LimitCost, ...]:
             text = {"export_cap": "Export cap", "transfer": "Transfer device"}[kind]
         if use.hours_h > 0 or use.held_wh > 0:
             out.append(LimitCost(key, text, use.hours_h, use.held_wh))
+    for key, e in facts.exceeded.items():
+        if e.hours_h > 0:
+            text = {"export_cap": "Export cap", "import": "Import limit", "transfer": "Transfer device"}[key]
+            out.append(LimitCost(f"{key} passed", f"{text}: passed, nothing could cut it", e.hours_h, e.over_wh))
     if facts.tracker_lost_wh > 500.0:
         out.append(LimitCost("tracker", "Tracker current or power", 0.0, facts.tracker_lost_wh))
     return tuple(sorted(out, key=lambda row: (-row.held_wh, -row.hours_h)))

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 from calm_relay.calendar import window_hours
 from calm_relay.decision.brief import (
-    cheap_window,
     defaults,
     dull_half,
     outage_default,
@@ -22,12 +21,14 @@ from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, Slot
 from calm_relay.job.parts import with_cards
 from calm_relay.job.rows import inverter_rows, pv_only_nodes
 from calm_relay.library.book import CardBook, book_of
-from calm_relay.library.cards import BatteryCard, Card, InverterCard, ModuleCard, TransferCard
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card, InverterCard, ModuleCard, TransferCard
 from calm_relay.library.shipped import shipped_book
 from calm_relay.packs.pack import pack_named
 from calm_relay.pv import limits
 from calm_relay.pv.limits import string_volts
-from calm_relay.simulation.chain import usable_wh
+from calm_relay.rules.checks_battery import unit_of
+from calm_relay.simulation.chain import modules_fit, usable_wh
+from calm_relay.tariff.prices import cheap_window
 
 PATTERNS: tuple[tuple[str, str, str], ...] = (
     ("ac-add-on", "Keep, add AC battery", "what stands stays; a battery inverter joins it"),
@@ -83,7 +84,7 @@ def _ac_add_on(need: Need, today: Plan) -> Drafted:
     old = _pv_inverters(job, today)
     rated = _rated_w(job, old)
     unit = _smallest_unit("battery_inverter", max(3000.0, rated))
-    stack, modules = _battery(need, 1.03 * rated)  # what AC-coupled PV gives off grid has to find room, 1:1
+    stack, modules = _battery(need, unit_of(unit), 1.03 * rated)  # what AC-coupled PV gives off grid has to find room, 1:1
     kept = tuple(node.model_copy(update={"side": "backup"}) for node in today.nodes)
     new = Node(
         id=_free("battery", today),
@@ -104,7 +105,7 @@ def _swap(need: Need, today: Plan) -> Drafted:
     renumbered = tuple(group.model_copy(update={"tracker": n}) for n, group in enumerate(strings, start=1))
     rated = _rated_w(job, old)
     unit = _smallest_unit("hybrid", rated, trackers=len(renumbered))
-    stack, modules = _battery(need)
+    stack, modules = _battery(need, unit_of(unit))
     new = Node(
         id=_free("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=renumbered,
         battery=BatteryChoice(card=stack.id, modules=modules),
@@ -119,7 +120,7 @@ def _alongside(need: Need, today: Plan) -> Drafted:
     module = shipped_book().module("module-430")
     count = min(job.face(face).room_modules or 12, 12, _longest(job, module, 600.0))
     unit = _smallest_unit("hybrid", 0.8 * count * module.power_stc_w)
-    stack, modules = _battery(need)
+    stack, modules = _battery(need, unit_of(unit))
     group = StringGroup(id=_free_string(today), face=face, module=module.id, tracker=1, modules_per_string=count)
     new = Node(
         id=_free("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=(group,),
@@ -196,9 +197,18 @@ def _smallest_unit(kind: str, rated_w: float, trackers: int = 0) -> InverterCard
 
 
 def _gateway(service_a: float) -> TransferCard:
-    """Return the smallest shipped transfer device that passes the service, else the largest there is."""
+    """Return the smallest shipped transfer device that passes the service.
+
+    Raises
+    ------
+    NotFeasible
+        When none does: what passes less would be the bottleneck of the house.
+    """
     cards = sorted(shipped_book().transfers().values(), key=lambda c: c.pass_through_a or 0.0)
-    return next((c for c in cards if (c.pass_through_a or 0.0) >= service_a), cards[-1])
+    found = next((c for c in cards if (c.pass_through_a or 0.0) >= service_a), None)
+    if found is None:
+        raise NotFeasible(f"no shipped transfer device passes a service of {service_a:g} A", "bring a larger one in as a card")
+    return found
 
 
 @dataclass(frozen=True)
@@ -221,15 +231,18 @@ class Need:
         return max(0.0, typed - never) if within else typed + listed - never
 
 
-def _battery(need: Need, takes_w: float = 0.0) -> tuple[BatteryCard, int]:
-    """Return a stack that holds the trade's 60 % of a day's use, the brief's outage, and takes `takes_w`, as its card allows."""
+def _battery(need: Need, unit: BatterySideUnit, takes_w: float = 0.0) -> tuple[BatteryCard, int]:
+    """Return a stack holding the trade's 60 % of a day's use and the brief's outage, taking `takes_w`, as card and unit allow."""
     card = next(iter(shipped_book().batteries().values()))
     usable = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh
     outage = outage_default(need.job.brief, need.job.house)
     through = 0 if outage is None else math.ceil(outage.value / usable)
     takes = math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v))
     wanted = max(round(NIGHT_SHARE * need.battery_day_wh / usable), through, takes)
-    return card, max(card.modules_min, min(card.modules_max, wanted))
+    fitting = [n for n in range(card.modules_min, card.modules_max + 1) if modules_fit(unit, card, n, card.soc_min_frac)]
+    if not fitting:
+        raise NotFeasible(f"no number of {card.name} fits the battery input of {unit.name}", "choose equipment by hand")
+    return card, min(fitting, key=lambda n: (abs(n - wanted), -n))
 
 
 def _free(base: str, plan: Plan) -> str:

@@ -58,7 +58,7 @@ def steps(job: Job, plan: Plan) -> tuple[Step, ...]:
         if node.battery is not None:
             battery, unit = cards.battery(node.battery.card), cards.battery_unit(node.card)
             more = node.battery.modules + 1
-            if more <= battery.modules_max and chain.stack_voltage_v(battery, more) <= unit.battery_voltage_max_v:
+            if chain.modules_fit(unit, battery, more):
                 text = f"{node.name}: {more} battery modules instead of {node.battery.modules}"
                 out.append(Step(f"battery:{node.id}", text, (Edit(f"{base}.nodes[{node.id}].battery.modules", more),)))
         larger = [

@@ -22,6 +22,7 @@ COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
     ("clipped_wh", "Clipped, at least", "energy_wh"),
     ("caught_wh", "Caught by the battery", "energy_wh"),
     ("held_by_cap_wh", "Held by the export cap", "energy_wh"),
+    ("exceeded_hours_h", "Above a limit all the same", "hours_h"),
     ("usable_wh", "Usable battery", "energy_wh"),
     ("full_cycles", "Full cycles a year", "count"),
     ("evening_hours_over_h", "Evening hours over limit", "hours_h"),

@@ -39,7 +39,7 @@ FEE_PER_KWH, KEPT_PER_KWH, TAX_FRAC = 0.15, 0.008, 0.25  # network and energy ta
 def _site() -> Site:
     return Site(
         place=Place(name="Kvist (made-up)", latitude_deg=57.6, longitude_deg=18.7, altitude_m=12, time_zone="Europe/Stockholm"),
-        supply=Supply(kind="three_phase", voltage_v=230, service_a=25),
+        supply=Supply(kind="three_phase", voltage_v=230, service_a=35),
         weather=MonthlyWeather(
             ghi_wh_per_m2_day=(380, 1050, 2450, 4200, 5700, 6150, 5800, 4600, 2950, 1400, 520, 270),
             temperature_mean_c=(0.4, 0.0, 1.9, 5.6, 10.4, 14.9, 17.6, 17.3, 13.4, 8.8, 4.9, 2.1),

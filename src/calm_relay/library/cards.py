@@ -252,6 +252,10 @@ class BatteryInverterCard(BatterySideUnit):
         return None
 
 
+# Empty and full volts of a cell over its nominal ones, common practice: LFP 2.8/3.2/3.6, NMC 3.0/3.65/4.2, lead-acid 1.75/2.0/2.4.
+CELL_SHARES = {"LFP": (2.8 / 3.2, 3.6 / 3.2), "NMC": (3.0 / 3.65, 4.2 / 3.65), "lead-acid": (1.75 / 2.0, 2.4 / 2.0)}
+
+
 class BatteryCard(CardBase):
     """One battery module. Stacked in series its volts add; in parallel its amps do. Current does not multiply in series."""
 
@@ -261,6 +265,8 @@ class BatteryCard(CardBase):
     soc_min_frac: Fraction = 0.0
     soc_max_frac: Fraction = 1.0
     voltage_nominal_v: VoltageV
+    voltage_full_v: VoltageV | None = Field(default=None, description="of one module, charged full; None: by chemistry, assumed")
+    voltage_empty_v: VoltageV | None = Field(default=None, description="of one module, at the end of discharge; None: likewise")
     stacking: Literal["series", "parallel"] = "series"
     modules_min: Annotated[int, Field(ge=1)] = 1
     modules_max: Annotated[int, Field(ge=1, le=64)] = 8
@@ -273,7 +279,22 @@ class BatteryCard(CardBase):
     )
     taper_soc_frac: Fraction = 1.0
     taper_end_frac: Fraction = 0.05
-    auxiliary_w: PowerW = 0.0
+    auxiliary_w: Annotated[
+        float, Quantity("power_w"), Field(ge=0, description="drawn all the time by each bank, not by each module")
+    ] = 0.0
+
+    @property
+    def volts_assumed(self) -> bool:
+        """Whether full or empty volts are the chemistry's, not the card's."""
+        return self.voltage_full_v is None or self.voltage_empty_v is None
+
+    @property
+    def window_v(self) -> tuple[float, float]:
+        """Empty and full volts of one module: the card's, else the chemistry's share of the nominal ones (assumed). [V]"""
+        low, high = CELL_SHARES[self.chemistry]
+        empty = self.voltage_nominal_v * low if self.voltage_empty_v is None else self.voltage_empty_v
+        full = self.voltage_nominal_v * high if self.voltage_full_v is None else self.voltage_full_v
+        return empty, full
 
     @property
     def one_way_frac(self) -> float:

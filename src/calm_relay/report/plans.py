@@ -42,6 +42,8 @@ def plan_data(result: PlanResult, tariff: Tariff) -> dict[str, Any]:
         "usable_wh": f.usable_wh,
         "full_cycles": f.full_cycles,
         "limits": {name: {"hours_h": use.hours_h, "held_wh": use.held_wh} for name, use in f.limits.items()},
+        "exceeded": {name: vars(e) for name, e in f.exceeded.items()},
+        "line_amps": [vars(row) for row in f.amps],
         "evening": None
         if f.evening is None
         else {

@@ -6,9 +6,11 @@ import math
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
-from calm_relay.calendar import season_of_months, window_hours
+import numpy as np
+
+from calm_relay.calendar import in_window, season_of_months, window_hours
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import BatteryChoice, Node
+from calm_relay.job.models import BatteryChoice, Node, Slot
 from calm_relay.job.rows import BatteryRow
 from calm_relay.job.rows import battery_rows as rows_of
 from calm_relay.library.book import book_of
@@ -17,6 +19,7 @@ from calm_relay.library.shipped import shipped_cards
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
 from calm_relay.simulation.quick import window_draws_wh, window_stores_wh
+from calm_relay.tariff.prices import cheap_window
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
@@ -211,8 +214,7 @@ def _more_output(c: CheckContext, rows: list[BatteryRow], value_w: float, limit_
         unit = unit_of(card)
         for modules in range(max(row.choice.modules, row.battery.modules_min), row.battery.modules_max + 1):
             choice = row.choice.model_copy(update={"modules": modules})
-            volts = chain.stack_voltage_v(row.battery, modules)
-            if volts <= unit.battery_voltage_max_v and others + _out_limit_w(unit, row.battery, choice) >= value_w:
+            if chain.modules_fit(unit, row.battery, modules) and others + _out_limit_w(unit, row.battery, choice) >= value_w:
                 return modules
         return None
 
@@ -295,3 +297,149 @@ def _fewer_modules(c: CheckContext, row: BatteryRow, worst: FillFacts, limit: fl
         out.append(Remedy(f"{fits} battery modules instead of {row.choice.modules}", (edit,)))
     out.append(Remedy("more array, or a grid charge slot for the dull months"))
     return out
+
+
+@check(
+    "battery.voltage", "Battery volts on the inverter", page="plans", needs={"plan"}, short="Battery volts",
+    source="the cards: full and empty volts of the bank against the battery input's window; by chemistry where a card is silent",
+)  # fmt: skip
+def battery_voltage(c: CheckContext) -> Iterator[Finding]:
+    """The bank full against the most the input stands, and at the lowest charge in use against the least it works with."""
+    for row in battery_rows(c):
+        low, _ = chain.soc_window(row.battery, row.choice)
+        n, unit = row.choice.modules, row.unit
+        v = chain.stack_volts(row.battery, n, low)
+        inside = f"{unit.battery_voltage_min_v:g} to {unit.battery_voltage_max_v:g} V"
+        assumed = ", by chemistry (assumed)" if row.battery.volts_assumed else ""
+        line = (
+            f"{n} modules: {v.full_v:.0f} V full, {v.floor_v:.0f} V at {low * 100:.0f} %, {v.empty_v:.0f} V empty{assumed}; "
+            f"the input works from {inside}"
+        )
+        high_gap = (unit.battery_voltage_max_v - v.full_v) / unit.battery_voltage_max_v
+        low_gap = (v.floor_v - unit.battery_voltage_min_v) / max(1.0, unit.battery_voltage_min_v)
+        fits = [m for m in range(1, 65) if chain.modules_fit(unit, row.battery, m, low)]
+        remedies = []
+        if fits:
+            best = min(fits, key=lambda m: abs(m - n))
+            remedies.append(
+                Remedy(f"{best} battery modules instead of {n}", (Edit(c.path(f"nodes[{row.node.id}].battery.modules"), best),))
+            )
+        if high_gap <= low_gap:
+            value, limit, sense = v.full_v, unit.battery_voltage_max_v, "most"
+        else:
+            value, limit, sense = v.floor_v, unit.battery_voltage_min_v, "least"
+        yield finding(
+            c, "battery.voltage", row.node.name, "voltage_v", value, limit, "most" if sense == "most" else "least", line,
+            remedies=remedies or [Remedy("a battery whose volts this inverter takes")],
+        )  # fmt: skip
+
+
+@check(
+    "battery.count", "Number of battery modules", page="plans", needs={"plan"}, short="Battery count",
+    source="the battery's card: fewest and most modules of one bank",
+)  # fmt: skip
+def battery_count(c: CheckContext) -> Iterator[Finding]:
+    """Modules of a bank against the fewest and the most its card allows."""
+    for row in battery_rows(c):
+        n, least, most = row.choice.modules, row.battery.modules_min, row.battery.modules_max
+        few = n < least
+        limit, sense = (least, "least") if few else (most, "most")
+        edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), limit)
+        yield finding(
+            c, "battery.count", row.node.name, "count", n, limit, "least" if sense == "least" else "most",
+            f"{n} modules, the card allows {least} to {most}", tight="ratio-within",
+            remedies=[Remedy(f"{limit} battery modules instead of {n}", (edit,))],
+        )  # fmt: skip
+
+
+def _grid_slots(c: CheckContext) -> Iterator[tuple[int, Slot]]:
+    for i, slot in enumerate(c.plan.controls.slots):
+        if slot.kind == "charge_from_grid" and slot.power_w > 0:
+            yield i, slot
+
+
+@check(
+    "battery.slot-price", "Charging in cheap hours", page="plans", needs={"plan"}, short="Slot and price",
+    source="the plan's charge slots against the tariff's cheap window, by clock hours; arithmetic",
+)  # fmt: skip
+def slot_price(c: CheckContext) -> Iterator[Finding]:
+    """Hours of a grid charge slot that lie outside the cheap window: it buys at the dear price, or where no price is cheaper."""
+    tariff = c.job.tariff
+    if tariff.seasons or tariff.hourly_import is not None or not any(True for _ in battery_rows(c)):
+        return
+    window = cheap_window(tariff)
+    for i, slot in _grid_slots(c):
+        hours = window_hours(slot.start_h, slot.end_h)
+        inside = 0.0 if window is None else _overlap_h((slot.start_h, slot.end_h), window)
+        outside = hours - inside
+        subject = f"slot {slot.start_h:g}–{slot.end_h:g} h"
+        where = "there is no cheaper hour" if window is None else f"the cheap window is {window[0]:g}–{window[1]:g} h"
+        line = (
+            f"{outside:g} of {hours:g} h buy at {tariff.import_price_per_kwh:g} a kWh, {where}; below its target the slot draws "
+            f"{show(slot.power_w, 'power_w')} whatever the sun does"
+        )
+        at = c.path(f"controls.slots[{i}]")
+        remedies = [Remedy("keep the charge, take no grid energy for it", (Edit(f"{at}.kind", "surplus_only"),))]
+        if window is not None:
+            edits = (Edit(f"{at}.start_h", window[0]), Edit(f"{at}.end_h", window[1]))
+            remedies.insert(0, Remedy(f"charge from {window[0]:g} to {window[1]:g} h, the cheap window", edits))
+        yield finding(
+            c,
+            "battery.slot-price",
+            subject,
+            "hours_h",
+            outside,
+            0.0,
+            "most",
+            line,
+            soft=True,
+            remedies=remedies,
+            tight="ratio-within",
+        )
+
+
+def _overlap_h(slot: tuple[float, float], window: tuple[float, float]) -> float:
+    """Return the hours that two clock windows share, past midnight allowed. [h]"""
+    minutes = np.arange(1440) / 60.0
+    return float(np.count_nonzero(in_window(minutes, *slot) & in_window(minutes, *window))) / 60.0
+
+
+@check(
+    "battery.round-trip", "Whether a round trip pays", page="plans", needs={"plan"}, short="Round trip pays",
+    source="the program's definitions, D18, without wear: price avoided − price paid ÷ AC round trip",
+)  # fmt: skip
+def round_trip(c: CheckContext) -> Iterator[Finding]:
+    """What a kWh delivered saves against what charging it in a slot costs, losses counted; wear is not in it yet."""
+    tariff = c.job.tariff
+    window = cheap_window(tariff)
+    if tariff.seasons or tariff.hourly_import is not None:
+        return
+    for row in battery_rows(c):
+        for _, slot in _grid_slots(c):
+            inside = 0.0 if window is None else _overlap_h((slot.start_h, slot.end_h), window)
+            share = inside / window_hours(slot.start_h, slot.end_h)
+            paid = share * tariff.cheap_price_per_kwh + (1.0 - share) * tariff.import_price_per_kwh
+            trip = _ac_round_trip(row, slot.power_w)
+            if trip <= 0:
+                continue
+            gain = tariff.import_price_per_kwh - paid / trip
+            subject = f"{row.node.name}, slot {slot.start_h:g}–{slot.end_h:g} h"
+            line = (
+                f"{tariff.import_price_per_kwh:g} avoided − {paid:.4g} paid ÷ {trip:.2f} round trip at AC = {gain:.3g} a kWh "
+                "delivered, wear not counted"
+            )
+            yield finding(
+                c, "battery.round-trip", subject, "money", gain, 0.0, "least", line, soft=True, tight="ratio-within",
+                remedies=[Remedy("no grid charging at these prices", (Edit(c.path("controls.slots"), _without_grid(c)),))],
+            )  # fmt: skip
+
+
+def _without_grid(c: CheckContext) -> list[dict[str, object]]:
+    return [slot.model_dump() for slot in c.plan.controls.slots if slot.kind != "charge_from_grid"]
+
+
+def _ac_round_trip(row: BatteryRow, ac_w: float) -> float:
+    """Return AC out over AC in: the charger at `ac_w`, the cells both ways, the inverter at the same DC watts. [W/W]"""
+    ac_in = min(ac_w, row.unit.charger_in_max_w)
+    dc = row.unit.charger_dc_w(ac_in)
+    return row.unit.output_w(dc * row.battery.dc_round_trip_frac) / ac_in if ac_in > 0 else 0.0

@@ -22,6 +22,29 @@ def stack_voltage_v(card: BatteryCard, modules: int) -> float:
     return card.voltage_nominal_v * (modules if card.stacking == "series" else 1)
 
 
+@dataclass(frozen=True)
+class StackVolts:
+    """A bank's volts: empty, at the lowest charge in use, and full. [V]"""
+
+    empty_v: float
+    floor_v: float
+    full_v: float
+
+
+def stack_volts(card: BatteryCard, modules: int, floor_frac: float = 0.0) -> StackVolts:
+    """Return a bank's volts; between empty and full they are taken to follow the charge in a straight line (ours)."""
+    times = modules if card.stacking == "series" else 1
+    empty, full = (v * times for v in card.window_v)
+    return StackVolts(empty, empty + floor_frac * (full - empty), full)
+
+
+def modules_fit(unit: BatterySideUnit, card: BatteryCard, modules: int, floor_frac: float = 0.0) -> bool:
+    """Return whether so many modules are a bank the card allows and the unit's battery input carries, full and at the floor."""
+    volts = stack_volts(card, modules, floor_frac)
+    inside = unit.battery_voltage_min_v <= volts.floor_v and volts.full_v <= unit.battery_voltage_max_v
+    return card.modules_min <= modules <= card.modules_max and inside
+
+
 def bank_amps(card: BatteryCard, modules: int, per_module_a: float | None) -> float | None:
     """Return the bank's amps: in parallel the amps add, in series they do not multiply. [A]"""
     if per_module_a is None:

@@ -112,6 +112,13 @@ def cheap_steps(tariff: Tariff, calendar: YearCalendar) -> NDArray[np.bool_]:
     return in_window(calendar.clock_hour, tariff.cheap_start_h, tariff.cheap_end_h)
 
 
+def cheap_window(tariff: Tariff) -> tuple[float, float] | None:
+    """Return the clock hours of a tariff's cheap window; None where two prices are not what it has. [h]"""
+    cheaper = tariff.cheap_price_per_kwh < tariff.import_price_per_kwh and tariff.cheap_start_h != tariff.cheap_end_h
+    plain = not tariff.seasons and tariff.hourly_import is None
+    return (tariff.cheap_start_h, tariff.cheap_end_h) if plain and cheaper else None
+
+
 def settled(net_w: Array, calendar: YearCalendar, settlement_min: int, *, summed: bool = True) -> tuple[Array, Array]:
     """Return import and export as a meter settles them: netted over 15, 30 or 60 min, or at once (0). [W]
 

@@ -16,13 +16,14 @@ from calm_relay.load.house import HouseYear
 from calm_relay.simulation import chain
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.pack import Packed
-from calm_relay.year.lines import LineFacts, line_facts
+from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
 
 Array = NDArray[np.float64]
 EVENING_H = (16.0, 22.0)
 AT_LIMIT_FRAC = 0.999
+EXCEEDED_W = 1.0  # below it is rounding of what is cut
 
 
 @dataclass(frozen=True)
@@ -31,6 +32,16 @@ class LimitUse:
 
     hours_h: float = 0.0
     held_wh: float = 0.0
+
+
+@dataclass(frozen=True)
+class Exceeded:
+    """How far a limit was passed that nothing could hold: hours, energy and the highest power above it. [h], [Wh], [W]"""
+
+    hours_h: float = 0.0
+    over_wh: float = 0.0
+    peak_w: float = 0.0
+    highest_w: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -83,6 +94,9 @@ class YearFacts:
     trackers: dict[str, tuple[TrackerYear, ...]] = field(default_factory=dict)
     clipped_by_month_wh: dict[str, tuple[float, ...]] = field(default_factory=dict)
     lines: tuple[LineFacts, ...] = ()
+    exceeded: dict[str, Exceeded] = field(default_factory=dict)
+    amps: tuple[LineAmps, ...] = ()
+    unit_peak_w: dict[str, float] = field(default_factory=dict)
 
     @property
     def clipped_wh(self) -> float:
@@ -162,6 +176,11 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
             **{node_id: calendar.by_month_wh(flow.node_column(node_id, "lost_ac_limit_w")) for node_id in flow.node_ids},
         },
         lines=line_facts(job, plan, cards, made, calendar),
+        exceeded=_exceeded(job, calendar, made),
+        amps=line_amps(job, plan, cards, made, calendar),
+        unit_peak_w={
+            i: float(max(flow.node_column(i, "ac_out_w").max(), flow.node_column(i, "ac_in_w").max())) for i in flow.node_ids
+        },
     )
 
 
@@ -191,6 +210,25 @@ def _limit_use(job: Job, calendar: YearCalendar, made: PlanFlow, pv_only: dict[s
         at = np.abs(flow.column("transfer_w")) >= AT_LIMIT_FRAC * float(packed.plant["transfer_w"])
         use["transfer"] = LimitUse(float(np.count_nonzero(at)) * h, float(cut.sum()) * h)
     return use
+
+
+def _exceeded(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, Exceeded]:
+    """Return what passed the export cap, the import limit and the transfer device though all that can be cut was cut."""
+    flow, h = made.flow, calendar.step_h
+    out = {}
+    rows = (
+        ("export_cap", job.site.export_limit_w, "cap_exceeded_w", "export_w"),
+        ("import", job.site.import_limit_w, "import_exceeded_w", "import_w"),
+        ("transfer", float(made.packed.plant["transfer_w"]), "device_exceeded_w", "transfer_w"),
+    )
+    for name, limit, over, whole in rows:
+        if limit is not None and math.isfinite(limit):
+            above = flow.column(over)
+            passed = above > EXCEEDED_W
+            highest = float(np.abs(flow.column(whole)).max())
+            peak = float(above.max()) if passed.any() else 0.0
+            out[name] = Exceeded(float(np.count_nonzero(passed)) * h, float(above[passed].sum()) * h, peak, highest)
+    return out
 
 
 def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow) -> EveningFacts | None:

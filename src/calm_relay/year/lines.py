@@ -115,3 +115,67 @@ def _backed_lines_va(job: Job, plan: Plan, made: PlanFlow, count: int) -> Array:
         if listed is None or load.id in listed:
             out += np.outer(year.appliance_w[load.id] / load.power_factor, shares_of(load.line, count))
     return out
+
+
+@dataclass(frozen=True)
+class LineAmps:
+    """Currents of one line in the year, real power over its volts: at the meter and through the transfer device. [A], [h]
+
+    `fuse_hours_h` are those above the service's fuse, `device_hours_h` those above the device's rating; None where it has none.
+    Means over a step: shorter peaks are higher.
+    """
+
+    name: str
+    meter_a: float
+    fuse_hours_h: float
+    device_a: float
+    device_hours_h: float | None
+
+
+def line_amps(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar) -> tuple[LineAmps, ...]:
+    """Return what each line of the supply carries, a single phase too."""
+    supply = job.site.supply
+    count = line_count(supply)
+    volts = supply.voltage_v / (2.0 if supply.kind == "split_phase" else 1.0)
+    net = np.abs(net_lines_w(job, plan, cards, made)) / volts
+    through = np.abs(device_lines_w(job, plan, cards, made)) / volts
+    rated = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
+    h = calendar.step_h
+    return tuple(
+        LineAmps(
+            line_name(supply, i) if count > 1 else "supply",
+            float(net[:, i].max()),
+            float(np.count_nonzero(net[:, i] > supply.service_a + 1e-6)) * h,
+            float(through[:, i].max()),
+            None if rated is None else float(np.count_nonzero(through[:, i] > rated + 1e-6)) * h,
+        )
+        for i in range(count)
+    )
+
+
+def device_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
+    """Return what flows through the transfer device on each line, + towards the backup side, (steps, lines). [W]"""
+    supply, flow = job.site.supply, made.flow
+    count = line_count(supply)
+    listed, year = plan.backed_up, made.house
+    out = np.zeros((len(year.background_w), count))
+    if plan.transfer is None:
+        return out
+    if listed is None or "background" in listed:
+        out += np.outer(year.background_w, background_shares(job.house, count))
+    for load in job.house.counted:
+        if listed is None or load.id in listed:
+            out += np.outer(year.appliance_w[load.id], shares_of(load.line, count))
+    offered = sum((o.ac_w for o in made.pv_only.values()), np.zeros(len(out)))
+    kept = np.divide(flow.column("pv_only_w"), offered, out=np.ones_like(offered), where=offered > 0)
+    for node in plan.nodes:
+        if node.side != "backup":
+            continue
+        shares = node_shares(node, cards.inverter(node.card), count)
+        if node.id in made.pv_only:
+            pv = made.pv_only[node.id]
+            out += np.outer(pv.own_draw_w - pv.ac_w * kept, shares)
+        elif node.id in flow.node_ids:
+            taken = flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w")
+            out += np.outer(taken - flow.node_column(node.id, "ac_out_w"), shares)
+    return out

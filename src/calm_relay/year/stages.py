@@ -138,7 +138,7 @@ def select_bill(job: Job) -> Data:
 def select_lines(job: Job, plan: Plan, cards: CardBook) -> Data:
     """What the phases of a plan read, beside its flow."""
     return {
-        "supply": job.site.supply.kind,
+        "supply": job.site.supply.model_dump(),
         "background": job.house.background_lines_frac,
         "loads": [(a.id, a.line) for a in job.house.counted],
         "nodes": [(n.line, cards.inverter(n.card).phases, n.count) for n in plan.nodes],
