@@ -94,6 +94,11 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (A, []),
         "not known": (A, [Edit(f"{CHARGER}.offgrid_peak_va", None)]),
     },
+    "backup.start-from-battery": {
+        "over": (A, [Edit("house.appliances[well-pump].motor.lra_a", 32.0)]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{STACK}.discharge_max_a", None)]),
+    },
     "backup.ac-pv-absorb": {
         "over": (A, [Edit(f"{CHARGER}.absorb_max_w", 3000.0)]),
         "within": (A, [Edit(f"{CHARGER}.absorb_ratio", 1.5)]),

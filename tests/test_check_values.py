@@ -199,6 +199,40 @@ def test_what_runs_beside_a_start_counts(demo, quarter):
     assert f.value == pytest.approx(5290 + rest)
 
 
+def test_a_start_from_the_battery_by_hand(demo, quarter):
+    # 3 modules: 30 A × 192 V = 5.76 kW DC, no peak; the pump's 5.29 kVA × 0.7 = 3.7 kW with the other listed loads' watts.
+    load = {a.id: a for a in demo.house.appliances}
+    rest = sum(load[i].running_w for i in demo.plan("A").transfer.listed if i in load and i != "well-pump")
+    (f,) = findings(quarter, demo, A, "backup.start-from-battery")
+    assert f.value == pytest.approx(23 * 230 * 0.7 + rest)
+    assert f.limit == pytest.approx(out_w(5760, 30, 0.01, 0.02, 5000))
+
+
+ON_LINE_3 = [
+    Edit("site.supply.kind", "three_phase"), *(Edit(f"house.appliances[{i}].line", "1") for i in ("bilge-pump", "router")),
+    Edit("house.appliances[well-pump].line", "3"), Edit("library[battery-inverter-5k].phases", 3),
+]  # fmt: skip
+
+
+def test_a_start_is_set_against_its_own_phase(demo, quarter):
+    # Three phases share 7.5 kVA: 2.5 kVA stands behind phase 3, where the pump's 5.29 kVA starts beside what is spread alike.
+    job = apply_edits(demo, ON_LINE_3)
+    spread = [
+        a
+        for a in demo.house.appliances
+        if a.id in demo.plan("A").transfer.listed and a.id not in ("bilge-pump", "router", "well-pump")
+    ]
+    (f,) = findings(quarter, job, A, "backup.motor-start")
+    assert f.subject.endswith("phase 3")
+    assert f.value == pytest.approx(5290 + sum(a.running_w / a.power_factor for a in spread) / 3)
+    assert (f.verdict, f.limit) == ("over", 2500)
+    own = apply_edits(job, [Edit("house.appliances[well-pump].motor.soft_starter", True),
+                            Edit("house.appliances[well-pump].motor.soft_starter_listed", True),
+                            Edit("house.appliances[well-pump].motor.soft_start_frac", 0.4)])  # fmt: skip
+    (eased,) = findings(quarter, own, A, "backup.motor-start")
+    assert eased.value == pytest.approx(f.value - 0.6 * 5290)
+
+
 def test_the_window_by_hand(demo, quarter):
     # 2 kW × 4 h: 1935.66 W DC × 4 h × √0.95 = 7546 Wh stored; from the reserve of 15 % to 90 % of 9.9 kWh are 7425 Wh.
     (f,) = findings(quarter, demo, A, "battery.window-fill")
@@ -253,7 +287,7 @@ def test_every_row_of_the_cases_with_a_limit_has_a_hand_value_somewhere():
         "battery.evening-peak", "battery.array-fills", "backup.offgrid-power", "backup.line-power", "array.clipped-share",
         "array.uncatchable", "tracker.parallel-loss", "battery.window-fill", "string.measured", "brief.contract",
         "tracker.strings-alike", "tracker.one-face", "tracker.enough-for-faces", "array.under-used", "network.export-cap",
-        "network.import-limit", "service.main-fuse", "backup.pass-through", "backup.unit-pass", "backup.stays-on",
+        "network.import-limit", "service.main-fuse", "backup.pass-through", "backup.start-from-battery", "backup.unit-pass", "backup.stays-on",
         "battery.slot-price", "battery.round-trip",
     }  # fmt: skip
     assert {row.check for row in ROWS} | by_year == set(CASES)

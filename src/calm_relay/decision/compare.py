@@ -8,9 +8,11 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 from calm_relay.job.models import Job, Plan
+from calm_relay.job.rows import forming_rows
 from calm_relay.packs.pack import Pack
-from calm_relay.rules.checks_service import forming_nodes, network_sum_w
+from calm_relay.rules.checks_service import network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
+from calm_relay.simulation.offgrid import plan_continuous_va
 
 if TYPE_CHECKING:
     from calm_relay.tariff.bill import Bill
@@ -49,6 +51,7 @@ class PlanRow:
     full_cycles: float
     evening_hours_over_h: float | None
     offgrid_va: float | None
+    lit: bool
     network_sum_w: float
     boxes: int
     warranty_years: float | None
@@ -80,8 +83,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
     for plan, facts, bill, findings in results:
         tally = counts(findings)
         context = CheckContext(job, plan, cards, facts)
-        forming = forming_nodes(context)
-        offgrid = sum(unit.offgrid_continuous_va or 0.0 for _, unit in forming) if plan.transfer and forming else None
+        offgrid = plan_continuous_va(plan, cards) if plan.transfer else None
         cost = sum(line.amount for line in plan.costs)
         saving = today - bill.total
         rows.append(
@@ -110,6 +112,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 full_cycles=facts.full_cycles,
                 evening_hours_over_h=None if facts.evening is None else facts.evening.hours_over_h,
                 offgrid_va=offgrid,
+                lit=plan.transfer is not None and bool(forming_rows(plan, cards)),
                 network_sum_w=network_sum_w(context)[0],
                 boxes=len(plan.nodes) + sum(n.battery is not None for n in plan.nodes),
                 warranty_years=_shortest_warranty(job, plan),

@@ -36,7 +36,7 @@ def compare_text(row: PlanRow, field: str, kind: str) -> str:
     """Return one cell of the comparison as text; '–' where it does not apply."""
     value = getattr(row, field)
     if value is None:
-        return "–"
+        return "not known" if field == "offgrid_va" and row.lit else "–"
     if field == "usable_wh" and value == 0:
         return "–"
     whole_kwh = kind == "energy_wh" and field != "usable_wh"
@@ -98,8 +98,8 @@ def because(rows: Sequence[PlanRow], currency: str) -> list[str]:
 def _against(row: PlanRow, open_rows: Sequence[PlanRow]) -> str:
     """Return the strongest points against a plan, from the figures."""
     points = []
-    if row.offgrid_va is None:
-        lit = [other.letter for other in open_rows if other.offgrid_va is not None]
+    if not row.lit:
+        lit = [other.letter for other in open_rows if other.lit]
         points.append("everything is dark in an outage" + (f", which {' and '.join(lit)} avoid" if lit else ""))
     if row.warranty_years is not None and row.payback_years is not None and row.payback_years > row.warranty_years:
         points.append(f"it pays back after the shortest warranty of {show(row.warranty_years, 'years', 0)}")

@@ -52,6 +52,8 @@ LABELS: dict[str, str] = {
     "tariff.export_growth_frac": "Export price grows a year", "plans[].nodes[].line": "On",
     "house.appliances[].motor.lra_a": "Locked-rotor amps", "house.appliances[].motor.horsepower": "Horsepower",
     "house.appliances[].motor.soft_starter": "Soft starter",
+    "house.appliances[].motor.soft_starter_listed": "Soft starter listed by the motor's maker",
+    "house.appliances[].motor.soft_start_frac": "Soft starter leaves",
     "tariff.import_price_per_kwh": "Import price", "tariff.cheap_price_per_kwh": "Cheap price",
     "tariff.cheap_start_h": "Cheap from", "tariff.cheap_end_h": "Cheap until",
     "tariff.export_price_per_kwh": "Export price", "tariff.standing_per_day": "Standing charge", "tariff.currency": "Currency",

@@ -25,6 +25,9 @@ class Motor(Record):
     horsepower: Annotated[float, Quantity("ratio"), Field(gt=0, le=200)] | None = None
     soft_starter: bool = False
     soft_starter_listed: bool = False
+    soft_start_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] | None = Field(
+        default=None, description="what its soft starter leaves of the start; None: the pack's usual share"
+    )
 
 
 class Appliance(Record):

@@ -6,9 +6,11 @@ import math
 from dataclasses import dataclass
 
 from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.rows import BatteryRow
 from calm_relay.library.book import CardBook
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.simulation import chain
+from calm_relay.simulation.offgrid import continuous_va
 from calm_relay.units import format_quantity as show
 
 
@@ -124,7 +126,9 @@ def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
         trackers=_trackers(job, node, cards),
         battery=battery,
         forms_grid=bool(unit and unit.grid_forming),
-        offgrid_va=unit.offgrid_continuous_va if unit else None,
+        offgrid_va=continuous_va(BatteryRow(node, unit, cards.battery(node.battery.card), node.battery))
+        if unit and node.battery
+        else None,
     )
 
 

@@ -121,28 +121,30 @@ def _row(
     )
     c.band(Band(x0=x_gate, y0=yc, x1=x_bus, y1=yc, parts=parts, px_per_w=scale, dead=dead, towards_left=left), node.ac_rated_w)
     limit, name = node.ac_rated_w, "inverter AC"
-    if not grid_up and node.offgrid_va is not None:
-        limit, name = node.offgrid_va, "off grid"
+    if not grid_up:
+        limit, name = (node.ac_rated_w, "off grid not known") if node.offgrid_va is None else (node.offgrid_va, "off grid")
+    unknown = not grid_up and node.offgrid_va is None
+    figure = "–" if unknown else kw(limit)
     flow = total_of(parts)
-    state = state_of(flow, limit)
+    state = "open" if unknown else state_of(flow, limit)
     c.gate(
         Gate(station=f"inverter:{node.id}", x=x_gate, y=yc, opening=limit * scale, state=state, dead=dead, spill=v.spill_w * scale)
     )
     above, below = yc - limit * scale / 2 - POST_PX - 3, yc + limit * scale / 2 + POST_PX + 3
     c.want(
-        [(name, "label"), (kw(limit), "value")],
+        [(name, "label"), (figure, "value")],
         [
             (x_gate, above - 2 * c.line, "centre"), (x_gate, below, "centre"), (x_gate + 26, above - 2 * c.line, "left"),
             (x_gate + 30, yc - limit * scale / 2 - c.line - 2, "left"),
             *([] if node.battery else [(x_gate + 30, yc + limit * scale / 2 + 2, "left")]),
         ],
-        f"inverter:{node.id}", "over" if state == "full" else "ink", dead=dead, short=kw(limit),
+        f"inverter:{node.id}", "over" if state == "full" else "ink", dead=dead, short=figure,
     )  # fmt: skip
     if not dead and grid_up:
         lost_words(c, f"inverter:{node.id}", lost, [(x_gate, below + i * c.line, "centre") for i in range(4)])
     gate_rect = Rect(x_gate - 22, yc - limit * scale / 2 - 14, 44, limit * scale + 28)
     c.stations.append(Station(f"node:{node.id}", "node", title, Rect(bar.x - 16, bar.y, 40, bar.h), f"{title}, {node.kind}"))
-    said = said_of(name, flow, limit)
+    said = f"{name}, {kw(flow)}" if unknown else said_of(name, flow, limit)
     c.stations.append(Station(f"inverter:{node.id}", "node", f"{title}, AC side", gate_rect, said))
     if node.battery:
         _battery(c, node, v, bar, y0 + lane, row_height - lane, scale, dead=dead)

@@ -171,7 +171,8 @@ def lost_by_station(graph: PlanGraph, made: PlanFlow) -> dict[str, float]:
 def grid_down_values(graph: PlanGraph, backup_peak_w: float) -> RelayValues:
     """Return what the backup side's peak asks of the forming inverters; no drill, only the limits side by side."""
     nodes = {}
-    ratings = {n.id: n.offgrid_va or n.ac_rated_w for n in graph.forming}
+    ratings = {n.id: n.ac_rated_w if n.offgrid_va is None else n.offgrid_va for n in graph.forming}
+    ratings = ratings if sum(ratings.values()) > 0 else {n.id: n.ac_rated_w for n in graph.forming}
     total = sum(ratings.values())
     for node in graph.forming:
         share = backup_peak_w * ratings[node.id] / total

@@ -7,19 +7,14 @@ from collections.abc import Iterator
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Node
-from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
+from calm_relay.job.rows import BatteryRow, forming_rows, inverter_rows, pv_only_nodes
 from calm_relay.library.cards import BatterySideUnit, InverterCard
 from calm_relay.pv.roof import group_stc_w
-from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits, unit_of
-from calm_relay.rules.motors import motor_start, soft_start_counts
+from calm_relay.rules.checks_battery import swap_card, swap_edits, unit_of
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
+from calm_relay.simulation.offgrid import continuous_va, plan_continuous_va
 from calm_relay.units import format_quantity as show
-
-
-def forming_nodes(c: CheckContext) -> list[tuple[Node, BatterySideUnit]]:
-    """Return the nodes that form the grid in an outage: able to, on the backup side, with a battery."""
-    return [(row.node, row.unit) for row in forming_rows(c.plan, c.cards)]
 
 
 def backup_appliances(c: CheckContext) -> list[Appliance]:
@@ -41,7 +36,7 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
     assert c.facts is not None
     if c.plan.transfer is None:
         return
-    forming = forming_nodes(c)
+    forming = forming_rows(c.plan, c.cards)
     amps = c.cards.transfer(c.plan.transfer.card).pass_through_a
     supply = c.job.site.supply
     subject = "backup side"
@@ -53,11 +48,12 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
             "nothing on the backup side forms the grid: all of it is dark in an outage",
         )
         return
-    missing = [node.name for node, unit in forming if unit.offgrid_continuous_va is None]
-    if missing:
-        yield unknown(c, "backup.offgrid-power", subject, f"off-grid continuous power of {', '.join(missing)}: see the data sheet")
+    limit = plan_continuous_va(c.plan, c.cards)
+    if limit is None:
+        silent = [row.node.name for row in forming if continuous_va(row) is None]
+        what = f"off-grid continuous power of {', '.join(silent)}, or its battery's discharge limit: see the data sheets"
+        yield unknown(c, "backup.offgrid-power", subject, what)
         return
-    limit = sum(_offgrid_va(c, node, unit) for node, unit in forming)
     peak = c.facts.backup_peak_va
     passes = (
         "not on the card"
@@ -69,16 +65,6 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
         f"the backup side's peak in the year is {show(peak, 'apparent_va')} ({show(c.facts.backup_peak_w, 'power_w')})"
     )
     yield finding(c, "backup.offgrid-power", subject, "apparent_va", peak, limit, "most", line, remedies=_shed(c, limit))
-
-
-def _offgrid_va(c: CheckContext, node: Node, unit: BatterySideUnit) -> float:
-    limit = unit.offgrid_continuous_va or 0.0
-    for row in battery_rows(c):
-        if row.node.id == node.id:
-            dc = chain.terminals_limit_w(chain.discharge_chain(unit, row.battery, row.choice))
-            if dc is not None:
-                limit = min(limit, unit.output_w(dc))
-    return limit
 
 
 def running_va(load: Appliance) -> float:
@@ -104,108 +90,15 @@ def _shed(c: CheckContext, limit_va: float) -> list[Remedy]:
     return [Remedy(words, edits)]
 
 
-@check(
-    "backup.motor-start",
-    "Largest motor start",
-    page="plans",
-    needs={"plan"},
-    short="Largest start",
-    source="locked-rotor kVA on top of the rest running (common practice); NEC 430.7(B), from memory",
-)
-def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
-    """The largest staggered start on the backup side against the forming inverters' peak, or a stated startable LRA."""
-    forming = forming_nodes(c)
-    if c.plan.transfer is None or not forming:
-        return
-    appliances = backup_appliances(c)
-    factor, soft = c.pack.value("lra_per_running_amp"), c.pack.value("soft_start_frac")
-    starts = [(a, s) for a in appliances if (s := motor_start(a, factor, soft)) is not None]
-    if not starts:
-        return
-    # A list of loads is what runs together; of a whole house only what is marked essential is taken to run.
-    essential = [a for a in appliances if a.essential or c.plan.transfer.backed_up == "listed"]
-    rest_va = {a.id: sum(running_va(o) for o in essential if o.id != a.id) for a, _ in starts}
-    motor, start = max(starts, key=lambda row: row[1].start_va + rest_va[row[0].id])
-    units = [unit for _, unit in forming]
-    lra = [unit.startable_lra_a for unit in units]
-    if len(units) == 1 and lra[0] is not None and start.lra_a is not None:
-        value, limit = start.lra_a, lra[0]
-        line = f"{motor.name}: {start.how}; the card starts {limit:g} LRA"
-        yield finding(
-            c,
-            "backup.motor-start",
-            motor.name,
-            "current_a",
-            value,
-            limit,
-            "most",
-            line,
-            remedies=_ease(c, motor, value, limit),
-        )
-        return
-    if any(unit.offgrid_peak_va is None or unit.offgrid_peak_s is None for unit in units):
-        yield unknown(c, "backup.motor-start", motor.name, "the inverter's off-grid peak power and its time: see the data sheet")
-        return
-    takes_s = _start_s(c, motor)
-    limit = sum(_peak_va(unit, takes_s) for unit in units)
-    value = start.start_va + rest_va[motor.id]
-    line = (
-        f"{motor.name}: {start.how} = {start.start_va / 1000:.1f} kVA, with {rest_va[motor.id] / 1000:.1f} kVA of other "
-        f"backed-up loads running = {value / 1000:.1f} of {limit / 1000:.1f} kVA for {takes_s:g} s"
-    )
-    yield finding(
-        c,
-        "backup.motor-start",
-        motor.name,
-        "apparent_va",
-        value,
-        limit,
-        "most",
-        line,
-        remedies=_ease(c, motor, value, limit),
-    )
-
-
-def _start_s(c: CheckContext, appliance: Appliance) -> float:
-    """Return how long an appliance's motor takes to start (definitions D15), by the pack. [s]"""
-    assert appliance.motor is not None
-    return c.pack.value(f"start_{appliance.motor.kind}_s")
-
-
-def _peak_va(unit: BatterySideUnit, start_s: float) -> float:
-    """Return what a unit carries through a start: its peak where that lasts long enough, else its continuous power. [VA]"""
-    lasts = unit.offgrid_peak_s is not None and unit.offgrid_peak_s >= start_s
-    return (unit.offgrid_peak_va if lasts else unit.offgrid_continuous_va) or 0.0
-
-
-def _ease(c: CheckContext, appliance: Appliance, value: float, limit: float) -> list[Remedy]:
-    """Return a soft starter where it may be counted on, and a larger forming inverter."""
-    out = []
-    motor = appliance.motor
-    assert motor is not None
-    soft = c.pack.value("soft_start_frac")
-    start = motor_start(appliance, c.pack.value("lra_per_running_amp"), soft)
-    assert start is not None
-    if not motor.soft_starter and soft_start_counts(motor) and value - start.start_va * (1 - soft) <= limit:
-        edit = Edit(f"house.appliances[{appliance.id}].motor.soft_starter", value=True)
-        out.append(Remedy(f"a soft starter on {appliance.name} (about {soft * 100:.0f} % of the start)", (edit,)))
-    node, unit = forming_nodes(c)[0]
-    if unit.offgrid_peak_va is not None:
-        takes_s = _start_s(c, appliance)
-        need = value - limit + _peak_va(unit, takes_s)
-
-        def carries(card: InverterCard) -> bool:
-            return _peak_va(unit_of(card), takes_s) >= need
-
-        best = swap_card(c, node, carries, lambda card: card.ac_rated_w)
-        if best is not None:
-            out.append(Remedy(f"{best.name} in place of {unit.name}", swap_edits(c, node, best)))
-    return out or [Remedy(f"an inverter of at least {value / 1000:.1f} kVA peak")]
-
-
 def _own_pv_w(c: CheckContext, node: Node) -> float:
     """Return the STC watts on a node's own DC side: its strings charge first, the AC side adds what they leave."""
     return sum(group_stc_w(group, c.cards) for group in node.strings)
+
+
+def _absorbs_w(c: CheckContext, row: BatteryRow, unit: BatterySideUnit) -> float:
+    """Return the AC watts a unit takes in beside its own strings, with the row's battery behind it. [W]"""
+    takes, dc = unit.absorb_max_w or 0.0, chain.terminals_limit_w(chain.charge_chain(unit, row.battery, row.choice))
+    return takes if dc is None else min(takes, unit.charger_ac_w(max(0.0, dc - _own_pv_w(c, row.node))))
 
 
 @check(
@@ -218,13 +111,14 @@ def _own_pv_w(c: CheckContext, node: Node) -> float:
 )
 def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
     """Sum of PV-only inverters on the backup side against what the forming inverters and their batteries take in."""
-    forming = forming_nodes(c)
+    forming = forming_rows(c.plan, c.cards)
     pv = [(node, card) for node, card in pv_only_nodes(c.plan, c.cards) if node.side == "backup"]
     if not forming or not pv:
         return
     subject = " + ".join(node.name for node, _ in pv)
     limit, words = 0.0, []
-    for node, unit in forming:
+    for row in forming:
+        node, unit = row.node, row.unit
         if unit.absorb_max_w is None:
             yield unknown(
                 c,
@@ -233,11 +127,7 @@ def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
                 f"what {node.name} absorbs off grid: ask its maker (keeps the plan from being recommended)",
             )
             return
-        takes, own = unit.absorb_max_w, _own_pv_w(c, node)
-        for row in battery_rows(c):
-            dc = chain.terminals_limit_w(chain.charge_chain(unit, row.battery, row.choice)) if row.node.id == node.id else None
-            if dc is not None:
-                takes = min(takes, unit.charger_ac_w(max(0.0, dc - own)))
+        takes, own = _absorbs_w(c, row, unit), _own_pv_w(c, node)
         limit += takes * unit.absorb_ratio
         beside = f" beside {show(own, 'power_w')} of its own DC PV" if own else ""
         words.append(f"{node.name} {show(takes, 'power_w')}{beside} × {unit.absorb_ratio:g}")
@@ -245,16 +135,15 @@ def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
     line = f"{show(value, 'power_w')} of PV inverters on the backup side; absorbs {' + '.join(words)} = {show(limit, 'power_w')}"
     edits = tuple(Edit(c.path(f"nodes[{node.id}].side"), "grid") for node, _ in pv)
     remedies = [Remedy("put the PV inverter on the grid side: it is then off in an outage", edits)]
-    node, unit = forming[0]
+    node, unit = forming[0].node, forming[0].unit
     if len(forming) == 1:
 
         def takes_all(card: InverterCard) -> bool:
-            other = unit_of(card)
-            return (other.absorb_max_w or 0.0) * other.absorb_ratio >= value
+            return _absorbs_w(c, forming[0], unit_of(card)) * unit_of(card).absorb_ratio >= value
 
         best = swap_card(c, node, takes_all, lambda card: card.ac_rated_w)
         if best is not None and best.id != node.card:
-            remedies.append(Remedy(f"{best.name} in place of {unit.name}, if the battery takes it", swap_edits(c, node, best)))
+            remedies.append(Remedy(f"{best.name} in place of {unit.name}", swap_edits(c, node, best)))
     yield finding(c, "backup.ac-pv-absorb", subject, "power_w", value, limit, "most", line, remedies=remedies)
 
 

@@ -53,9 +53,15 @@ def motor_start(appliance: Appliance, lra_per_running_amp: float, soft_start_fra
         how = f"{lra_per_running_amp:g} × running {running / 1000:.2f} kVA, assumed"
         start = MotorStart(running * lra_per_running_amp, how, assumed=True)
     if motor.soft_starter and soft_start_counts(motor):
-        lra = None if start.lra_a is None else start.lra_a * soft_start_frac
-        start = MotorStart(start.start_va * soft_start_frac, f"{start.how} × {soft_start_frac:g} soft start", start.assumed, lra)
+        share = soft_start_share(motor, soft_start_frac)
+        lra = None if start.lra_a is None else start.lra_a * share
+        start = MotorStart(start.start_va * share, f"{start.how} × {share:g} soft start", start.assumed, lra)
     return start
+
+
+def soft_start_share(motor: Motor, usual_frac: float) -> float:
+    """Return the share of the start that a soft starter leaves: as typed for this motor, else the usual one. [0 to 1]"""
+    return usual_frac if motor.soft_start_frac is None else motor.soft_start_frac
 
 
 def soft_start_counts(motor: Motor) -> bool:

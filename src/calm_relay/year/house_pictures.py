@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar, season_of_months, year_calendar
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import battery_rows, battery_side_nodes
+from calm_relay.job.rows import battery_rows
 from calm_relay.load.house import HouseYear, Outside, house_year
 from calm_relay.simulation.chain import discharge_chain, terminals_limit_w
+from calm_relay.simulation.offgrid import plan_continuous_va, plan_start_va
 
 Array = NDArray[np.float64]
 CURVE_POINTS = 600
@@ -31,13 +32,12 @@ def load_curve(job: Job, plan: Plan, house: HouseYear, calendar: YearCalendar) -
     cards = job.cards()
     ordered = np.sort(house.total_w())[::-1]
     keep = np.unique(np.geomspace(1, len(ordered), CURVE_POINTS).astype(int)) - 1
-    forming = [unit for node, unit in battery_side_nodes(plan, cards) if unit.grid_forming and node.side == "backup"]
     levels: list[tuple[float, str, str]] = []
-    continuous = sum(c.offgrid_continuous_va or 0.0 for c in forming)
+    continuous = plan_continuous_va(plan, cards)
     if continuous:
         levels.append((continuous, "off grid, all day", "over"))
-    surge = sum(c.offgrid_peak_va or 0.0 for c in forming)
-    if surge > continuous:
+    surge = plan_start_va(plan, cards)
+    if surge is not None and surge > (continuous or 0.0):
         levels.append((surge, "off grid, surge", "tight"))
     device = cards.transfer(plan.transfer.card) if plan.transfer is not None else None
     if device is not None and device.pass_through_a is not None:

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.job.house_models import House
 from calm_relay.job.models import Node, Plan, Supply
-from calm_relay.job.rows import forming_rows
+from calm_relay.job.rows import BatteryRow, forming_rows
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import InverterCard
+from calm_relay.simulation.offgrid import continuous_va
 
 Array = NDArray[np.float64]
 COUNT = {"single_phase": 1, "split_phase": 2, "three_phase": 3}
@@ -18,6 +21,11 @@ COUNT = {"single_phase": 1, "split_phase": 2, "three_phase": 3}
 def line_count(supply: Supply) -> int:
     """Return how many lines there are: 1, two legs, or three phases."""
     return COUNT[supply.kind]
+
+
+def line_volts(supply: Supply) -> float:
+    """Return the volts of a line against the neutral. [V]"""
+    return supply.voltage_v / (2.0 if supply.kind == "split_phase" else 1.0)
 
 
 def line_name(supply: Supply, index: int) -> str:
@@ -52,10 +60,16 @@ def background_shares(house: House, count: int) -> Array:
 
 def offgrid_lines_va(plan: Plan, cards: CardBook, count: int) -> Array | None:
     """Return what grid-forming units carry on each line with the grid gone; None: there is none, or a card is silent. [VA]"""
+    return lines_va(plan, cards, count, continuous_va)
+
+
+def lines_va(plan: Plan, cards: CardBook, count: int, carried: Callable[[BatteryRow], float | None]) -> Array | None:
+    """Return what forming units carry on each line by `carried`; None: there is none, or one of them is unknown. [VA]"""
     total, found = np.zeros(count), False
     for row in forming_rows(plan, cards):
-        if row.unit.offgrid_continuous_va is None:
+        made = carried(row)
+        if made is None:
             return None
-        total += row.unit.offgrid_continuous_va * node_shares(row.node, cards.inverter(row.node.card), count)
+        total += made * node_shares(row.node, cards.inverter(row.node.card), count)
         found = True
     return total if found else None

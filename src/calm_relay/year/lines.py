@@ -12,7 +12,15 @@ from calm_relay.job.house_models import House
 from calm_relay.job.models import Job, Plan, Supply
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
-from calm_relay.year.line_shares import background_shares, line_count, line_name, node_shares, offgrid_lines_va, shares_of
+from calm_relay.year.line_shares import (
+    background_shares,
+    line_count,
+    line_name,
+    line_volts,
+    node_shares,
+    offgrid_lines_va,
+    shares_of,
+)
 from calm_relay.year.plan_flow import PlanFlow
 
 Array = NDArray[np.float64]
@@ -136,7 +144,7 @@ def line_amps(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: Y
     """Return what each line of the supply carries, a single phase too."""
     supply = job.site.supply
     count = line_count(supply)
-    volts = supply.voltage_v / (2.0 if supply.kind == "split_phase" else 1.0)
+    volts = line_volts(supply)
     net = np.abs(net_lines_w(job, plan, cards, made)) / volts
     through = np.abs(device_lines_w(job, plan, cards, made)) / volts
     rated = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None

@@ -30,7 +30,17 @@ FIELDS = (
     "follows", "surplus", "from_year",
 )  # fmt: skip
 TICKS = ("essential", "never_from_battery", "in_metered", "sheddable", "no_auto_return")
-MOTOR = ("kind", "voltage_v", "phases", "lra_a", "code_letter", "horsepower", "soft_starter")
+MOTOR = (
+    "kind",
+    "voltage_v",
+    "phases",
+    "lra_a",
+    "code_letter",
+    "horsepower",
+    "soft_starter",
+    "soft_start_frac",
+    "soft_starter_listed",
+)
 ON_SURPLUS = ("surplus_least_w", "surplus_start_h", "surplus_end_h")
 
 

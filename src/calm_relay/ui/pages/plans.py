@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayou
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
 from calm_relay.relay.values import RelayValues, grid_down_values
+from calm_relay.simulation.offgrid import total
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.station_sheet import StationSheet
 from calm_relay.ui.session import Session
@@ -196,7 +197,7 @@ class PlansPage(QWidget):
             forming = graph.forming
             if not forming:
                 return "Grid down: nothing here forms the grid, the house is dark and the PV is off."
-            made = sum(n.offgrid_va or 0.0 for n in forming)
+            made = total([n.offgrid_va for n in forming])
             passes = (
                 "" if graph.transfer_a is None else f" The {graph.transfer_a:g} A of the transfer device are gone with the grid."
             )
@@ -205,7 +206,8 @@ class PlansPage(QWidget):
                 if result is None
                 else f"; the backup side's peak of the year is {show(result.facts.backup_peak_va, 'apparent_va')}"
             )
-            return f"Grid down: {show(made, 'apparent_va')} is made{peak}.{passes}"
+            says = "what is made is not on the cards" if made is None else f"{show(made, 'apparent_va')} is made"
+            return f"Grid down: {says}{peak}.{passes}"
         if result is None:
             return "Updating the year…"
         f = result.facts

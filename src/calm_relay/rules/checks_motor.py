@@ -1,0 +1,212 @@
+"""Motor starts on the backup side: each on its own phase or leg, against what the units there and their batteries carry."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from calm_relay.job.edits import Edit
+from calm_relay.job.house_models import Appliance
+from calm_relay.job.rows import BatteryRow, forming_rows
+from calm_relay.library.cards import InverterCard
+from calm_relay.rules.checks_battery import swap_card, swap_edits, unit_of
+from calm_relay.rules.checks_service import backup_appliances, running_va
+from calm_relay.rules.motors import MotorStart, motor_start, soft_start_counts, soft_start_share
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.simulation.chain import modules_fit
+from calm_relay.simulation.offgrid import bank_w, start_va
+from calm_relay.units import format_quantity as show
+from calm_relay.year.line_shares import Array, line_count, line_name, line_volts, lines_va, shares_of
+
+
+@dataclass(frozen=True)
+class _Case:
+    """One motor's start on one line, with what else runs there: a value against a limit of one kind."""
+
+    load: Appliance
+    start: MotorStart
+    line: str  # empty: a single phase
+    value: float
+    limit: float
+    quantity: str
+    words: str
+
+    @property
+    def asks(self) -> float:
+        """Return the value as a share of its limit."""
+        return self.value / self.limit if self.limit > 0 else float("inf")
+
+
+@dataclass(frozen=True, eq=False)
+class _Rest:
+    """What runs beside a start on each line. (lines,) each [VA], [W]"""
+
+    lines: int
+    va: Array
+    w: Array
+
+
+_Cases = Callable[[CheckContext, Appliance, MotorStart, _Rest, list[BatteryRow]], list[_Case]]
+
+
+@check(
+    "backup.motor-start", "Largest motor start", page="plans", needs={"plan"}, short="Largest start",
+    source="the program's definitions, D15: start on top of the rest running (common practice); NEC 430.7(B), from memory",
+)  # fmt: skip
+def largest_motor_start(c: CheckContext) -> Iterator[Finding]:
+    """The start that asks most of what its line is given: the units' peak there, or the LRA that a card states."""
+    yield from _worst(c, "backup.motor-start", _unit_cases, "the inverter's off-grid peak power and its time")
+
+
+@check(
+    "backup.start-from-battery", "Largest start from the battery", page="plans", needs={"plan"}, short="Start from battery",
+    source="the battery's own discharge limit, which has no peak; power factor of a start, common practice",
+)  # fmt: skip
+def start_from_battery(c: CheckContext) -> Iterator[Finding]:
+    """The real power of a start with the rest running, against what the batteries behind its line give at AC."""
+    yield from _worst(c, "backup.start-from-battery", _bank_cases, "the battery's discharge limit")
+
+
+def _worst(c: CheckContext, check_id: str, cases_of: _Cases, silent: str) -> Iterator[Finding]:
+    """Return the case that asks most of its limit as the check's finding."""
+    forming = forming_rows(c.plan, c.cards)
+    if c.plan.transfer is None or not forming:
+        return
+    loads = backup_appliances(c)
+    factor, soft = c.pack.value("lra_per_running_amp"), c.pack.value("soft_start_frac")
+    starts = [(a, s) for a in loads if (s := motor_start(a, factor, soft)) is not None]
+    if not starts:
+        return
+    # A list of loads is what runs together; of a whole house only what is marked essential is taken to run.
+    running = [a for a in loads if a.essential or c.plan.transfer.backed_up == "listed"]
+    cases: list[_Case] = []
+    for load, start in starts:
+        made = cases_of(c, load, start, _running(running, load, line_count(c.job.site.supply)), forming)
+        if not made:
+            yield unknown(c, check_id, load.name, f"{silent}: see the data sheet")
+            return
+        cases += made
+    worst = max(cases, key=lambda case: case.asks)
+    subject = worst.load.name + (f", {worst.line}" if worst.line else "")
+    words = worst.words + _together(starts, running)
+    yield finding(c, check_id, subject, worst.quantity, worst.value, worst.limit, "most", words, remedies=_ease(c, worst, forming))
+
+
+def _unit_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest, forming: list[BatteryRow]) -> list[_Case]:
+    """Return a start against the units, a case a line; nothing where a card is silent."""
+    takes_s = _takes_s(c, load)
+    peak = lines_va(c.plan, c.cards, rest.lines, lambda row: start_va(row, takes_s))
+    lra = forming[0].unit.startable_lra_a if len(forming) == 1 else None
+    out = []
+    for i, on, name, share in _lines_of(c, load, rest.lines):
+        at = f" on {name}" if name else ""
+        if lra is not None and start.lra_a is not None:
+            beside = rest.va[i] / line_volts(c.job.site.supply)
+            words = (
+                f"{load.name}: {start.how}, with {beside:.1f} A of other backed-up loads running{at}; the card starts {lra:g} LRA"
+            )
+            value, limit, quantity = start.lra_a + beside, lra, "current_a"
+        elif peak is None:
+            return []
+        else:
+            va = start.start_va * on
+            value, limit, quantity = va + rest.va[i], float(peak[i]), "apparent_va"
+            words = (
+                f"{load.name}: {start.how}{share} = {va / 1000:.1f} kVA, with {rest.va[i] / 1000:.1f} kVA of other backed-up loads "
+                f"running{at} = {value / 1000:.1f} of {limit / 1000:.1f} kVA for {takes_s:g} s"
+            )
+        out.append(_Case(load=load, start=start, line=name, value=float(value), limit=limit, quantity=quantity, words=words))
+    return out
+
+
+def _bank_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest, forming: list[BatteryRow]) -> list[_Case]:
+    """Return a start against the batteries, a case a line; nothing where a card is silent."""
+    bank = lines_va(c.plan, c.cards, rest.lines, bank_w)
+    if bank is None:
+        return []
+    out, real = [], c.pack.value("start_power_factor")
+    for i, on, name, share in _lines_of(c, load, rest.lines):
+        watts = start.start_va * on * real
+        value, limit, at = float(watts + rest.w[i]), float(bank[i]), f" on {name}" if name else ""
+        words = (
+            f"{load.name}: {start.how}{share} × power factor {real:g} = {watts / 1000:.1f} kW, with {rest.w[i] / 1000:.1f} kW of "
+            f"other backed-up loads running{at} = {value / 1000:.1f} of {limit / 1000:.1f} kW that the battery gives"
+        )
+        out.append(_Case(load=load, start=start, line=name, value=value, limit=limit, quantity="power_w", words=words))
+    return out
+
+
+def _lines_of(c: CheckContext, load: Appliance, count: int) -> Iterator[tuple[int, float, str, str]]:
+    """Yield the lines that a motor lies on: place, its share there, the line's name if there are several, the share in words."""
+    shares = _motor_shares(load, count)
+    for i in np.flatnonzero(shares > 0):
+        on = float(shares[i])
+        yield int(i), on, line_name(c.job.site.supply, int(i)) if count > 1 else "", f" × {on:.2g}" if on < 1 else ""
+
+
+def _takes_s(c: CheckContext, load: Appliance) -> float:
+    """Return how long an appliance's motor takes to start (definitions D15), by the pack. [s]"""
+    assert load.motor is not None
+    return c.pack.value(f"start_{load.motor.kind}_s")
+
+
+def _motor_shares(load: Appliance, count: int) -> Array:
+    """Return how a motor's start lies on the lines: a three-phase motor on all, whatever is said of the load."""
+    three = load.motor is not None and load.motor.phases == 3
+    return shares_of("all" if three else load.line, count)
+
+
+def _running(running: list[Appliance], start: Appliance, count: int) -> _Rest:
+    """Return what runs beside a start, on each line."""
+    va, w = np.zeros(count), np.zeros(count)
+    for load in running:
+        if load.id != start.id:
+            va += running_va(load) * shares_of(load.line, count)
+            w += load.running_w * shares_of(load.line, count)
+    return _Rest(count, va, w)
+
+
+def _together(starts: list[tuple[Appliance, MotorStart]], running: list[Appliance]) -> str:
+    """Return what all motors ask that start at once, beside the rest running; nothing for a single motor."""
+    if len(starts) < 2:
+        return ""
+    motors = {load.id for load, _ in starts}
+    total = sum(s.start_va for _, s in starts) + sum(running_va(a) for a in running if a.id not in motors)
+    words = "both motors" if len(starts) == 2 else f"all {len(starts)} motors"
+    return f"; {words} at once would ask {show(total, 'apparent_va')}"
+
+
+def _ease(c: CheckContext, case: _Case, forming: list[BatteryRow]) -> list[Remedy]:
+    """Return a soft starter where it may be counted on, a larger forming inverter where there is one, more battery."""
+    out, load, motor = [], case.load, case.load.motor
+    assert motor is not None
+    soft = soft_start_share(motor, c.pack.value("soft_start_frac"))
+    whole = case.start.lra_a if case.quantity == "current_a" and case.start.lra_a else case.start.start_va
+    part = whole * (c.pack.value("start_power_factor") if case.quantity == "power_w" else 1.0)
+    on = 1.0 if case.quantity == "current_a" else float(_motor_shares(load, line_count(c.job.site.supply)).max())
+    if not motor.soft_starter and soft_start_counts(motor) and case.value - part * on * (1 - soft) <= case.limit:
+        edit = Edit(f"house.appliances[{load.id}].motor.soft_starter", value=True)
+        out.append(Remedy(f"a soft starter on {load.name} (about {soft * 100:.0f} % of the start)", (edit,)))
+    if case.quantity == "apparent_va" and len(forming) == 1 and not case.line:
+        row, takes_s = forming[0], _takes_s(c, load)
+
+        def carries(card: InverterCard) -> bool:
+            swapped = BatteryRow(row.node, unit_of(card), row.battery, row.choice)
+            return (start_va(swapped, takes_s) or 0.0) >= case.value and swapped.unit.grid_forming
+
+        best = swap_card(c, row.node, carries, lambda card: card.ac_rated_w)
+        if best is not None:
+            out.append(Remedy(f"{best.name} in place of {row.unit.name}", swap_edits(c, row.node, best)))
+    if case.quantity == "power_w" and len(forming) == 1 and not case.line:
+        row = forming[0]
+        for n in range(row.choice.modules + 1, row.battery.modules_max + 1):
+            more = BatteryRow(row.node, row.unit, row.battery, row.choice.model_copy(update={"modules": n}))
+            if (bank_w(more) or 0.0) >= case.value and modules_fit(row.unit, row.battery, n):
+                edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), n)
+                out.append(Remedy(f"{n} battery modules instead of {row.choice.modules}", (edit,)))
+                break
+    unit = {"apparent_va": "kVA peak", "power_w": "kW from its battery", "current_a": "LRA"}[case.quantity]
+    figure = f"{case.value:.0f}" if case.quantity == "current_a" else f"{case.value / 1000:.1f}"
+    return [*out, Remedy(f"an inverter of at least {figure} {unit}" + (f" on {case.line}" if case.line else ""))]
