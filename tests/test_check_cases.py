@@ -75,12 +75,12 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "not known": (A, [Edit(f"plans[{A}].controls.slots[0].power_w", 0.0)]),
     },
     "battery.evening-peak": {
-        "over": (A, [Edit("house.appliances[heat-pump].running_w", 3500.0)]),
+        "tight": (A, [Edit("house.appliances[heat-pump].running_w", 3500.0)]),
         "within": (C, []),
         "not known": (A, [Edit(f"{STACK}.discharge_max_a", None)]),
     },
     "battery.array-fills": {
-        "over": (A, [Edit(f"plans[{A}].nodes[bat].battery.modules", 6)]),
+        "tight": (A, [Edit(f"plans[{A}].nodes[bat].battery.modules", 6)]),
         "within": (A, []),
         "not known": (A, [Edit(f"plans[{A}].nodes[old].strings", [])]),
     },

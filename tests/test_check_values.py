@@ -287,8 +287,8 @@ def test_every_row_of_the_cases_with_a_limit_has_a_hand_value_somewhere():
         "battery.evening-peak", "battery.array-fills", "backup.offgrid-power", "backup.line-power", "array.clipped-share",
         "array.uncatchable", "tracker.parallel-loss", "battery.window-fill", "string.measured", "brief.contract",
         "tracker.strings-alike", "tracker.one-face", "tracker.enough-for-faces", "array.under-used", "network.export-cap",
-        "network.import-limit", "service.main-fuse", "backup.pass-through", "backup.start-from-battery", "backup.unit-pass", "backup.stays-on",
-        "battery.slot-price", "battery.round-trip",
+        "network.import-limit", "service.main-fuse", "backup.pass-through", "backup.start-from-battery", "backup.unit-pass",
+        "backup.stays-on", "battery.slot-price", "battery.round-trip",
     }  # fmt: skip
     assert {row.check for row in ROWS} | by_year == set(CASES)
     assert HYB

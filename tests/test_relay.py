@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import itertools
 
+import numpy as np
 import pytest
 
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.relay.graph import plan_graph, summary
@@ -147,3 +149,18 @@ def test_relay_flows_are_those_of_the_flow_table(demo, study):
     assert v.backup_load_w + v.other_load_w == pytest.approx(made.flow.column("load_w")[step])
     peak = peak_values(graph, made)
     assert peak.export_w == pytest.approx(made.flow.column("export_w").max(), abs=1.0)
+
+
+def test_what_a_cap_cut_is_drawn_cut_and_peaks_show_both_ways(demo, study):
+    """The grid side is cut first: nodes' output at AC equals the table's total, step by step, and none goes below zero."""
+    job = apply_edits(demo, [Edit("plans[hybrid-alongside].nodes[old].side", "grid"), Edit("site.export_limit_w", 1500.0)])
+    plan = job.plan("C")
+    made = study.flow(job, plan)
+    assert made.flow.column("pv_only_lost_cap_w").sum() > 0
+    given = sum(made.pv_only_ac_w(node_id) for node_id in made.pv_only)
+    np.testing.assert_allclose(given, made.flow.column("pv_only_w"), atol=1e-6)
+    assert given.min() >= -1e-9
+    peaks = peak_values(plan_graph(job, plan), made)
+    assert peaks.import_w == made.flow.column("import_w").max()
+    assert peaks.export_w == pytest.approx(made.flow.column("export_w").max())
+    assert peaks.held_w == made.flow.lost_w("cap").max()

@@ -45,7 +45,7 @@ def check_command(options: argparse.Namespace) -> int:
         for f in result.findings:
             margin = "" if f.margin is None else f"  margin {f.margin * 100:.0f} %"
             waived = f"  waived: {f.waived}" if f.waived else ""
-            print(f"  {f.verdict:9} {f.title}: {f.subject}{margin}{waived}")
+            print(f"  {f.word:9} {f.title}: {f.subject}{margin}{waived}")
             print(f"            {f.arithmetic}")
             for remedy in f.remedies:
                 print(f"            remedy: {remedy.text}")

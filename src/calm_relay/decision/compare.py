@@ -70,7 +70,7 @@ def gate_reason(findings: Sequence[Finding], pack: Pack) -> str:
     """Return what keeps a plan from being recommended: an unwaived 'over', or what the pack says must be known and is not."""
     over = [f for f in findings if f.verdict == "over" and not f.waived]
     if over:
-        return f"{over[0].title} is over" + (f", and {len(over) - 1} more" if len(over) > 1 else "")
+        return f"{over[0].title} is {over[0].word}" + (f", and {len(over) - 1} more" if len(over) > 1 else "")
     missing = [f for f in findings if f.verdict == "not known" and f.check in pack.items("must_be_known")]
     return f"{missing[0].title} is not known" if missing else ""
 

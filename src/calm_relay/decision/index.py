@@ -37,7 +37,7 @@ def entries(job: Job, chosen: str, findings: Mapping[str, Sequence[Finding]]) ->
         for plan in job.plans
     ]
     for f in findings.get(chosen, ()):
-        out.append(Entry("check", f.title, f"{f.subject} · {f.verdict}", ("check", f.check, f.subject)))
+        out.append(Entry("check", f.title, f"{f.subject} · {f.word}", ("check", f.check, f.subject)))
     for path in all_fields(job):
         if path.startswith("plans[") and not path.startswith(f"plans[{chosen}]"):
             continue

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from calm_relay.job.models import Plan
+from calm_relay.units import hours_a_year
 
 if TYPE_CHECKING:
     from calm_relay.year.facts import YearFacts
@@ -23,6 +24,18 @@ class LimitCost:
     held_wh: float
 
 
+PASSED = {"export_cap": "Export cap", "import": "Import limit", "transfer": "Transfer device"}
+
+
+def passed_words(facts: YearFacts) -> list[str]:
+    """Return each limit that the year passed, with its hours; phases and legs by name."""
+    out = [f"{PASSED[key].lower()} {hours_a_year(e.hours_h)}" for key, e in facts.exceeded.items() if e.hours_h > 0]
+    for row in facts.amps:
+        out += [f"main fuse on {row.name} {hours_a_year(row.fuse_hours_h)}"] if row.fuse_hours_h > 0 else []
+        out += [f"transfer device on {row.name} {hours_a_year(row.device_hours_h)}"] if row.device_hours_h else []
+    return out
+
+
 def limit_costs(plan: Plan, facts: YearFacts) -> tuple[LimitCost, ...]:
     """Return every limit that was met in the year, the dearest in energy first, then by hours."""
     names = {node.id: node.name for node in plan.nodes}
@@ -37,7 +50,7 @@ def limit_costs(plan: Plan, facts: YearFacts) -> tuple[LimitCost, ...]:
             out.append(LimitCost(key, text, use.hours_h, use.held_wh))
     for key, e in facts.exceeded.items():
         if e.hours_h > 0:
-            text = {"export_cap": "Export cap", "import": "Import limit", "transfer": "Transfer device"}[key]
+            text = PASSED[key]
             out.append(LimitCost(f"{key} passed", f"{text}: passed, nothing could cut it", e.hours_h, e.over_wh))
     if facts.tracker_lost_wh > 500.0:
         out.append(LimitCost("tracker", "Tracker current or power", 0.0, facts.tracker_lost_wh))

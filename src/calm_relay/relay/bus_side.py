@@ -97,6 +97,9 @@ def _grid(
     spots = [(x_gate, y - edge - 2 * c.line, "centre"), (c.width - 2, y - edge - 2 * c.line, "right"), (x_gate, y + edge, "centre")]
     c.want([(word, "label"), (text, "value")], spots, "grid", tone, dead=not grid_up, short=text)
     words = "grid is down" if not grid_up else f"{kw(flow)} {'out' if outwards else 'in'}" if flow > 0.5 else "nothing flows"
+    other = values.import_w if outwards else values.export_w
+    words += f", {kw(other)} {'in' if outwards else 'out'}" if grid_up and flow > 0.5 and other > 0.5 else ""
+    words += ", above the limit" if grid_up and flow > 1.001 * limit else ""
     low = [(c.width - 2, y + edge + i * c.line, "right") for i in range(4)]
     c.want([(words, "value")], [*low, (c.width - 2, y - edge - 4 * c.line, "right")], "grid", "grid" if grid_up else "ink")
     if grid_up:

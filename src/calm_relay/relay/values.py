@@ -74,7 +74,7 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str) -> Relay
         if node.id in made.pv_only:
             out = made.pv_only[node.id]
             dc = float(out.dc_available_w[step])
-            ac = float(out.ac_w[step])
+            ac = float(made.pv_only_ac_w(node.id)[step])
             lost = float(out.clipped_ac_w[step])
             nodes[node.id] = NodeValues(dc, tuple(dc * x for x in shares), _parts(("sun", ac)), spill_w=lost)
             continue
@@ -118,7 +118,10 @@ def peak_values(graph: PlanGraph, made: PlanFlow) -> RelayValues:
             out = made.pv_only[node.id]
             dc = float(out.dc_available_w.max())
             nodes[node.id] = NodeValues(
-                dc, tuple(dc * x for x in shares), _parts(("sun", float(out.ac_w.max()))), spill_w=float(out.clipped_ac_w.max())
+                dc,
+                tuple(dc * x for x in shares),
+                _parts(("sun", float(made.pv_only_ac_w(node.id).max()))),
+                spill_w=float(out.clipped_ac_w.max()),
             )
             continue
         peak = {name: float(flow.node_column(node.id, name).max()) for name in _NODE_NEEDED}
@@ -148,9 +151,9 @@ def peak_values(graph: PlanGraph, made: PlanFlow) -> RelayValues:
         other_load_w=float(packed.ac_column("load_g_w").max()),
         load_parts=_parts(("grid", float(packed.load_w.max()))),
         transfer_w=float(through[top]),
-        import_w=0.0 if out_sum > 0 else float(flow.column("import_w").max()),
+        import_w=float(flow.column("import_w").max()),
         export=_parts(("sun", out_sum)),
-        held_w=float(flow.column("pv_only_lost_cap_w").max()),
+        held_w=float(flow.lost_w("cap").max()),
     )
 
 

@@ -201,7 +201,7 @@ def evening_peak(c: CheckContext) -> Iterator[Finding]:
     cost = f"{evening.hours_over_h:.0f} h over · {show(evening.over_wh, 'energy_wh')} a year"
     yield finding(
         c, "battery.evening-peak", names, "power_w", value, evening.limit_w, "most", line,
-        remedies=_more_output(c, rows, value, evening.limit_w), cost=cost,
+        remedies=_more_output(c, rows, value, evening.limit_w), cost=cost, soft=True,
     )  # fmt: skip
 
 
@@ -273,7 +273,7 @@ def array_fills(c: CheckContext) -> Iterator[Finding]:
         remedies = _fewer_modules(c, row, worst, limit)
         yield finding(
             c, "battery.array-fills", row.node.name, "ratio", worst.median_ratio, limit, "least", line, remedies=remedies,
-            tight="fill",
+            tight="fill", soft=True,
         )  # fmt: skip
 
 

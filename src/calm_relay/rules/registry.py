@@ -61,6 +61,18 @@ class Finding:
         return REGISTRY[self.check].short if self.check in REGISTRY else self.title
 
     @property
+    def word(self) -> str:
+        """Return the verdict as it is said: past its limit it is over or short; where that only costs, above or short."""
+        if self.waived and self.verdict == "over":
+            return "waived"
+        if self.value is None or self.limit is None or self.verdict not in ("over", "tight"):
+            return self.verdict
+        gap = self.limit - self.value if self.sense == "most" else self.value - self.limit
+        if gap >= -1e-9 * max(1.0, abs(self.limit)):
+            return self.verdict
+        return "short" if self.sense == "least" else "over" if self.verdict == "over" else "above"
+
+    @property
     def page(self) -> str:
         """Key of the page that answers for it; empty where no such check is registered."""
         return REGISTRY[self.check].page if self.check in REGISTRY else ""
@@ -74,6 +86,7 @@ class Finding:
             "title": self.title,
             "subject": self.subject,
             "verdict": self.verdict,
+            "word": self.word,
             "quantity": self.quantity,
             "unit": CORE_UNITS[self.quantity],
             "shown_unit": SCALES[self.quantity].unit if self.quantity in SCALES else "",

@@ -39,20 +39,15 @@ def net_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
     """Return what each line draws from the grid, below 0 where it gives, (steps, lines); its sum is import − export. [W]
 
     Inverters see the sum of the lines (definitions D6): one on a single phase serves the whole house through the meter. PV-only
-    output that a limit cut is cut alike on all of them.
+    output is what limits left of it.
     """
     supply, flow = job.site.supply, made.flow
     count = line_count(supply)
     net = house_lines_w(job.house, made.house, supply)
-    offered = np.zeros(len(net))
-    for out in made.pv_only.values():
-        offered += out.ac_w
-    kept = np.divide(flow.column("pv_only_w"), offered, out=np.ones_like(offered), where=offered > 0)
     for node in plan.nodes:
         shares = node_shares(node, cards.inverter(node.card), count)
         if node.id in made.pv_only:
-            out = made.pv_only[node.id]
-            net += np.outer(out.own_draw_w - out.ac_w * kept, shares)
+            net += np.outer(made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
         elif node.id in flow.node_ids:
             taken = flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w")
             net += np.outer(taken - flow.node_column(node.id, "ac_out_w"), shares)
@@ -174,15 +169,12 @@ def device_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Arr
     for load in job.house.counted:
         if listed is None or load.id in listed:
             out += np.outer(year.appliance_w[load.id], shares_of(load.line, count))
-    offered = sum((o.ac_w for o in made.pv_only.values()), np.zeros(len(out)))
-    kept = np.divide(flow.column("pv_only_w"), offered, out=np.ones_like(offered), where=offered > 0)
     for node in plan.nodes:
         if node.side != "backup":
             continue
         shares = node_shares(node, cards.inverter(node.card), count)
         if node.id in made.pv_only:
-            pv = made.pv_only[node.id]
-            out += np.outer(pv.own_draw_w - pv.ac_w * kept, shares)
+            out += np.outer(made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
         elif node.id in flow.node_ids:
             taken = flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w")
             out += np.outer(taken - flow.node_column(node.id, "ac_out_w"), shares)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -56,6 +56,22 @@ class PlanFlow:
     dc: dict[str, NodeDc]
     house: HouseYear
     left_over_w: Array
+    pv_only_column: dict[str, int] = field(default_factory=dict)  # of the AC table, which tells side and whether it can be cut
+
+    def pv_only_ac_w(self, node_id: str) -> Array:
+        """Return a PV-only inverter's AC output after what limits cut (definitions D6 (6), D8), alike within a side. (steps,) [W]
+
+        The device cuts those of the backup side, the export cap those of the grid side first.
+        """
+        offered, at = self.pv_only[node_id].ac_w, self.pv_only_column[node_id]
+        if at not in (AC_PV_B, AC_PV_G):
+            return offered
+        group = {c: sum((self.pv_only[i].ac_w for i, own in self.pv_only_column.items() if own == c), np.zeros(len(offered)))
+                 for c in (AC_PV_B, AC_PV_G)}  # fmt: skip
+        by_device, by_cap = self.flow.column("pv_only_lost_device_w"), self.flow.column("pv_only_lost_cap_w")
+        first = np.minimum(by_cap, group[AC_PV_G])
+        cut = first if at == AC_PV_G else by_device + by_cap - first
+        return offered * (1.0 - np.divide(cut, group[at], out=np.zeros_like(cut), where=group[at] > 0))
 
     @property
     def nbytes(self) -> int:
@@ -126,10 +142,12 @@ def _run(
         if appliance.never_from_battery or appliance.surplus != "no":
             ac[:, AC_NEVER] += house.appliance_w[appliance.id]
     outputs: dict[str, PvOnlyOutput] = {}
+    columns: dict[str, int] = {}
     for node, card in pv_only_nodes(plan, cards):
         out = pv_only_output(dc[node.id].available_w, card, node.count)
         outputs[node.id] = out
-        ac[:, PV_COLUMNS[node.side, card.controllable]] += out.ac_w
+        columns[node.id] = PV_COLUMNS[node.side, card.controllable]
+        ac[:, columns[node.id]] += out.ac_w
         ac[:, OWN_COLUMNS[node.side]] += out.own_draw_w
     site = job.site
     limits = SiteLimits(
@@ -140,5 +158,11 @@ def _run(
     pv = {node_id: d.available_w for node_id, d in dc.items()}
     packed = pack_plan(plan, cards, calendar, limits, pv, ac)
     return PlanFlow(
-        flow=run_year(packed, cancelled), packed=packed, pv_only=outputs, dc=dc, house=house, left_over_w=np.zeros(calendar.steps)
+        flow=run_year(packed, cancelled),
+        packed=packed,
+        pv_only=outputs,
+        dc=dc,
+        house=house,
+        left_over_w=np.zeros(calendar.steps),
+        pv_only_column=columns,
     )

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSignalBlocker, QTimer
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from calm_relay.decision.limits import passed_words
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
 from calm_relay.relay.values import RelayValues, grid_down_values
@@ -214,7 +215,8 @@ class PlansPage(QWidget):
         available = sum(row["pv_available_w"] for row in f.nodes_wh.values()) + sum(
             r["dc_available_w"] for r in f.pv_only_wh.values()
         )
-        parts = [f"This year {show(available, 'energy_wh', 0)} reached the inverters"]
+        parts = [f"Above a limit: {'; '.join(above)}"] if (above := passed_words(f)) else []
+        parts += [f"This year {show(available, 'energy_wh', 0)} reached the inverters"]
         for text, wh in (
             ("AC limits clipped at least {}", f.clipped_wh),
             ("the battery caught {} more", f.caught_wh),

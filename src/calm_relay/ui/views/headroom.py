@@ -211,7 +211,7 @@ class Headroom(QWidget):
                 continue
             same = [f for f in result.findings if f.check == finding.check]
             if same:
-                parts.append(f"{plan.letter} {same[0].verdict} {figure(same[0])}".strip())
+                parts.append(f"{plan.letter} {same[0].word} {figure(same[0])}".strip())
         return "In other plans: " + "; ".join(parts) + "." if parts else ""
 
     def _apply(self, finding: Finding, remedy: Remedy) -> None:

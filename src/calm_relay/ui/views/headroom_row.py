@@ -29,7 +29,7 @@ class HeadroomRow(QAbstractButton):
     def __init__(self, finding: Finding, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.finding, self._theme, self._scale = finding, theme, scale
-        self.verdict = "waived" if finding.waived and finding.verdict == "over" else finding.verdict
+        self.verdict = finding.word
         self.detail = finding.cost or finding.subject
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
