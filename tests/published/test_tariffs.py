@@ -258,7 +258,9 @@ def test_any_tariff_equals_the_bill_worked_step_by_step(data):
     t = data.draw(st.sampled_from(templates())).model_copy(
         update={
             "settlement_min": data.draw(st.sampled_from((0, 30, 60))), "netting": data.draw(st.sampled_from(("summed", "each"))),
-            "tax_frac": data.draw(st.sampled_from((0.0, 0.15))), "minimum_per_month": data.draw(st.sampled_from((0.0, 40.0))),
+            "tax_frac": data.draw(st.sampled_from((0.0, 0.15))), "tax_on_export": data.draw(st.booleans()),
+            "credit_over": data.draw(st.sampled_from(("nothing", "month", "year"))),
+            "minimum_per_month": data.draw(st.sampled_from((0.0, 40.0))),
             "demand": data.draw(st.sampled_from((None, charge))), "holidays": data.draw(st.sampled_from(((), ("12-25", "01-01")))),
         }
     )  # fmt: skip

@@ -71,6 +71,10 @@ class Tariff(Record):
     demand: DemandCharge | None = None
     minimum_per_month: Annotated[float, Quantity("money"), Field(ge=0)] = 0.0
     tax_frac: Annotated[float, Quantity("fraction"), Field(ge=0, le=1)] = 0.0
+    tax_on_export: bool = Field(default=False, description="whether the tax is on the export credit too, so that it raises it")
+    credit_over: Literal["nothing", "month", "year"] = Field(
+        default="nothing", description="span within which a kWh exported cancels one bought in the same price period"
+    )
     settlement_min: Literal[0, 15, 30, 60] = 0
     netting: Literal["summed", "each"] = Field(
         default="summed", description="a three-phase meter adds its phases before it counts, or counts each by itself"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +10,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window
 from calm_relay.job.tariff_models import Tariff
+from calm_relay.tariff.credit import Cancelled, cancelled
 from calm_relay.tariff.prices import Hourly, Prices, cheap_steps, clock_days, settled, year_prices
 
 Array = NDArray[np.float64]
@@ -82,22 +84,25 @@ def _months(values: Array, calendar: YearCalendar) -> Array:
 def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Hourly | None = None) -> Bill:
     """Return the bill for what is drawn from the grid per step, below 0 where it is given: (steps,) or (steps, phases). [W]
 
-    Order: phases and settlement, energy by period, tiers on each month's import, export, standing charge, demand, tax on all,
-    minimum bill.
+    Order: phases and settlement, energy by period, tiers on each month's import, export, what both cancel over a month or year,
+    standing charge, demand, tax on all but export (or on all), minimum bill.
     """
     prices = year_prices(tariff, calendar, hourly)
     taken, given = settled(net_w, calendar, tariff.settlement_min, summed=tariff.netting == "summed")
     kwh_in, kwh_out = (w * calendar.step_h / 1000.0 for w in (taken, given))
     lines = [*_import_lines(tariff, prices, kwh_in, calendar), *_tier_lines(tariff, _months(kwh_in, calendar))]
     lines.append(_export_line(prices, kwh_out, calendar))
+    if tariff.credit_over != "nothing":
+        lines += _credit_lines(cancelled(tariff.credit_over, prices, kwh_in, kwh_out, calendar), tariff.credit_over)
     if tariff.standing_per_day:
         months = tuple(days * tariff.standing_per_day for days in MONTH_DAYS)
         lines.append(BillLine("standing charge", f"{DAYS} days × {tariff.standing_per_day:g}", None, months))
     if tariff.demand is not None:
         lines.append(_demand_line(tariff, calendar, taken))
     if tariff.tax_frac:
-        base = np.sum([line.months for line in lines], axis=0)
-        lines.append(BillLine(TAX, f"{tariff.tax_frac * 100:g} % of the lines above", None, _as_tuple(base * tariff.tax_frac)))
+        on = "the lines above" if tariff.tax_on_export else "the lines above but export"
+        base = taxed_months(lines, tariff)
+        lines.append(BillLine(TAX, f"{tariff.tax_frac * 100:g} % of {on}", None, _as_tuple(base * tariff.tax_frac)))
     if tariff.minimum_per_month:
         base = np.sum([line.months for line in lines], axis=0)
         short = np.maximum(0.0, tariff.minimum_per_month - base)
@@ -106,6 +111,24 @@ def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Hour
     cheap = sum(line.energy_wh or 0.0 for line in lines if line.name.startswith("import, cheap"))
     whole = float(kwh_in.sum()) * 1000.0
     return Bill(tuple(lines), whole - cheap, cheap, float(kwh_out.sum()) * 1000.0, by_month)
+
+
+def taxed_months(lines: Sequence[BillLine], tariff: Tariff) -> Array:
+    """Return what the tax is on, month by month: all lines, export only where the tariff taxes it. (12,) [money]"""
+    on: Array = np.sum(
+        [ln.months for ln in lines if tariff.tax_on_export or not ln.name.startswith("export")] or [(0.0,) * 12], axis=0
+    )
+    return on
+
+
+def _credit_lines(made: Cancelled, over: str) -> list[BillLine]:
+    """Return two lines: what was bought and is cancelled, and the credit it then does not earn as export."""
+    kwh = float(made.kwh.sum())
+    how = f"{kwh:.0f} kWh exported cancel as many bought in the same period and {over}"
+    return [
+        BillLine("import, cancelled by export", how, None, _as_tuple(-made.bought)),
+        BillLine("export, cancelled", f"{kwh:.0f} kWh are not paid as export", None, _as_tuple(made.sold)),
+    ]
 
 
 def _as_tuple(values: Array) -> tuple[float, ...]:

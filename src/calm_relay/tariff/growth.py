@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from calm_relay.job.tariff_models import Tariff
-from calm_relay.tariff.bill import LEAST, TAX, Bill
+from calm_relay.tariff.bill import LEAST, TAX, Bill, taxed_months
 
 GROWTH_YEARS = 20  # shown of a bill that grows
 
@@ -21,14 +21,14 @@ def bill_in_year(bill: Bill, tariff: Tariff, year: int) -> Bill:
         raise ValueError(f"year {year} is before the first")
     up, given = (1.0 + tariff.import_growth_frac) ** (year - 1), (1.0 + tariff.export_growth_frac) ** (year - 1)
     lines = [
-        replace(line, months=tuple(m * (given if line.name == "export" else up) for m in line.months))
+        replace(line, months=tuple(m * (given if line.name.startswith("export") else up) for m in line.months))
         for line in bill.lines
         if line.name not in (TAX, LEAST)
     ]
     for line in bill.lines:
         base = np.sum([made.months for made in lines], axis=0) if lines else np.zeros(12)
         if line.name == TAX:
-            lines.append(replace(line, months=tuple(float(v) for v in base * tariff.tax_frac)))
+            lines.append(replace(line, months=tuple(float(v) for v in taxed_months(lines, tariff) * tariff.tax_frac)))
         if line.name == LEAST:
             least = tariff.minimum_per_month * up
             lines.append(replace(line, months=tuple(float(v) for v in np.maximum(0.0, least - base))))

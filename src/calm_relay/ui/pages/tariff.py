@@ -34,7 +34,8 @@ if TYPE_CHECKING:
     from calm_relay.ui.session import Session
 
 OTHERS = (
-    "export_price_per_kwh", "standing_per_day", "minimum_per_month", "tax_frac", "settlement_min", "import_growth_frac",
+    "export_price_per_kwh", "standing_per_day", "minimum_per_month", "tax_frac", "tax_on_export", "settlement_min", "credit_over",
+    "import_growth_frac",
     "export_growth_frac",
 )  # fmt: skip
 TWO_PRICES = ("import_price_per_kwh", "cheap_price_per_kwh", "cheap_start_h", "cheap_end_h")
