@@ -228,9 +228,9 @@ def test_a_start_is_set_against_its_own_phase(demo, quarter):
     assert (f.verdict, f.limit) == ("over", 2500)
     own = apply_edits(job, [Edit("house.appliances[well-pump].motor.soft_starter", True),
                             Edit("house.appliances[well-pump].motor.soft_starter_listed", True),
-                            Edit("house.appliances[well-pump].motor.soft_start_frac", 0.4)])  # fmt: skip
+                            Edit("house.appliances[well-pump].motor.soft_start_frac", 0.6)])  # fmt: skip
     (eased,) = findings(quarter, own, A, "backup.motor-start")
-    assert eased.value == pytest.approx(f.value - 0.6 * 5290)
+    assert eased.value == pytest.approx(f.value - 0.4 * 5290)
 
 
 def test_the_window_by_hand(demo, quarter):

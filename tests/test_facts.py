@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -14,6 +16,7 @@ from calm_relay.packs.pack import pack_named
 from calm_relay.rules.registry import VERDICT_ORDER, CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.columns import LOSS_NAMES
+from calm_relay.tariff.growth import payback_years
 
 PACK = pack_named("international")
 A, B = "ac-add-on", "hybrid-swap"
@@ -131,6 +134,48 @@ def test_the_comparison_by_hand(demo, results):
     assert rows["B"].warranty_years == 10
 
 
+def test_payback_with_growing_prices_by_hand(demo, results):
+    """The plans' own bills year by year: savings at year ends, linear within the year that pays the rest."""
+    tariff = demo.tariff.model_copy(update={"import_growth_frac": 0.1, "export_growth_frac": 0.0})
+    today, bill = results["Today"].bill, results["B"].bill
+
+    # Import and standing grow by a tenth a year, export does not: the saving of year n by hand.
+    def saving(n: int) -> float:
+        up = 1.1 ** (n - 1)
+        paid = [b.total + b.export_credit for b in (today, bill)]
+        return (paid[0] - paid[1]) * up - (today.export_credit - bill.export_credit)
+
+    cost, years, left = 5000.0, 0, 5000.0
+    while saving(years + 1) < left:
+        left -= saving(years + 1)
+        years += 1
+    assert payback_years(cost, today, bill, tariff) == pytest.approx(years + left / saving(years + 1), rel=1e-9)
+    assert payback_years(cost, today, bill, demo.tariff) == pytest.approx(cost / (today.total - bill.total))
+    assert payback_years(cost, today, today, tariff) is None
+
+
+def test_costs_of_other_equipment_are_not_used(demo, study):
+    twice = [Edit("plans[hybrid-swap].nodes[hyb].battery.modules", 6)]
+    job = apply_edits(demo, twice)
+    rows = {}
+    for name, made in (("as it was", demo), ("twice the battery", job)):
+        results = {p.letter: study.plan_result(made, p) for p in made.plans}
+        rows[name] = {row.letter: row for row in rows_of(made, results)}
+        text = because(list(rows[name].values()), "$")
+        assert any("no cost of theirs holds: B" in line for line in text) == (name != "as it was")
+    assert rows["as it was"]["B"].cost == 11_900
+    stale = rows["twice the battery"]["B"]
+    assert (stale.cost, stale.payback_years, compare_text(stale, "cost", "money")) == (None, None, "made for other equipment")
+
+
+def test_doing_nothing_takes_part_in_the_choice(demo, results):
+    rows = list(rows_of(demo, results))
+    far = [replace(row, payback_years=64.0) if row.payback_years else row for row in rows]
+    assert because(far, "$")[0].startswith("Doing nothing costs least")
+    none = [replace(row, cost=None, cost_note="not entered", payback_years=None) if row.letter != "Today" else row for row in rows]
+    assert because(none, "$")[0].startswith("What the plans with an open gate cost is not known")
+
+
 def finding(**more) -> Finding:
     base = {
         "check": "string.cold-voc", "title": "Cold string voltage", "subject": "s", "verdict": "over", "quantity": "voltage_v",
@@ -167,7 +212,10 @@ def test_words_of_the_comparison_follow_the_figures(demo, results):
     text = because(rows, "$")
     open_rows = [row for row in rows[1:] if not row.gate and row.payback_years]
     soonest = min(open_rows, key=lambda row: row.payback_years)
-    assert text[0].startswith(f"{soonest.letter} pays back soonest")
+    assert soonest.payback_years > 20, "so that doing nothing leads"
+    assert f"{soonest.letter} pays back soonest, and only after {soonest.payback_years:.0f} years" in text[0]
+    soon = [replace(row, payback_years=row.payback_years / 2) if row.payback_years else row for row in rows]
+    assert because(soon, "$")[0].startswith(f"{soonest.letter} pays back soonest")
     for row in rows[1:]:
         assert any(row.gate and row.gate in line for line in text) == bool(row.gate)
     assert compare_text(by_letter["Today"], "usable_wh", "energy_wh") == "–"

@@ -7,12 +7,14 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
+from calm_relay.job.costs import costs_are_stale, plan_cost
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows
 from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_service import network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.simulation.offgrid import plan_continuous_va
+from calm_relay.tariff.growth import payback_years
 
 if TYPE_CHECKING:
     from calm_relay.tariff.bill import Bill
@@ -23,7 +25,8 @@ if TYPE_CHECKING:
 class PlanRow:
     """One plan's figures. Energies in Wh a year, powers in W or VA, money in the job's currency.
 
-    `payback_years` is simple: cost over first-year saving; None where the saving never pays it.
+    `payback_years` is simple (definitions D19): prices grow, nothing is discounted; None where the cost is not known or the savings
+    do not reach it. `cost_note` says why there is no cost. `lit`: something forms the grid in an outage.
     `gate` says in words what keeps the plan from being recommended, or is empty.
     """
 
@@ -37,7 +40,8 @@ class PlanRow:
     gate: str
     bill: float
     saving: float
-    cost: float
+    cost: float | None
+    cost_note: str
     payback_years: float | None
     self_sufficiency_frac: float
     own_use_frac: float
@@ -75,6 +79,12 @@ def gate_reason(findings: Sequence[Finding], pack: Pack) -> str:
     return f"{missing[0].title} is not known" if missing else ""
 
 
+def _passed_h(facts: YearFacts) -> float:
+    """Return the hours of the limit passed longest: caps and devices of the whole plan, fuse and device of each line. [h]"""
+    lines = [h for row in facts.amps for h in (row.fuse_hours_h, row.device_hours_h or 0.0)]
+    return max([*(e.hours_h for e in facts.exceeded.values()), *lines], default=0.0)
+
+
 def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Sequence[Finding]]]) -> tuple[PlanRow, ...]:
     """Return one row a plan, in the job's order; savings are against the first plan, which is today's system."""
     cards = job.cards()
@@ -84,7 +94,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
         tally = counts(findings)
         context = CheckContext(job, plan, cards, facts)
         offgrid = plan_continuous_va(plan, cards) if plan.transfer else None
-        cost = sum(line.amount for line in plan.costs)
+        cost = 0.0 if plan is results[0][0] and not plan.costs else plan_cost(plan)
         saving = today - bill.total
         rows.append(
             PlanRow(
@@ -99,7 +109,8 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 bill=bill.total,
                 saving=saving,
                 cost=cost,
-                payback_years=cost / saving if saving > 0 and cost > 0 else None,
+                cost_note="made for other equipment" if costs_are_stale(plan) else "not entered" if cost is None else "",
+                payback_years=None if not cost else payback_years(cost, results[0][2], bill, job.tariff),
                 self_sufficiency_frac=facts.self_sufficiency_frac,
                 own_use_frac=facts.own_use_frac,
                 import_wh=facts.system_wh["import_w"],
@@ -107,7 +118,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 clipped_wh=facts.clipped_wh,
                 caught_wh=facts.caught_wh,
                 held_by_cap_wh=facts.held_by_cap_wh,
-                exceeded_hours_h=max((e.hours_h for e in facts.exceeded.values()), default=0.0),
+                exceeded_hours_h=_passed_h(facts),
                 usable_wh=facts.usable_wh,
                 full_cycles=facts.full_cycles,
                 evening_hours_over_h=None if facts.evening is None else facts.evening.hours_over_h,

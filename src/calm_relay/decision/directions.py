@@ -12,7 +12,7 @@ from calm_relay.pv.fit import fit_modules
 
 @dataclass(frozen=True)
 class FaceYield:
-    """DC energy of one kilowatt of modules on a face, losses of a string as usual (5 %), by month. [kWh/kWp]"""
+    """DC energy of one kilowatt of modules on a face, the usual losses by name, by month. [kWh/kWp]"""
 
     face: str
     module: str

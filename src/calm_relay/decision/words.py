@@ -32,10 +32,15 @@ COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
 )
 
 
+LIFE_YEARS = 20  # a saving that needs longer is not called one; the horizon of the other money figures, common practice
+
+
 def compare_text(row: PlanRow, field: str, kind: str) -> str:
     """Return one cell of the comparison as text; '–' where it does not apply."""
     value = getattr(row, field)
     if value is None:
+        if field == "cost":
+            return row.cost_note
         return "not known" if field == "offgrid_va" and row.lit else "–"
     if field == "usable_wh" and value == 0:
         return "–"
@@ -72,11 +77,19 @@ def because(rows: Sequence[PlanRow], currency: str) -> list[str]:
     out: list[str] = []
     open_rows = [row for row in others if not row.gate]
     paying = sorted((row for row in open_rows if row.payback_years is not None), key=lambda row: row.payback_years or 0.0)
-    if paying:
+    costless = [row.letter for row in others if row.cost is None]
+    if paying and (paying[0].payback_years or 0.0) > LIFE_YEARS:
+        first = paying[0]
+        out.append(
+            f"Doing nothing costs least over {LIFE_YEARS} years: of the plans with an open gate {first.letter} pays back soonest, "
+            f"and only after {show(first.payback_years or 0.0, 'years', 0)}."
+            + (" What it is worth to stay on in an outage is not in these figures." if any(row.lit for row in open_rows) else "")
+        )
+    elif paying:
         first = paying[0]
         out.append(
             f"{first.letter} pays back soonest of the plans with an open gate: it saves {currency} {show(first.saving, 'money')} "
-            f"a year for {currency} {show(first.cost, 'money')}, {show(first.payback_years or 0.0, 'years')}."
+            f"a year for {currency} {show(first.cost or 0.0, 'money')}, {show(first.payback_years or 0.0, 'years')}."
         )
         against = _against(first, open_rows)
         if against:
@@ -87,8 +100,19 @@ def because(rows: Sequence[PlanRow], currency: str) -> list[str]:
                 f"{most.letter} saves most, {currency} {show(most.saving, 'money')} a year, "
                 f"and reaches {show(most.self_sufficiency_frac, 'fraction')} self-sufficiency."
             )
+    elif open_rows and all(row.cost is None for row in open_rows):
+        most = max(open_rows, key=lambda row: row.saving)
+        what = "saves most" if most.saving > 0 else "loses least"
+        out.append(
+            f"What the plans with an open gate cost is not known, so nothing is said of what pays. {most.letter} {what}: "
+            f"{currency} {show(most.saving, 'money')} a year against {today.letter.lower()}."
+        )
+    elif open_rows:
+        out.append(f"No plan with an open gate pays back its cost against {today.letter.lower()}: doing nothing costs least.")
     elif others:
-        out.append(f"No plan with an open gate saves against {today.letter.lower()}.")
+        out.append("No plan has an open gate.")
+    if costless and not (open_rows and all(row.cost is None for row in open_rows)):
+        out.append(f"Left out of what pays, since no cost of theirs holds: {', '.join(costless)}.")
     for row in others:
         if row.gate:
             out.append(f"{row.letter} is not to be recommended as it stands: {row.gate}.")

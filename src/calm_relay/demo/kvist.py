@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from calm_relay.job.brief_models import Brief, Contract, PurposeWeight
 from calm_relay.job.common_models import SeriesRef
+from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
@@ -214,5 +215,5 @@ def kvist_job(store: SeriesStore) -> Job:
         house=_house(),
         tariff=_tariff(store),
         library=tuple(shipped_card(id_) for id_ in cards),
-        plans=_plans(),
+        plans=tuple(with_costs_kept(plan) for plan in _plans()),
     )

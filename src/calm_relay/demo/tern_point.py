@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from calm_relay.job.brief_models import Brief
+from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
@@ -255,5 +256,5 @@ def demo_job() -> Job:
             standing_per_day=1.1,
         ),
         library=tuple(shipped_card(i) for i in ids),
-        plans=_plans(),
+        plans=tuple(with_costs_kept(plan) for plan in _plans()),
     )  # fmt: skip

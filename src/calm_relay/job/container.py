@@ -18,6 +18,7 @@ from pydantic import ValidationError
 from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import first_bytes
 from calm_relay.job.common_models import SeriesRef
+from calm_relay.job.costs import with_costs_noted
 from calm_relay.job.migrations import migrate
 from calm_relay.job.models import Job
 from calm_relay.job.references import reference_faults
@@ -145,7 +146,7 @@ def read_job(path: Path | str) -> OpenedJob:
         raise BadInput([*error.faults, *faults]) from None
     if faults:
         raise BadInput(faults)
-    return OpenedJob(job, store, came_in, stamp)
+    return OpenedJob(with_costs_noted(job), store, came_in, stamp)
 
 
 def is_job_file(path: Path) -> bool:

@@ -54,7 +54,7 @@ def _only_additions_again(data: dict[str, Any]) -> dict[str, Any]:
 
 @migration(4)
 def _orders_of_batteries(data: dict[str, Any]) -> dict[str, Any]:
-    """Version 5 added the rule pack; 'best round trip' was the order when nothing was chosen, and a negative bias meant nothing."""
+    """Version 5 added the rule pack, orders of batteries, losses by name where none is typed; a negative bias meant nothing."""
     plans = []
     for plan in data.get("plans") or ():
         controls = dict(plan.get("controls") or {}) if isinstance(plan, dict) else {}
@@ -62,8 +62,25 @@ def _orders_of_batteries(data: dict[str, Any]) -> dict[str, Any]:
             controls["battery_order"] = "like_units"
         if isinstance(controls.get("meter_bias_w"), int | float) and controls["meter_bias_w"] < 0:
             controls["meter_bias_w"] = 0.0
-        plans.append({**plan, "controls": controls} if isinstance(plan, dict) else plan)
+        plans.append({**_one_figure(plan), "controls": controls} if isinstance(plan, dict) else plan)
     return {**data, "plans": plans}
+
+
+def _one_figure(plan: dict[str, Any]) -> dict[str, Any]:
+    """Return a plan whose strings say their one loss figure, which was 5 % where none was typed, unless they name losses."""
+
+    def string(group: Any) -> Any:
+        if not isinstance(group, dict):
+            return group
+        figure = None if group.get("losses") else group.get("other_loss_frac", 0.05)
+        return {**group, "other_loss_frac": figure}
+
+    def node(row: Any) -> Any:
+        strings = row.get("strings") if isinstance(row, dict) else None
+        return {**row, "strings": [string(group) for group in strings]} if isinstance(strings, list) else row
+
+    nodes = plan.get("nodes")
+    return {**plan, "nodes": [node(row) for row in nodes]} if isinstance(nodes, list) else plan
 
 
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:

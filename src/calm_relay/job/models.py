@@ -189,10 +189,10 @@ class StringGroup(Record):
     modules_per_string: Annotated[int, Quantity("count"), Field(ge=1, le=60)]
     parallel_strings: Annotated[int, Quantity("count"), Field(ge=1, le=20)] = 1
     age_years: Annotated[float, Quantity("years"), Field(ge=0, le=50)] = 0.0
-    other_loss_frac: Share = 0.05
+    other_loss_frac: Share | None = Field(default=None, description="one figure in place of the losses by name; None: by name")
     fuse_a: CurrentA | None = Field(default=None, description="string fuse fitted in each string; None: none")
     optimizer: Id | None = Field(default=None, description="an optimizer card on every module; None: none")
-    losses: NamedLosses | None = Field(default=None, description="losses by name, in place of `other_loss_frac`")
+    losses: NamedLosses | None = Field(default=None, description="losses by name; None: the usual set")
     measured: MeasuredString | None = None
 
 
@@ -291,6 +291,10 @@ class Plan(Record):
     transfer: Transfer | None = None
     controls: Controls = Controls()
     costs: Annotated[tuple[CostLine, ...], Field(max_length=60)] = ()
+    costs_for: dict[str, int] = Field(
+        default_factory=dict,
+        description="how many of each card the costs were made for; empty: not noted, the costs are taken to hold",
+    )
     waived: Annotated[tuple[Waiver, ...], Field(max_length=60)] = ()
     later: LaterModules | None = None
 

@@ -56,11 +56,12 @@ def kept_frac(item: GroupInput) -> Array | float:
     kept = max(0.0, 1.0 - AGE_LOSS_PER_YEAR * g.age_years) * TRACKING_FRAC
     if item.optimizer is not None:
         kept *= 1.0 - item.optimizer.loss_frac
-    if g.losses is None:
+    if g.other_loss_frac is not None:
         return kept * (1.0 - g.other_loss_frac)
-    for name, loss in named_losses(g.losses, each_module=item.each_module):
+    losses = g.losses or NamedLosses()
+    for name, loss in named_losses(losses, each_module=item.each_module):
         kept *= 1.0 if name == "soiling" else 1.0 - loss
-    soiling = np.array(g.losses.soiling_frac)
+    soiling = np.array(losses.soiling_frac)
     if item.month is None:
         return kept * float(1.0 - soiling.mean())
     by_step: Array = kept * (1.0 - soiling[item.month - 1])

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from calm_relay.job.brief_models import ContractEnd
+from calm_relay.job.costs import plan_cost
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Plan
@@ -75,11 +76,11 @@ def old_contract(c: CheckContext) -> Iterator[Finding]:
 )
 def budget(c: CheckContext) -> Iterator[Finding]:
     """The plan's costs against the budget; past it is no fault of the system."""
-    most, costs = c.job.brief.budget, c.plan.costs
-    if most is None or not costs:
+    most, costs, cost = c.job.brief.budget, c.plan.costs, plan_cost(c.plan)
+    if most is None or cost is None:
         return
-    cost = sum(line.amount for line in costs)
-    line = f"{len(costs)} cost lines are {show(cost, 'money')}, the budget is {show(most, 'money')}"
+    lines = "1 cost line comes" if len(costs) == 1 else f"{len(costs)} cost lines come"
+    line = f"{lines} to {show(cost, 'money')}, the budget is {show(most, 'money')}"
     yield finding(c, "brief.budget", "costs", "money", cost, most, "most", line, soft=True)
 
 

@@ -10,6 +10,7 @@ from calm_relay.job.tariff_models import Tariff
 from calm_relay.tariff.bill import LEAST, TAX, Bill, taxed_months
 
 GROWTH_YEARS = 20  # shown of a bill that grows
+PAYBACK_YEARS = 100  # beyond which a saving is taken never to pay a cost
 
 
 def bill_in_year(bill: Bill, tariff: Tariff, year: int) -> Bill:
@@ -34,6 +35,24 @@ def bill_in_year(bill: Bill, tariff: Tariff, year: int) -> Bill:
             lines.append(replace(line, months=tuple(float(v) for v in np.maximum(0.0, least - base))))
     by_month = tuple(float(v) for v in np.sum([line.months for line in lines], axis=0)) if lines else (0.0,) * 12
     return replace(bill, lines=tuple(lines), by_month=by_month)
+
+
+def payback_years(cost: float, today: Bill, bill: Bill, tariff: Tariff) -> float | None:
+    """Return when the savings against today's bill have paid a cost (definitions D19): savings at year ends, linear within a year.
+
+    None where they do not within `PAYBACK_YEARS`; ageing is not in it. [years]
+    """
+    still, before = cost, 0.0
+    if tariff.import_growth_frac == 0.0 and tariff.export_growth_frac == 0.0:
+        saving = today.total - bill.total
+        years = cost / saving if saving > 0 else None
+        return years if years is not None and years <= PAYBACK_YEARS else None
+    for year in range(1, PAYBACK_YEARS + 1):
+        saving = bill_in_year(today, tariff, year).total - bill_in_year(bill, tariff, year).total
+        if saving > 0 and still <= saving:
+            return before + still / saving
+        still, before = still - saving, float(year)
+    return None
 
 
 def yearly_totals(bill: Bill, tariff: Tariff, years: int) -> tuple[float, ...]:

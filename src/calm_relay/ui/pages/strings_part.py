@@ -96,7 +96,7 @@ class StringsPart:
             page.cell(f"{at}.age_years", chars=8),
         ]
         if group.losses is None:
-            line.append(page.cell(f"{at}.other_loss_frac", chars=6))
+            line.append(page.cell(f"{at}.other_loss_frac", chars=8, ghost="by name"))
         if not module_level:
             line.append(page.cell(f"{at}.fuse_a", chars=8, ghost="none"))
             line.append(page.cell(f"{at}.optimizer", options=self._optimizers, offered=_optimizer_cards))
@@ -175,9 +175,15 @@ class StringsPart:
         """Return losses by name in one figure, where they are named."""
         node = next((n for n in self._page.session.plan.nodes if n.id == year.node_id), None)
         group = next((g for g in node.strings if g.id == year.string_id), None) if node else None
-        if group is None or group.losses is None:
+        if group is None or node is None or group.other_loss_frac is not None:
             return ""
-        return f" Losses by name come to {combined_loss_frac(group.losses, each_module=group.optimizer is not None) * 100:.1f} %."
+        usual = "Usual losses by name" if group.losses is None else "Losses by name"
+        return f" {usual} come to {self._combined_frac(node.card, group) * 100:.1f} %."
+
+    def _combined_frac(self, card_id: str, group: StringGroup) -> float:
+        """Return the losses by name in one figure. [0 to 1]"""
+        each = group.optimizer is not None or self._page.session.job.cards().inverter(card_id).per_module
+        return combined_loss_frac(group.losses or NamedLosses(), each_module=each)
 
     # --- changing
     def add_node(self, card_id: str) -> None:
@@ -210,7 +216,10 @@ class StringsPart:
         """Name the losses, or go back to one figure."""
         named = group.losses is None
         words = f"String {group.id}: {'losses by name' if named else 'one figure for losses'}"
-        self._page.session.edit(words, [Edit(f"{at}.losses", NamedLosses().model_dump() if named else None)])
+        node = next(n for n in self._page.session.plan.nodes if any(g.id == group.id for g in n.strings))
+        figure = None if named else round(self._combined_frac(node.card, group), 3)
+        edits = [Edit(f"{at}.losses", NamedLosses().model_dump() if named else None), Edit(f"{at}.other_loss_frac", figure)]
+        self._page.session.edit(words, edits)
 
     def toggle_measured(self, at: str, group: StringGroup) -> None:
         """Begin with what the card lets expect at 800 W/m² and 40 °C, to be typed over."""
