@@ -39,6 +39,7 @@ MEASURED = {"voc_v": 367.0, "isc_a": 6.9, "irradiance_w_per_m2": 700.0, "module_
 LATER = {"modules": 4, "after_years": 3.0, "module_cost": 180.0, "visit_cost": 900.0}
 OLD_INVERTER, STACK, CHARGER = "library[string-inverter-5k]", "library[stack-3k]", "library[battery-inverter-5k]"
 
+ROOM = Edit("site.network.sum_limit_w", 30_000.0)  # so that a larger inverter is not itself over
 OLD_CONTRACT = {"name": "Feed-in contract", "ends": "2031"}
 ON_PHASE_1 = [Edit(f"house.appliances[{a.id}].line", "1") for a in demo_job().house.appliances]
 
@@ -70,12 +71,12 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "not known": (A, [Edit(f"{STACK}.charge_max_a", None)]),
     },
     "battery.window-fill": {
-        "over": (A, [Edit(f"plans[{A}].controls.slots[0].power_w", 1000.0)]),
+        "tight": (A, [Edit(f"plans[{A}].controls.slots[0].power_w", 1000.0)]),
         "within": (C, []),
         "not known": (A, [Edit(f"plans[{A}].controls.slots[0].power_w", 0.0)]),
     },
     "battery.evening-peak": {
-        "tight": (A, [Edit("house.appliances[heat-pump].running_w", 3500.0)]),
+        "tight": (A, [Edit("house.appliances[heat-pump].running_w", 3500.0), ROOM]),
         "within": (C, []),
         "not known": (A, [Edit(f"{STACK}.discharge_max_a", None)]),
     },
@@ -90,7 +91,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "not known": (A, [Edit(f"{CHARGER}.offgrid_continuous_va", None)]),
     },
     "backup.motor-start": {
-        "over": (A, [Edit("house.appliances[well-pump].motor.lra_a", 60.0)]),
+        "over": (A, [Edit("house.appliances[well-pump].motor.lra_a", 35.0), ROOM]),
         "within": (A, []),
         "not known": (A, [Edit(f"{CHARGER}.offgrid_peak_va", None)]),
     },
@@ -288,7 +289,15 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (A, []),
     },
     "network.export-cap": {
-        "over": (A, [Edit("site.export_limit_w", 2000.0), Edit(f"{OLD_INVERTER}.controllable", False)]),
+        "over": (
+            A,
+            [
+                Edit("site.export_limit_w", 2000.0),
+                Edit(f"{OLD_INVERTER}.controllable", False),
+                Edit(f"{CHARGER}.absorb_ratio", 2.0),
+                ROOM,
+            ],
+        ),
         "within": (A, []),
     },
     "network.import-limit": {
@@ -309,7 +318,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (B, []),
     },
     "backup.stays-on": {
-        "over": (A, [Edit("house.appliances[oven].essential", True)]),
+        "over": (A, [Edit("house.appliances[oven].essential", True), Edit("house.appliances[oven].running_w", 200.0)]),
         "within": (A, []),
     },
     "network.inverter-sum": {

@@ -25,6 +25,7 @@ from calm_relay.rules.checks_strings import (
     smaller_array,
     string_rows,
     string_subject,
+    to_free_tracker,
     voltage_rows,
     volts_of,
 )
@@ -159,18 +160,7 @@ def _less_current(c: CheckContext, rows: list[Row], limit: float) -> list[Remedy
     if 1 <= most < group.parallel_strings:
         edit = Edit(count_path(c, node, group, "parallel_strings"), most)
         return [Remedy(f"{most} string(s) in parallel instead of {group.parallel_strings}", (edit,))]
-    return to_free_tracker(c, rows) if len(rows) == 2 else []
-
-
-def to_free_tracker(c: CheckContext, rows: list[Row]) -> list[Remedy]:
-    """Return the remedy that gives the last of several strings on a tracker the inverter's first free tracker, if it has one."""
-    node, card, group, _ = rows[-1]
-    used = {g.tracker for g in node.strings}
-    free = next((n for n in range(1, len(card.trackers) + 1) if n not in used), None)
-    if len(rows) < 2 or free is None:
-        return []
-    edit = Edit(count_path(c, node, group, "tracker"), free)
-    return [Remedy(f"string {group.id} on tracker {free}, which is free", (edit,))]
+    return to_free_tracker(c, rows[-1][0], rows[-1][2]) if len(rows) == 2 else []
 
 
 def _fused(rows: list[Row]) -> bool:
@@ -293,7 +283,7 @@ def one_face(c: CheckContext) -> Iterator[Finding]:
         line = f"{len(kinds)} kind{'s' if len(kinds) > 1 else ''} of string on this tracker: {faces}"
         yield finding(
             c, "tracker.one-face", tracker_name(rows[0]), "count", len(kinds), 1, "most", line, soft=True, tight="ratio-within",
-            remedies=to_free_tracker(c, rows) if len(kinds) == len(rows) == 2 else [],
+            remedies=to_free_tracker(c, rows[-1][0], rows[-1][2]) if len(kinds) == len(rows) == 2 else [],
         )  # fmt: skip
 
 

@@ -145,6 +145,7 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
                 line,
                 remedies=remedies,
                 tight="fill",
+                soft=True,
             )
 
 

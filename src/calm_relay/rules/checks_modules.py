@@ -12,13 +12,14 @@ from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCa
 from calm_relay.pv import limits
 from calm_relay.pv.measured import compare_measured
 from calm_relay.pv.voltage import rear_gain_frac
-from calm_relay.rules.checks_array import by_tracker, to_free_tracker, tracker_name
+from calm_relay.rules.checks_array import by_tracker, tracker_name
 from calm_relay.rules.checks_strings import (
     array_stc_w,
     count_path,
     optimizer_of,
     string_rows,
     string_subject,
+    to_free_tracker,
 )
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
@@ -193,7 +194,7 @@ def old_and_new(c: CheckContext) -> Iterator[Finding]:
         apart = ages[-1] - ages[0]
         line = f"{apart:g} years between strings on this tracker, {limit:g} are let pass"
         newest = sorted(rows, key=lambda row: -row[2].age_years)
-        moved = to_free_tracker(c, newest) if len(rows) == 2 else []
+        moved = to_free_tracker(c, newest[-1][0], newest[-1][2]) if len(rows) == 2 else []
         yield finding(
             c, "tracker.old-and-new", tracker_name(rows[0]), "years", apart, limit, "most", line, soft=True, tight="ratio-within",
             remedies=moved or [Remedy("give the new strings a tracker of their own")],

@@ -166,6 +166,15 @@ def short_circuit(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def to_free_tracker(c: CheckContext, node: Node, group: StringGroup) -> list[Remedy]:
+    """Return the remedy that puts a string on its inverter's first free tracker, if there is one apart from the others."""
+    card, used = c.cards.inverter(node.card), {g.tracker for g in node.strings}
+    free = next((n for n in range(1, len(card.trackers) + 1) if n not in used), None)
+    if free is None or card.trackers_paralleled:
+        return []
+    return [Remedy(f"string {group.id} on tracker {free}, which is free", (Edit(count_path(c, node, group, "tracker"), free),))]
+
+
 def _fewer_strings(
     c: CheckContext, joined: list[tuple[Node, Tracker, StringGroup, ModuleCard]], factor: float, amps: float, limit: float
 ) -> list[Remedy]:
@@ -177,9 +186,8 @@ def _fewer_strings(
     if most >= 1:
         edit = Edit(count_path(c, node, group, "parallel_strings"), most)
         return [Remedy(f"{most} string(s) in parallel instead of {group.parallel_strings} on this tracker", (edit,))]
-    if len(joined) > 1 and most <= 0:
-        keep = [g.model_dump() for g in node.strings if g.id != group.id]
-        return [Remedy(f"move string {group.id} off this tracker", (Edit(c.path(f"nodes[{node.id}].strings"), keep),))]
+    if len(joined) > 1:
+        return to_free_tracker(c, node, group) or [Remedy(f"string {group.id} off this tracker: none of this inverter is free")]
     return [Remedy("a module of lower current, or an inverter whose input carries it")]
 
 

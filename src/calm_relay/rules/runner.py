@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from calm_relay.errors import BadInput
+from calm_relay.job.edits import apply_edits
 from calm_relay.rules import (
     checks_array,
     checks_battery,
@@ -14,7 +16,7 @@ from calm_relay.rules import (
     checks_service,
     checks_strings,
 )
-from calm_relay.rules.registry import NEEDS, REGISTRY, VERDICT_ORDER, Check, CheckContext, Finding, unknown
+from calm_relay.rules.registry import NEEDS, REGISTRY, VERDICT_ORDER, Check, CheckContext, Finding, Remedy, unknown
 
 # Findings of like verdict and margin stand in this order of groups.
 GROUPS = (checks_limits, checks_battery, checks_service, checks_motor, checks_brief, checks_strings, checks_array, checks_modules)
@@ -29,8 +31,30 @@ def all_checks() -> tuple[Check, ...]:
 def run_checks(context: CheckContext, ready: frozenset[str] | set[str] = NEEDS) -> tuple[Finding, ...]:
     """Run the checks that need no more than what is `ready` (all: 'plan', 'year', 'outage'); tightest first.
 
-    A check that fails inside is 'not known' with the reason, never 'within'.
+    A check that fails inside is 'not known' with the reason, never 'within'. A remedy that would put another check of the plan
+    over its limit stands as advice that says so, and cannot be applied.
     """
+    found = _run(context, ready)
+    if any(remedy.edits for f in found for remedy in f.remedies):
+        over = {(f.check, f.subject) for f in found if f.verdict == "over"}
+        found = [replace(f, remedies=tuple(_weighed(context, remedy, over) for remedy in f.remedies)) for f in found]
+    return tuple(sorted(found, key=_tightness))
+
+
+def _weighed(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) -> Remedy:
+    """Return a remedy that makes no other check of the plan worse as it is, else the same words with what it would bring."""
+    if not remedy.edits:
+        return remedy
+    try:
+        job = apply_edits(context.job, remedy.edits)
+    except BadInput:
+        return Remedy(remedy.text)
+    then = _run(CheckContext(job, job.plan(context.plan.id), job.cards(), None, context.chosen_pack), {"plan"})
+    brought = next((f for f in then if f.verdict == "over" and (f.check, f.subject) not in over), None)
+    return remedy if brought is None else Remedy(f"{remedy.text}; then {brought.title} is {brought.word}")
+
+
+def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Finding]:
     waived = {w.check: w.reason for w in context.plan.waived}
     found: list[Finding] = []
     for entry in all_checks():
@@ -41,7 +65,7 @@ def run_checks(context: CheckContext, ready: frozenset[str] | set[str] = NEEDS) 
         except Exception as error:  # noqa: BLE001 - whatever went wrong inside, the verdict must not be 'within'
             rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]
         found += [replace(row, waived=waived.get(entry.id, ""), pack=context.pack.id) for row in rows]
-    return tuple(sorted(found, key=_tightness))
+    return found
 
 
 def _tightness(finding: Finding) -> tuple[int, float]:
