@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import math
 import string
+from collections import Counter
 from dataclasses import dataclass
+from typing import Literal
 
 from calm_relay.calendar import window_hours
 from calm_relay.decision.brief import (
@@ -15,6 +17,7 @@ from calm_relay.decision.brief import (
     whole_house_default,
     window_default,
 )
+from calm_relay.decision.drafted import checked
 from calm_relay.errors import NotFeasible
 from calm_relay.job.house_models import ProfileLoad
 from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, Slot, StringGroup, Transfer
@@ -73,7 +76,7 @@ def draft_plan(job: Job, pattern: str, day_wh: float | None = None) -> tuple[Job
     note = " ".join(f"{d.line[:1].upper()}{d.line[1:]}." for d in defaults(job)) if battery else ""
     plan = Plan(id=plan_id, letter=letter, name=name, note=note, nodes=nodes, transfer=transfer, controls=controls)
     changed = with_cards(job, cards)
-    return changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id
+    return checked(changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id), plan_id
 
 
 Drafted = tuple[tuple[Node, ...], list[Card], bool]
@@ -83,17 +86,30 @@ def _ac_add_on(need: Need, today: Plan) -> Drafted:
     job = need.job
     old = _pv_inverters(job, today)
     rated = _rated_w(job, old)
-    unit = _smallest_unit("battery_inverter", max(3000.0, rated))
-    stack, modules = _battery(need, unit_of(unit), 1.03 * rated)  # what AC-coupled PV gives off grid has to find room, 1:1
-    kept = tuple(node.model_copy(update={"side": "backup"}) for node in today.nodes)
-    new = Node(
-        id=_free("battery", today),
-        name="Battery inverter",
-        card=unit.id,
-        side="backup",
-        battery=BatteryChoice(card=stack.id, modules=modules),
-    )
-    return (*kept, new), [unit, stack], True
+    lines: tuple[Literal["auto", "1", "2", "3"], ...] = ("1", "2", "3") if job.site.supply.kind == "three_phase" else ("auto",)
+    unit = _smallest_unit("battery_inverter", max(3000.0, rated / len(lines)))
+    _carried_by_service(job, unit)
+    stack, modules = _battery(need, unit_of(unit), 1.03 * rated / len(lines), len(lines))  # off grid, 1:1
+    plan = today.model_copy(update={"nodes": tuple(node.model_copy(update={"side": "backup"}) for node in today.nodes)})
+    for line in lines:
+        name = "Battery inverter" if line == "auto" else f"Battery inverter {line}"
+        new = Node(
+            id=_free("battery", plan), name=name, card=unit.id, side="backup", line=line,
+            battery=BatteryChoice(card=stack.id, modules=modules),
+        )  # fmt: skip
+        plan = plan.model_copy(update={"nodes": (*plan.nodes, new)})
+    return plan.nodes, [unit, stack], True
+
+
+def _carried_by_service(job: Job, unit: InverterCard) -> None:
+    """Raise NotFeasible where a unit on one phase gives more amps than the service carries on it."""
+    supply = job.site.supply
+    amps = unit.ac_rated_w / supply.voltage_v
+    if supply.kind == "three_phase" and unit.phases == 1 and amps > supply.service_a:
+        raise NotFeasible(
+            f"{unit.name} stands on one phase and gives {amps:.0f} A there, the service carries {supply.service_a:g} A a phase",
+            "choose a three-phase unit by hand, or several smaller ones",
+        )
 
 
 def _swap(need: Need, today: Plan) -> Drafted:
@@ -101,10 +117,11 @@ def _swap(need: Need, today: Plan) -> Drafted:
     old = _pv_inverters(job, today)
     if not old:
         raise NotFeasible("today's system has no PV inverter to swap", "add today's inverter and strings on Site & roof first")
-    strings = tuple(group for node in old for group in node.strings)
+    strings = _rewired(job, today, old)
     renumbered = tuple(group.model_copy(update={"tracker": n}) for n, group in enumerate(strings, start=1))
     rated = _rated_w(job, old)
     unit = _smallest_unit("hybrid", rated, trackers=len(renumbered))
+    _carried_by_service(job, unit)
     stack, modules = _battery(need, unit_of(unit))
     new = Node(
         id=_free("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=renumbered,
@@ -114,12 +131,37 @@ def _swap(need: Need, today: Plan) -> Drafted:
     return (*others, new), [unit, stack], True
 
 
+HYBRID_DC_V = 600.0  # the least of the shipped hybrids' highest DC volts
+
+
+def _rewired(job: Job, today: Plan, old: list[Node]) -> tuple[StringGroup, ...]:
+    """Return today's strings for trackers of a hybrid: each as it is, once for each unit; what stands module by module in series."""
+    out: list[StringGroup] = []
+    cards = job.cards()
+    for node in old:
+        card = cards.inverter(node.card)
+        for group in node.strings:
+            if not card.per_module:
+                out += [group] * node.count
+                continue
+            modules = group.modules_per_string * group.parallel_strings * card.unit_count(node.count)
+            longest = _longest(job, cards.module(group.module), HYBRID_DC_V)
+            parts = math.ceil(modules / longest)
+            for part in range(parts):
+                each = modules // parts + (1 if part < modules % parts else 0)
+                out.append(group.model_copy(update={"modules_per_string": each, "parallel_strings": 1}))
+    unique = Counter(group.id for group in out)
+    ids = {group_id: iter(range(1, count + 1)) for group_id, count in unique.items()}
+    return tuple(g if unique[g.id] == 1 else g.model_copy(update={"id": f"{g.id}-{next(ids[g.id])}"}) for g in out)
+
+
 def _alongside(need: Need, today: Plan) -> Drafted:
     job = need.job
     face = _free_face(job, today)
     module = shipped_book().module("module-430")
     count = min(job.face(face).room_modules or 12, 12, _longest(job, module, 600.0))
     unit = _smallest_unit("hybrid", 0.8 * count * module.power_stc_w)
+    _carried_by_service(job, unit)
     stack, modules = _battery(need, unit_of(unit))
     group = StringGroup(id=_free_string(today), face=face, module=module.id, tracker=1, modules_per_string=count)
     new = Node(
@@ -231,14 +273,14 @@ class Need:
         return max(0.0, typed - never) if within else typed + listed - never
 
 
-def _battery(need: Need, unit: BatterySideUnit, takes_w: float = 0.0) -> tuple[BatteryCard, int]:
-    """Return a stack holding the trade's 60 % of a day's use and the brief's outage, taking `takes_w`, as card and unit allow."""
+def _battery(need: Need, unit: BatterySideUnit, takes_w: float = 0.0, units: int = 1) -> tuple[BatteryCard, int]:
+    """Return a stack of each of `units`: all hold the trade's 60 % of a day's use and the brief's outage; each takes `takes_w`."""
     card = next(iter(shipped_book().batteries().values()))
     usable = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh
     outage = outage_default(need.job.brief, need.job.house)
     through = 0 if outage is None else math.ceil(outage.value / usable)
     takes = math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v))
-    wanted = max(round(NIGHT_SHARE * need.battery_day_wh / usable), through, takes)
+    wanted = max(math.ceil(max(round(NIGHT_SHARE * need.battery_day_wh / usable), through) / units), takes)
     fitting = [n for n in range(card.modules_min, card.modules_max + 1) if modules_fit(unit, card, n, card.soc_min_frac)]
     if not fitting:
         raise NotFeasible(f"no number of {card.name} fits the battery input of {unit.name}", "choose equipment by hand")
