@@ -46,7 +46,7 @@ def test_a_draft_holds_by_its_own_checks_or_says_what_does_not(name, pattern):
 
 
 def test_module_by_module_inverters_become_whole_strings():
-    # 24 modules on two faces: a hybrid of 10 kW stands on one phase of the pottery's 35 A, which 43 A would pass: said, not drafted.
+    # 24 modules on two faces: a hybrid of 10 kW stands on one phase of the pottery's 35 A and gives 43 A: said, not drafted.
     with pytest.raises(NotFeasible, match="43 A there, the service carries 35 A"):
         draft_plan(pottery(), "hybrid-swap", 20_000.0)
     drafted, plan_id = draft_plan(

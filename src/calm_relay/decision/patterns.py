@@ -135,7 +135,7 @@ HYBRID_DC_V = 600.0  # the least of the shipped hybrids' highest DC volts
 
 
 def _rewired(job: Job, today: Plan, old: list[Node]) -> tuple[StringGroup, ...]:
-    """Return today's strings for trackers of a hybrid: each as it is, once for each unit; what stands module by module in series."""
+    """Return today's strings for trackers of a hybrid: each as it is, once for each unit; modules by themselves in series."""
     out: list[StringGroup] = []
     cards = job.cards()
     for node in old:
