@@ -194,3 +194,24 @@ def test_core_works_with_qt_blocked_and_the_window_starts_light():
         env = {"QT_QPA_PLATFORM": "offscreen", "PATH": "/usr/bin:/bin"}
         done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, env=env, check=False)
         assert done.returncode == 0, done.stderr
+
+
+def test_one_value_is_set_as_one_would_type_it(tmp_path, capsys):
+    out = str(tmp_path / "job.json")
+    assert main(["set", "demo", "house.appliances[oven].running_w", "2,5 kW", "--out", out]) == 0
+    assert capsys.readouterr().out.startswith("Runs at: 2.10 kW to 2.50 kW")
+    job = read_job(out).job
+    assert next(a for a in job.house.appliances if a.id == "oven").running_w == 2500
+    assert main(["set", out, "site.export_limit_w", "none", "--out", out]) == 0
+    assert read_job(out).job.site.export_limit_w is None
+    for path, value in (
+        ("site.record_low_c", "warm"),
+        ("site.supply.kind", "two"),
+        ("nowhere", "1"),
+        ("house.appliances[oven].months", "x"),
+    ):
+        assert main(["set", "demo", path, value, "--out", str(tmp_path / "no.json")]) == 2
+        assert path in capsys.readouterr().err
+    assert not (tmp_path / "no.json").exists()
+    assert main(["cards", "--json"]) == 0
+    assert {card["kind"] for card in json.loads(capsys.readouterr().out)["cards"]} >= {"hybrid", "battery", "module", "transfer"}

@@ -280,7 +280,7 @@ def test_a_tariff_is_written_and_read_back(tmp_path):
     ("text", "words"),
     [
         ("", "not readable as JSON"),
-        ("[]", "valid dictionary"),
+        ("[]", "write a group of fields in braces"),
         (json.dumps({"name": "x"}), "import_price_per_kwh"),
         (tariff_json(templates()[1]).replace('"week"', '"weak"'), "weak"),
     ],

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from calm_relay import __version__
-from calm_relay.cli import house, plans, site
+from calm_relay.cli import house, plans, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.demo import DEMOS
@@ -106,6 +106,15 @@ def _parser() -> argparse.ArgumentParser:
     draft = command("draft", "draft a candidate plan from today's system and save the job", plans.draft_command, json_out=False)
     draft.add_argument("--pattern", required=True, choices=[key for key, _, _ in PATTERNS])
     draft.add_argument("--out", required=True, help="where to save the changed job")
+    put = command(
+        "set", "set one field of a job, as one would type it, and save the job", values.set_command, job=False, json_out=False
+    )
+    put.add_argument("job", help="a job file, or 'demo' or 'demo-kvist' for the shipped ones")
+    put.add_argument("path", help="the field's path, such as site.supply.service_a or plans[hybrid-swap].name")
+    put.add_argument("value", help="with its unit where it has one, such as '6.3 kW'; 'none' where it may be open")
+    put.add_argument("--out", required=True, help="where to save the changed job")
+    cards = command("cards", "the equipment cards that ship", values.cards_command, job=False)
+    cards.add_argument("--kind", choices=values.card_kinds(), help="cards of this kind only")
     new = command(
         "new-job", "write an empty job, every value assumed and marked so", plans.new_job_command, job=False, json_out=False
     )

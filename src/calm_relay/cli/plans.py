@@ -188,7 +188,7 @@ def order_command(options: argparse.Namespace) -> int:
     if options.json:
         print_json({**head_of(opened.job), "pages": rows})
     else:
-        print("\n".join(f"{row['title']:14}{row['state']:12}{row['why']}" for row in rows))
+        print("\n".join(f"{row['title']:18}{row['state']:12}{row['why']}" for row in rows))
     return 0
 
 

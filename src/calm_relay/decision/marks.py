@@ -6,9 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from calm_relay.job.brief_models import Brief
 from calm_relay.job.fields import UNMARKED, all_fields, label_of
 from calm_relay.job.models import Job
 from calm_relay.job.pages import PAGES, PageSpec
+from calm_relay.job.template import FIRST_BRIEF
 from calm_relay.rules.registry import Finding
 
 State = Literal["untouched", "assumed", "complete", "over"]
@@ -51,6 +53,10 @@ def _field_mark(
         letter, text = over[0]
         more = f", and {len(over) - 1} more" if len(over) > 1 else ""
         return PageMark(spec.key, spec.title, "over", f"plan {letter}: {text} is over{more}")
+    if spec.key == "brief" and job.brief in (Brief(), FIRST_BRIEF):
+        return PageMark(spec.key, spec.title, "untouched", "nothing is said yet of what the customer wants")
+    if spec.key == "plans" and len(job.plans) < 2:
+        return PageMark(spec.key, spec.title, "untouched", "there is no candidate plan yet")
     if mine and len(guessed) == len(mine):
         return PageMark(spec.key, spec.title, "untouched", "everything here is assumed")
     if guessed or missing:

@@ -19,6 +19,7 @@ from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import first_bytes
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.costs import with_costs_noted
+from calm_relay.job.fault_words import words_of
 from calm_relay.job.migrations import migrate
 from calm_relay.job.models import Job
 from calm_relay.job.references import reference_faults
@@ -47,24 +48,7 @@ def _pydantic_faults(error: ValidationError, file: str, data: Any) -> list[Fault
         kind = item["type"]
         if kind == "too_short" and item["loc"] in deeper:
             continue  # items at fault were left out of the count: the row is as long as it should be
-        context = item.get("ctx", {})
-        given = item.get("input")
-        problem = f"{json.dumps(given, default=str)[:60]} does not fit"
-        remedy = item["msg"]
-        if kind == "missing":
-            problem, remedy = "it is missing", "write it"
-        elif kind == "extra_forbidden":
-            problem, remedy = "there is no field of this name", "remove it, or check its spelling"
-        elif kind in ("greater_than_equal", "greater_than", "less_than_equal", "less_than"):
-            sign = {"greater_than_equal": "at least", "greater_than": "more than", "less_than_equal": "at most"}
-            bound = next(v for k, v in context.items() if k in ("ge", "gt", "le", "lt"))
-            problem, remedy = f"{given} is outside its range", f"use {sign.get(kind, 'less than')} {bound:g}"
-        elif kind == "finite_number":
-            problem, remedy = f"{given} is not a number", "write a finite one"
-        elif kind in ("too_short", "too_long"):
-            bound = context["min_length"] if kind == "too_short" else context["max_length"]
-            problem = f"it has {context['actual_length']} entries"
-            remedy = f"use at {'least' if kind == 'too_short' else 'most'} {bound}"
+        problem, remedy = words_of(item, shown_units=not file)
         out.append(Fault(file, _field_path(item["loc"], data), problem, remedy))
     return out
 

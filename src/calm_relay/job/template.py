@@ -14,6 +14,7 @@ CLEARNESS = 0.47  # of extraterrestrial radiation: a mixed sky, common practice;
 COOLER_K_PER_M = 0.0065  # of the standard atmosphere
 LOW_SUN_WH = 1500.0  # below about this much a day the sun is so low that clear skies give far less
 _MID_MONTH_DAY = (17, 47, 75, 105, 135, 162, 198, 228, 258, 288, 318, 344)
+FIRST_BRIEF = Brief(purposes=("lower_bills", "own_use"))  # of a job in which nobody has said anything yet
 
 
 def extraterrestrial_wh_per_m2_day(latitude_deg: float, day: int) -> float:
@@ -50,7 +51,7 @@ def new_job(name: str = "New job", latitude_deg: float = 45.0) -> Job:
     job = Job(
         id="new-job",
         name=name,
-        brief=Brief(purposes=("lower_bills", "own_use")),
+        brief=FIRST_BRIEF,
         site=Site(
             place=Place(name="Place not typed yet", latitude_deg=latitude_deg, longitude_deg=0.0, altitude_m=50.0, time_zone="UTC"),
             supply=Supply(service_a=63.0),

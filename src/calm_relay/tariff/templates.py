@@ -10,6 +10,7 @@ from pydantic import ValidationError
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import handed_in
+from calm_relay.job.fault_words import words_of
 from calm_relay.job.tariff_models import Period, Season, Tariff, Tier
 
 ALL_YEAR = tuple(range(1, 13))
@@ -89,10 +90,7 @@ def read_tariff(path: Path | str) -> Tariff:
     try:
         tariff = Tariff.model_validate(data)
     except ValidationError as error:
-        faults = [
-            Fault(str(path), ".".join(str(step) for step in item["loc"]), str(item["msg"])[:200], "see docs/tariff.md")
-            for item in error.errors()
-        ]
+        faults = [Fault(str(path), ".".join(str(step) for step in item["loc"]), *words_of(item)) for item in error.errors()]
         raise BadInput(faults) from error
     for name in ("hourly_import", "hourly_export"):
         if getattr(tariff, name) is not None:

@@ -11,6 +11,8 @@ from types import TracebackType
 
 import platformdirs
 
+from calm_relay.errors import CalmRelayError
+
 log = logging.getLogger(__name__)
 Hook = Callable[[type[BaseException], BaseException, TracebackType | None], None]
 
@@ -40,6 +42,9 @@ def install(keep: Callable[[], bool], say: Callable[[str, str], None]) -> Hook:
         nonlocal telling
         if issubclass(kind, KeyboardInterrupt):
             sys.__excepthook__(kind, error, trace)
+            return
+        if issubclass(kind, CalmRelayError):  # a fault of what was asked for, not of the program
+            say("That did not work", str(error))
             return
         text = "".join(traceback.format_exception(kind, error, trace))
         log.error("%s", text)

@@ -70,6 +70,7 @@ class Session(QObject):
         self.recovery = Recovery()
         self.answers: dict[str, Answer] = {}
         self.errors: dict[str, str] = {}
+        self._sky: Study | None = None
         self._made: tuple[int, str, PlanFlow] | None = None
         self._extra: Answer | None = None
         self._quick: dict[str, tuple[Job, tuple[Finding, ...]]] = {}
@@ -240,7 +241,6 @@ class Session(QObject):
     def _failed(self, generation: int, plan_id: str, message: str) -> None:
         if generation == self.runner.generation:
             self.errors[plan_id] = message
-            self.problem.emit(message)
             self.answers_changed.emit()
 
     def _raised(self, generation: int, plan_id: str, gains: tuple[Gain, ...]) -> None:
@@ -333,7 +333,21 @@ class Session(QObject):
 
     def edit(self, label: str, edits: Sequence[Edit], *, merge: str | None = None) -> None:
         """Apply edits as one named entry of the history; raises BadInput and changes nothing on a fault."""
-        self.document.edit(label, lambda job: apply_edits(job, edits), merge=merge, validated=True)
+        job = apply_edits(self.job, edits)
+        if (
+            any(edit.path.startswith(("site.weather", "site.place")) for edit in edits)
+            and job.site.weather != self.job.site.weather
+        ):
+            self._ask_sky(job)
+        self.document.edit(label, lambda _: job, merge=merge, validated=True)
+
+    def _ask_sky(self, job: Job) -> None:
+        """Raise BadInput for a month that no sky gives: it is refused at its field, not found out plan by plan."""
+        if self._sky is None:
+            from calm_relay.study import Study
+
+            self._sky = Study(self.store, step_s=3600)
+        self._sky.weather(job)
 
     def change_plans(self, label: str, plans: tuple[Plan, ...]) -> None:
         """Replace the list of plans as one named entry."""

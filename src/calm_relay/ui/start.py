@@ -36,6 +36,7 @@ def make_app() -> QApplication:
     from PySide6.QtGui import QIcon
     from PySide6.QtWidgets import QApplication
 
+    from calm_relay.ui.calm_wheel import calm
     from calm_relay.ui.theme import fonts_ready
 
     existing = QApplication.instance()
@@ -46,6 +47,7 @@ def make_app() -> QApplication:
     app.setApplicationDisplayName("Calm Relay")
     app.setDesktopFileName("calm-relay")
     app.setStyle("Fusion")
+    calm(app)
     fonts_ready()
     app.setWindowIcon(QIcon(str(resources.files("calm_relay.assets").joinpath("icons", "calm-relay.svg"))))
     return app

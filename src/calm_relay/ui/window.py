@@ -314,7 +314,9 @@ class MainWindow(QMainWindow):
             self.order_buttons[mark.page].show_mark(mark)
 
     def _progress(self, text: str) -> None:
-        self.statusBar().showMessage(text or UP_TO_DATE)
+        failed = [plan.letter for plan in self.session.job.plans if plan.id in self.session.errors]
+        idle = f"The year of {', '.join(failed)} could not be run: see Year." if failed else UP_TO_DATE
+        self.statusBar().showMessage(text or idle)
 
     # --- going
     def go_to(self) -> None:

@@ -87,8 +87,8 @@ def _month_ratios(mean_wh: float, clear_wh: Array, swing: Array, month: int) -> 
                 Fault(
                     "",
                     f"site.weather.ghi_wh_per_m2_day[{MONTHS[month]}]",
-                    f"{mean_wh:.0f} Wh/m² a day is outside what the sky gives there",
-                    f"use {least:.0f} to {most:.0f}",
+                    f"{mean_wh / 1000:.4g} kWh/m² a day is outside what the sky gives there{_likely(mean_wh, least, most, month)}",
+                    f"use {least / 1000:.2f} to {most / 1000:.2f} kWh/m² a day",
                 )
             ]
         )
@@ -98,6 +98,18 @@ def _month_ratios(mean_wh: float, clear_wh: Array, swing: Array, month: int) -> 
         made = float((np.clip(middle + swing, LOWEST_RATIO, HIGHEST_RATIO) * clear_wh).mean())
         low, high = (middle, high) if made < mean_wh else (low, middle)
     return np.clip((low + high) / 2 + swing, LOWEST_RATIO, HIGHEST_RATIO)
+
+
+def _likely(mean_wh: float, least: float, most: float, month: int) -> str:
+    """Return what was likely typed instead of a day's mean, in words; empty where nothing fits."""
+    for factor, words in (
+        (1.0 / MONTH_DAYS[month], "the month's total"),
+        (1000.0, "a figure in another unit"),
+        (1.0 / 24.0, "W/m²"),
+    ):
+        if least <= mean_wh * factor <= most:
+            return f" (it looks like {words})"
+    return ""
 
 
 def _air_temperature(weather: MonthlyWeather, calendar: YearCalendar, rng: np.random.Generator) -> Array:

@@ -17,6 +17,7 @@ from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.fields.quantity import QuantityField
+from calm_relay.ui.fields.reason import reason_label, show_reason
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
@@ -76,6 +77,10 @@ class FieldCell(QWidget):
             self._caption.hide()
         column.addLayout(top)
         column.addWidget(self.editor)
+        self.why = reason_label()
+        column.addWidget(self.why)
+        if isinstance(self.editor, QuantityField):
+            self.editor.faulted.connect(self._say_why)
         self.editor.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.editor.customContextMenuRequested.connect(self._menu)
         self.refresh()
@@ -140,8 +145,16 @@ class FieldCell(QWidget):
         try:
             self.session.edit(text, (*before, *typed_edits(self.session.job, self.path, value)), merge=self.path)
         except BadInput as error:
-            self.session.problem.emit("\n".join(f"{fault.problem}; {fault.remedy}" for fault in error.faults))
-            self.refresh()
+            self._say_why("; ".join(f"{fault.problem}; {fault.remedy}" for fault in error.faults))
+            if not isinstance(self.editor, QLineEdit):  # what was typed stays, to be mended
+                self._show_value()
+            return
+        self._say_why("")
+
+    def _say_why(self, why: str) -> None:
+        """Print under the field why what was given was not taken."""
+        show_reason(self.why, why, self.editor)
+        self.adjustSize()
 
     def _commit_number(self, value: float | None) -> None:
         kind = self.info.kind or "ratio"
@@ -173,7 +186,12 @@ class FieldCell(QWidget):
 
     # --- showing
     def refresh(self) -> None:
-        """Show the document's value and where it comes from."""
+        """Show the document's value and where it comes from; a reason printed under the field goes with what it was about."""
+        if self.why.text() and not (isinstance(self.editor, QLineEdit) and self.editor.hasFocus()):
+            self._say_why("")
+        self._show_value()
+
+    def _show_value(self) -> None:
         try:
             value = self._read()
         except BadInput:
@@ -190,7 +208,7 @@ class FieldCell(QWidget):
                 editor.setToolTip(editor.currentText() if len(editor.currentText()) > LONG_CHOICE else "")
             elif isinstance(editor, QCheckBox):
                 editor.setChecked(bool(value))
-            elif isinstance(editor, QLineEdit) and not (editor.hasFocus() and editor.isModified()):
+            elif isinstance(editor, QLineEdit) and not (editor.hasFocus() and (editor.isModified() or self.why.text())):
                 editor.setText("" if value is None else str(value))
                 editor.setCursorPosition(0)
         source = self.session.job.mark_of(base_path(self.path))

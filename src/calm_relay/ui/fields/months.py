@@ -11,6 +11,7 @@ from calm_relay.job.edits import read_path
 from calm_relay.job.fields import describe
 from calm_relay.job.sources import typed_edits
 from calm_relay.ui.fields.quantity import QuantityField
+from calm_relay.ui.fields.reason import reason_label, show_reason
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
@@ -56,13 +57,23 @@ class MonthRow(QWidget):
                 self._kind, f"{self._label}, {month}", lambda value, i=i: self._commit(i, value), chars=5, with_unit=False
             )
             field.editingFinished.connect(session.document.end_merge)
+            field.faulted.connect(lambda why, field=field, month=month: self._say_why(field, month, why))
             name.setBuddy(field)
             inner.addWidget(name)
             inner.addWidget(field)
             self.fields.append(field)
             flow.addWidget(cell)
         column.addWidget(holder)
+        self.why = reason_label()
+        column.addWidget(self.why)
+        self._faulted: QuantityField | None = None
         self.refresh()
+
+    def _say_why(self, field: QuantityField, month: str, why: str) -> None:
+        """Print under the row why a month was not taken; a month that is settled takes away its own reason only."""
+        if why or self._faulted is field:
+            self._faulted = field if why else None
+            show_reason(self.why, f"{month}: {why}" if why else "", self)
 
     def _commit(self, index: int, value: float | None) -> None:
         if value is None:

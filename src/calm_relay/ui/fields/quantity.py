@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QWidget
 
@@ -19,7 +19,12 @@ NUDGE = {
 
 
 class QuantityField(Line):
-    """Edits one number in core units; leaving it untouched is no edit. `commit` raises BadInput for what does not fit."""
+    """Edits one number in core units; leaving it untouched is no edit. `commit` raises BadInput for what does not fit.
+
+    `faulted` carries the reason why what stands in it was not taken; empty once that is settled.
+    """
+
+    faulted = Signal(str)
 
     def __init__(
         self,
@@ -71,6 +76,7 @@ class QuantityField(Line):
             self.setProperty("bad", bad)
             self.style().unpolish(self)
             self.style().polish(self)
+        self.faulted.emit(why)
         self.setToolTip(why or self._hint)
         self.setAccessibleDescription(why or self._hint)
 

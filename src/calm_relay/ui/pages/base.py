@@ -159,4 +159,7 @@ class FieldPage(QWidget):
 
     def change(self, text: str, job: Job) -> None:
         """Put a changed job in place as one named entry."""
-        self.session.document.edit(text, lambda _: job)
+        try:
+            self.session.document.edit(text, lambda _: job)
+        except CalmRelayError as error:  # one too many of something, say
+            self.session.problem.emit(str(error))

@@ -191,6 +191,11 @@ def apply_theme(app: QApplication, theme: Theme, text_scale: float = 1.0) -> Non
     app.setStyleSheet(_sheet(theme, text_scale))
 
 
+def _icon(name: str, t: Theme) -> str:
+    """Return the path of a small picture of the style sheet, in the theme's ink."""
+    return Path(str(resources.files("calm_relay.assets").joinpath("icons", f"{name}-{t.name}.svg"))).as_posix()
+
+
 def _sheet(t: Theme, scale: float) -> str:
     small, head, title = 8.5 * scale, 8.0 * scale, 13.5 * scale
     return f"""
@@ -203,6 +208,7 @@ def _sheet(t: Theme, scale: float) -> str:
     QLabel#heading {{ font-size: {11 * scale}pt; font-weight: 600; }}
     QLabel#head {{ font-size: {head}pt; font-weight: 600; color: {t.quiet}; }}
     QLabel#quiet, QLabel#small {{ color: {t.quiet}; font-size: {small}pt; }}
+    QLabel#reason {{ color: {t.over}; font-size: {small}pt; }}
     QLabel#caution {{ color: {t.quiet}; font-size: {small}pt; }}
     QLabel#strong {{ font-weight: 600; }}
     QLineEdit, QComboBox, QSpinBox {{ background: {t.panel}; border: 1px solid {t.line}; padding: 3px 6px; border-radius: 2px;
@@ -210,6 +216,7 @@ def _sheet(t: Theme, scale: float) -> str:
     QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.accent}; padding: 2px 5px; }}
     QLineEdit[bad="true"] {{ border: 2px solid {t.over}; padding: 2px 5px; }}
     QComboBox::drop-down {{ border: none; width: 16px; }}
+    QComboBox::down-arrow {{ image: url("{_icon("opens", t)}"); width: 9px; height: 6px; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.line}; }}
     QPushButton {{ background: {t.panel}; border: 1px solid {t.line}; padding: 4px 10px; border-radius: 2px; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
@@ -230,7 +237,7 @@ def _sheet(t: Theme, scale: float) -> str:
     QListWidget::item:selected {{ background: {t.track}; color: {t.ink}; }}
     QListWidget:focus {{ border: 2px solid {t.accent}; }}
     QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.quiet}; background: {t.panel}; }}
-    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
+    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; image: url("{_icon("tick", t)}"); }}
     QCheckBox:focus {{ color: {t.accent}; }}
     QSlider::groove:horizontal {{ height: 4px; background: {t.track}; }}
     QSlider::handle:horizontal {{ width: 10px; margin: -6px 0; background: {t.accent}; border-radius: 2px; }}

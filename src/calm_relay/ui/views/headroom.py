@@ -58,7 +58,11 @@ class Headroom(QWidget):
         self._scroll.setWidget(self.rows_holder)
         outer.addWidget(self._scroll, 1)
         outer.addWidget(
-            label("Within the limit used; local codes, the network operator and the manual decide.", "caution", wrap=True)
+            label(
+                "Each limit is the one used, its source beside it; local codes, the network operator and the manual decide.",
+                "caution",
+                wrap=True,
+            )
         )
         session.answers_changed.connect(self.refresh)
         self.refresh()
@@ -96,7 +100,7 @@ class Headroom(QWidget):
         words = [f"{over} over"] if over else []
         words += [f"{n} {word}" for word in ("tight", "not known", "within") if (n := sum(f.verdict == word for f in findings))]
         words += [f"{n} waived"] if (n := sum(bool(f.waived) and f.verdict == "over" for f in findings)) else []
-        self.tally.setText(" · ".join(words) + (" · the year is being run" if waiting else ""))
+        self.tally.setText(" · ".join(words) + self._year_words(waiting=waiting))
         self.rows_holder.setUpdatesEnabled(False)
         clear_layout(self._column)
         self._rows = []
@@ -115,6 +119,11 @@ class Headroom(QWidget):
         if focus is not None and self.rows():
             self.rows()[min(focus, len(self.rows()) - 1)].setFocus()
         self._scroll.verticalScrollBar().setValue(at)
+
+    def _year_words(self, *, waiting: bool) -> str:
+        if self.session.chosen in self.session.errors:
+            return " · the year could not be run"
+        return " · the year is being run" if waiting else ""
 
     def _add_costs(self) -> None:
         """What limits cost, and what one step more would gain."""

@@ -1,0 +1,77 @@
+"""Commands on single values: the shipped cards, and setting one field of a job."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from typing import Any
+
+from calm_relay.cli.shared import open_job, print_json
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.container import save_job
+from calm_relay.job.edits import apply_edits, read_path
+from calm_relay.job.fields import FieldInfo, describe
+from calm_relay.job.sources import typed_edits
+from calm_relay.library.shipped import shipped_cards
+from calm_relay.units import format_quantity as show
+from calm_relay.units import parse_quantity
+
+YES, NO = ("true", "yes"), ("false", "no")
+
+
+def cards_command(options: argparse.Namespace) -> int:
+    """Run `cards`."""
+    cards = [card for card in shipped_cards() if options.kind in (None, card.kind)]
+    if options.json:
+        print_json({"cards": [card.model_dump() for card in cards]})
+        return 0
+    for card in cards:
+        print(f"{card.kind:17} {card.id:28} {card.name}")
+    return 0
+
+
+def set_command(options: argparse.Namespace) -> int:
+    """Run `set`."""
+    opened = open_job(options.job)
+    job = opened.job
+    info, before = describe(job, options.path), read_path(job, options.path)
+    value = _value(options.path, options.value, info, before)
+    changed = apply_edits(job, typed_edits(job, options.path, value))
+    save_job(options.out, changed, opened.store)
+    print(f"{info.label}: {_said(before, info)} to {_said(value, info)}; saved as {options.out}")
+    return 0
+
+
+def card_kinds() -> list[str]:
+    """Return the kinds of cards that ship, in the library's order."""
+    return list(dict.fromkeys(card.kind for card in shipped_cards()))
+
+
+def _value(path: str, text: str, info: FieldInfo, before: Any) -> Any:
+    """Return what a field is to hold, from text as one would type it in the window, or from JSON."""
+    if info.optional and text in ("", "none", "null"):
+        return None
+    if isinstance(before, bool):
+        if text.lower() not in YES + NO:
+            raise BadInput([Fault("", path, f"'{text}' is neither yes nor no", "write true or false")])
+        return text.lower() in YES
+    if info.kind is not None and not isinstance(before, list | dict):
+        try:
+            number = parse_quantity(text, info.kind)
+        except BadInput as error:
+            raise BadInput([Fault("", path, fault.problem, fault.remedy) for fault in error.faults]) from None
+        return int(number) if info.integer and number == int(number) else number
+    if info.integer or isinstance(before, list | dict):
+        try:
+            return json.loads(text)
+        except ValueError:
+            raise BadInput([Fault("", path, f"'{text[:60]}' is not readable here", "write it as JSON, such as [1, 2]")]) from None
+    return text
+
+
+def _said(value: Any, info: FieldInfo) -> str:
+    if value is None:
+        return "none"
+    if info.kind is not None and isinstance(value, int | float) and not isinstance(value, bool):
+        return show(float(value), info.kind)
+    return json.dumps(value, ensure_ascii=False) if isinstance(value, list | dict | bool) else str(value)
