@@ -139,7 +139,7 @@ def _propose(opened: OpenedJob, plans: list[Plan], options: argparse.Namespace) 
         return 0
     for row in data["layouts"]:
         words = ", ".join(
-            f"T{g['tracker']} {g['parallel_strings']} × {g['modules_per_string']} on {g['face']}" for g in row["strings"]
+            f"tracker {g['tracker']}: {g['parallel_strings']} × {g['modules_per_string']} on {g['face']}" for g in row["strings"]
         )
         energy = show(row["ac_wh"], "energy_wh", 0)
         print(f"{row['modules']:3} modules {energy:>10} AC, margin {row['margin_frac'] * 100:3.0f} %: {words}")

@@ -237,7 +237,7 @@ def proposal_data(
 def layout_words(options: Iterable[Option], faces: Mapping[str, str]) -> str:
     """Return a layout in words, e.g. ``T1 12 on South, T2 2 × 9 on East``."""
     return ", ".join(
-        f"T{o.tracker} {f'{o.strings} × ' if o.strings > 1 else ''}{o.modules} on {faces[o.face]}"
+        f"tracker {o.tracker}: {f'{o.strings} strings of ' if o.strings > 1 else ''}{o.modules} on {faces[o.face]}"
         + (f", each with a fuse of {o.fuse_a:g} A" if o.fuse_a is not None else "")
         for o in options
     )

@@ -46,7 +46,7 @@ def export_cap(c: CheckContext) -> Iterator[Finding]:
     yield finding(
         c,
         "network.export-cap",
-        "plan",
+        "meter",
         "power_w",
         value,
         limit,
@@ -86,7 +86,7 @@ def import_limit(c: CheckContext) -> Iterator[Finding]:
     line = f"up to {show(e.highest_w, 'power_w')} imported, the limit is {show(limit, 'power_w')}: {_words(e)}"
     value = limit + e.peak_w if e.hours_h > 0 else min(e.highest_w, limit)
     remedy = Remedy(f"a supply of {show(value, 'power_w')}, or loads that do not run together")
-    yield finding(c, "network.import-limit", "plan", "power_w", value, limit, "most", line, remedies=[remedy], cost=_cost(e))
+    yield finding(c, "network.import-limit", "meter", "power_w", value, limit, "most", line, remedies=[remedy], cost=_cost(e))
 
 
 @check(
