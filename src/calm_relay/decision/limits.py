@@ -52,6 +52,10 @@ def limit_costs(plan: Plan, facts: YearFacts) -> tuple[LimitCost, ...]:
         if e.hours_h > 0:
             text = PASSED[key]
             out.append(LimitCost(f"{key} passed", f"{text}: passed, nothing could cut it", e.hours_h, e.over_wh))
-    if facts.tracker_lost_wh > 500.0:
-        out.append(LimitCost("tracker", "Tracker current or power", 0.0, facts.tracker_lost_wh))
+    for node_id, rows in facts.trackers.items():
+        for row in rows:
+            lost = sum(row.limited_wh)
+            if lost > 500.0:
+                text = f"{names.get(node_id, node_id)}, tracker {row.number}: current or power"
+                out.append(LimitCost(f"tracker:{node_id}/{row.number}", text, row.limited_h, lost))
     return tuple(sorted(out, key=lambda row: (-row.held_wh, -row.hours_h)))

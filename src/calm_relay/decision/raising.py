@@ -68,8 +68,13 @@ def steps(job: Job, plan: Plan) -> tuple[Step, ...]:
         ]
         if larger:
             best = min(larger, key=lambda c: c.ac_rated_w)
-            text = f"{node.name}: {show(best.ac_rated_w, 'power_w', 1)} instead of {show(card.ac_rated_w, 'power_w', 1)}"
-            edits = (Edit("library[+]", best.model_dump()), Edit(f"{base}.nodes[{node.id}].card", best.id))
+            to = show(best.ac_rated_w, "power_w", 1)
+            text = f"{node.name}: AC limit {to} instead of {show(card.ac_rated_w, 'power_w', 1)}, the unit else as it is"
+            supposed = card.model_copy(
+                update={"id": f"{card.id}-{best.ac_rated_w:.0f}w"[:40], "name": f"{card.name}, AC limit {to} (supposed)",
+                        "ac_rated_w": best.ac_rated_w}
+            )  # fmt: skip
+            edits = (Edit("library[+]", supposed.model_dump()), Edit(f"{base}.nodes[{node.id}].card", supposed.id))
             out.append(Step(f"inverter:{node.id}", text, edits))
     return tuple(out)
 
@@ -101,6 +106,6 @@ def raise_each(
             evening_hours_less_h=evening,
             edits=step.edits,
         )
-        if abs(gain.saving) >= WORTH_MONEY or abs(lost) >= WORTH_WH or abs(evening) >= 1.0:
+        if gain.saving >= WORTH_MONEY or lost >= WORTH_WH or evening >= 1.0:
             out.append(gain)
     return tuple(sorted(out, key=lambda gain: -gain.saving)[:SHOWN])

@@ -385,6 +385,13 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
     yield finding(c, "array.network-ratio", "plan", "ratio", value, limit, "most", line, remedies=remedies)
 
 
+def _why_not_caught(c: CheckContext) -> str:
+    """Return why batteries caught nothing of what was clipped: there is none on the DC side, or it had no room."""
+    assert c.facts is not None
+    on_dc = any(row["lost_ac_limit_w"] >= 500 and c.facts.usable_wh > 0 for row in c.facts.nodes_wh.values())
+    return " The battery had no room for it, or was at its charge limit." if on_dc else " No battery can catch it here."
+
+
 @check(
     "array.clipped-share", "Energy clipped", page="site", needs={"plan", "year"},
     short="Energy clipped",
@@ -402,9 +409,7 @@ def clipped_share(c: CheckContext) -> Iterator[Finding]:
     share = f.clipped_wh / offered
     part = f"{show(f.clipped_wh, 'energy_wh', 0)} clipped of {show(offered, 'energy_wh', 0)} offered"
     line = f"{part} = {share * 100:.1f} %, {limit * 100:g} % is worth a look"
-    caught = (
-        f" Batteries caught {show(f.caught_wh, 'energy_wh', 0)} more." if f.caught_wh >= 500 else " No battery can catch it here."
-    )
+    caught = f" Batteries caught {show(f.caught_wh, 'energy_wh', 0)} more." if f.caught_wh >= 500 else _why_not_caught(c)
     yield finding(
         c, "array.clipped-share", "plan", "fraction", share, limit, "most", line + "." + caught, soft=True, tight="ratio-within"
     )
