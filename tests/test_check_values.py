@@ -224,7 +224,7 @@ def test_a_start_is_set_against_its_own_phase(demo, quarter):
     ]
     (f,) = findings(quarter, job, A, "backup.motor-start")
     assert f.subject.endswith("phase 3")
-    assert f.value == pytest.approx(5290 + sum(a.running_w / a.power_factor for a in spread) / 3)
+    assert f.value == pytest.approx(5290 + sum(load.running_w / load.power_factor for load in spread) / 3)
     assert (f.verdict, f.limit) == ("over", 2500)
     own = apply_edits(job, [Edit("house.appliances[well-pump].motor.soft_starter", True),
                             Edit("house.appliances[well-pump].motor.soft_starter_listed", True),
