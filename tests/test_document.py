@@ -255,6 +255,11 @@ def test_what_is_shown_can_be_typed_back(kind, value):
     [
         ("6.6kW", "power_w", 6600), ("6,6", "power_w", 6600), ("6600 W", "power_w", 6600), ("185 LRA", "current_a", 185),
         ("35°", "angle_deg", 35), ("−4", "temperature_c", -4), ("20 %", "fraction", 0.2), ("13,2 kWh", "energy_wh", 13200),
+        ("0,340", "price_per_kwh", 0.34),
+        ("0,34 €", "price_per_kwh", 0.34), ("34 ct", "price_per_kwh", 0.34), ("€0.34/kWh", "price_per_kwh", 0.34),
+        ("11 pm", "clock_h", 23), ("12 am", "clock_h", 0), ("23:30", "clock_h", 23.5), ("7.5", "clock_h", 7.5),
+        ("3h", "hours_h", 3),
+        ("W", "angle_deg", 270), ("$ 1,200", "money", 1200), ("12,5", "money", 12.5), ("11,900", "money", 11_900),
     ],
 )  # fmt: skip
 def test_units_as_people_type_them(text, kind, value):

@@ -70,7 +70,12 @@ METRIC: dict[str, Scale] = {
     "year": Scale("", 1.0, 0),
     "ratio": Scale("", 1.0, 2),
     "money": Scale("", 1.0, 0),
-    "price_per_kwh": Scale("per kWh", 1.0, 3, _also(per_kwh=1.0)),
+    "price_per_kwh": Scale(
+        "per kWh",
+        1.0,
+        3,
+        (("/kwh", 1.0, 0.0), ("ct", 0.01, 0.0), ("c", 0.01, 0.0), ("cent", 0.01, 0.0), ("ct/kwh", 0.01, 0.0), ("c/kwh", 0.01, 0.0)),
+    ),
     "price_per_day": Scale("a day", 1.0, 2),
     "years": Scale("years", 1.0, 1, _also(y=1.0, year=1.0)),
 }
@@ -104,7 +109,10 @@ HoursH = Annotated[float, Quantity("hours_h"), Field(ge=0)]
 PricePerKwh = Annotated[float, Quantity("price_per_kwh")]
 Money = Annotated[float, Quantity("money")]
 
-_CLOCK = re.compile(r"^\s*(\d{1,2})[:h](\d{2})\s*$")
+_CLOCK = re.compile(r"^\s*(\d{1,2})(?:[:h](\d{2}))?\s*(h|am|pm)?\s*$", re.IGNORECASE)
+_CURRENCY = re.compile(r"[$€£¥]|\b(?:eur|usd|gbp|aud|nzd|cad|chf|sek|nok|dkk)\b", re.IGNORECASE)
+_THOUSANDS = re.compile(r"^[+\-−]?[1-9]\d{0,2}(?:,\d{3})+(?:\.\d+)?$")  # as money is shown; a price has no such form
+_COMPASS = {"n": 0.0, "ne": 45.0, "e": 90.0, "se": 135.0, "s": 180.0, "sw": 225.0, "w": 270.0, "nw": 315.0}
 _NUMBER = re.compile(r"^\s*([+\-−]?\d*(?:[.,]\d+)?(?:[eE][+\-]?\d+)?)\s*(.*?)\s*$")
 
 
@@ -145,8 +153,13 @@ def parse_quantity(text: str, kind: str) -> float:
         When there is no number, or the unit does not belong to the kind.
     """
     scale = SCALES[kind]
-    if kind == "clock_h" and (clock := _CLOCK.match(text)):
-        return int(clock.group(1)) + int(clock.group(2)) / 60
+    if kind == "clock_h" and (clock := _CLOCK.match(text)) and (clock.group(2) or clock.group(3)):
+        return _clock_h(int(clock.group(1)), int(clock.group(2) or 0), (clock.group(3) or "").casefold())
+    if kind in ("money", "price_per_kwh", "price_per_day"):
+        text = _CURRENCY.sub("", text).strip().removesuffix("/")
+        text = text.replace(",", "") if kind == "money" and _THOUSANDS.match(text) else text
+    if kind == "angle_deg" and text.strip().casefold() in _COMPASS:
+        return _COMPASS[text.strip().casefold()]
     match = _NUMBER.match(text)
     digits = match.group(1) if match else ""
     try:
@@ -161,6 +174,13 @@ def parse_quantity(text: str, kind: str) -> float:
             return (number - zero) * factor
     known = ", ".join([scale.unit, *(name for name, _, _ in scale.also)]).strip(", ") or "no unit"
     raise BadInput([Fault("", "", f"the unit '{match.group(2) if match else ''}' does not fit here", f"use one of: {known}")])
+
+
+def _clock_h(hour: int, minute: int, half: str) -> float:
+    """Return an hour of the day from a clock's time; noon and midnight by am and pm. [h]"""
+    if half in ("am", "pm"):
+        hour = hour % 12 + (12 if half == "pm" else 0)
+    return hour + minute / 60
 
 
 def _example(kind: str) -> str:
