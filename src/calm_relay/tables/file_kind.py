@@ -13,6 +13,7 @@ FileKind = Literal["job", "tariff", "weather", "prices", "meter"]
 LOOKED_AT = 6000
 SUFFIXES = (".crjob", ".json", ".epw", ".csv", ".txt", ".xml")
 WEATHER = re.compile(r"^location,|\bghi\b|\bdni\b|\bdhi\b|irradi|g\(h\)|gb\(n\)|\bt2m\b|air_c|dry.?bulb|tmy|global horizontal")
+JOB = re.compile(r'"(?:plans|site|faces|house|brief)"\s*:')
 ENERGY = re.compile(r"(?<![a-z])k?wh(?![a-z])|(?<![a-z])kw(?![a-z])|import|export|consumption|usage|verbrauch|bezug|nem12")
 PRICES = re.compile(r"price|preis|prix|prijs|spot|/ ?[km]wh|ct/|per [km]wh")
 
@@ -26,6 +27,8 @@ def kind_of_file(path: Path) -> FileKind:
     if path.suffix.lower() == ".epw":
         return "weather"
     if head.lstrip().startswith(("{", "[")):
+        if JOB.search(head):  # a job without its mark: its reader says what is missing
+            return "job"
         return "weather" if WEATHER.search(head) else "tariff"
     if head.lstrip().startswith("<"):
         return "meter"

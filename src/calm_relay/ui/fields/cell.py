@@ -20,6 +20,7 @@ from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.fields.reason import reason_label, show_reason
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
+from calm_relay.units import exact_text
 from calm_relay.units import format_quantity as show
 
 LONG_CHOICE = 30  # letters shown; longer names are in the tool tip
@@ -160,6 +161,10 @@ class FieldCell(QWidget):
         kind = self.info.kind or "ratio"
         old = self._read()
         texts = ["none" if v is None else show(v, kind) for v in (old, value)]
+        if texts[0] == texts[1] and old is not None and value is not None:  # told apart by more decimals, or no change
+            if old == value:
+                return
+            texts = [exact_text(float(v), kind) for v in (old, value)]
         stored = int(value) if self.info.integer and value is not None else value
         edits = typed_edits(self.session.job, self.path, stored)
         self.session.edit(f"{self.caption}: {texts[0]} to {texts[1]}", edits, merge=self.path)
