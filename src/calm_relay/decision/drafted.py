@@ -8,6 +8,7 @@ from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 
 MOST_ROUNDS = 6
+NOTE_CHARS = 2000  # as long as the model lets a note be
 
 
 def checked(job: Job, plan_id: str) -> Job:
@@ -28,9 +29,6 @@ def checked(job: Job, plan_id: str) -> Job:
     said = " ".join(f"As drafted, {f.title} is {f.word}: {f.arithmetic}." for f in left)
     noted = plan.model_copy(update={"note": f"{plan.note} {said}".strip()[:NOTE_CHARS]})
     return job.model_copy(update={"plans": tuple(noted if p.id == plan_id else p for p in job.plans)})
-
-
-NOTE_CHARS = 2000
 
 
 def _over(job: Job, plan_id: str) -> list[Finding]:

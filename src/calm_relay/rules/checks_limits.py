@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
+from calm_relay.job.rows import battery_side_nodes, forming_rows, pv_only_nodes
 from calm_relay.library.book import book_of
 from calm_relay.library.cards import InverterCard
 from calm_relay.library.shipped import shipped_cards
@@ -27,6 +27,11 @@ def _words(e: Exceeded) -> str:
     return f"passed for {hours_a_year(e.hours_h)}, by up to {show(e.peak_w, 'power_w')} and {show(e.over_wh, 'energy_wh')} a year"
 
 
+def _highest_w(e: Exceeded, limit_w: float) -> float:
+    """Return the highest power of the year that counts against a limit. [W]"""
+    return limit_w + e.peak_w if e.hours_h > 0 else min(e.highest_w, limit_w)
+
+
 def _cost(e: Exceeded) -> str:
     return f"{e.hours_h:.0f} h over · {show(e.over_wh, 'energy_wh')} a year" if e.hours_h > 0 else ""
 
@@ -42,20 +47,10 @@ def export_cap(c: CheckContext) -> Iterator[Finding]:
     if limit is None or e is None:
         return
     line = f"up to {show(e.highest_w, 'power_w')} exported, the cap is {show(limit, 'power_w')}: {_words(e)}"
-    value = limit + e.peak_w if e.hours_h > 0 else min(e.highest_w, limit)
     yield finding(
-        c,
-        "network.export-cap",
-        "meter",
-        "power_w",
-        value,
-        limit,
-        "most",
-        line,
-        remedies=_throttled(c),
-        cost=_cost(e),
-        tight="ratio-within",
-    )
+        c, "network.export-cap", "meter", "power_w", _highest_w(e, limit), limit, "most", line, remedies=_throttled(c),
+        cost=_cost(e), tight="ratio-within",
+    )  # fmt: skip
 
 
 def _throttled(c: CheckContext) -> Iterator[Remedy]:
@@ -84,7 +79,7 @@ def import_limit(c: CheckContext) -> Iterator[Finding]:
     if limit is None or e is None:
         return
     line = f"up to {show(e.highest_w, 'power_w')} imported, the limit is {show(limit, 'power_w')}: {_words(e)}"
-    value = limit + e.peak_w if e.hours_h > 0 else min(e.highest_w, limit)
+    value = _highest_w(e, limit)
     remedy = Remedy(f"a supply of {show(value, 'power_w')}, or loads that do not run together")
     yield finding(c, "network.import-limit", "meter", "power_w", value, limit, "most", line, remedies=[remedy], cost=_cost(e))
 
@@ -99,22 +94,17 @@ def main_fuse(c: CheckContext) -> Iterator[Finding]:
     limit = c.job.site.supply.service_a
     for row in c.facts.amps:
         line = f"{row.name} carries up to {row.meter_a:.1f} A of {limit:g} A: {hours_a_year(row.fuse_hours_h)} above"
-        cost = f"{row.fuse_hours_h:.0f} h over" if row.fuse_hours_h > 0 else ""
         yield finding(
-            c,
-            "service.main-fuse",
-            row.name,
-            "current_a",
-            row.meter_a,
-            limit,
-            "most",
-            line,
-            cost=cost,
-            remedies=_less_at_once(c, row),
-        )
+            c, "service.main-fuse", row.name, "current_a", row.meter_a, limit, "most", line, remedies=_less_at_once(row),
+            cost=_hours_over(row.fuse_hours_h),
+        )  # fmt: skip
 
 
-def _less_at_once(c: CheckContext, row: LineAmps) -> Iterator[Remedy]:
+def _hours_over(hours_h: float) -> str:
+    return f"{hours_h:.0f} h over" if hours_h > 0 else ""
+
+
+def _less_at_once(row: LineAmps) -> Iterator[Remedy]:
     """Return a larger service, which is what is asked for when nothing can be shifted, and charging that asks for less."""
     sizes = (16.0, 20.0, 25.0, 32.0, 35.0, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 150.0, 200.0)
     larger = next((size for size in sizes if size >= row.meter_a), None)
@@ -136,19 +126,19 @@ def pass_through(c: CheckContext) -> Iterator[Finding]:
     if limit is None:
         yield unknown(c, "backup.pass-through", "transfer device", "the amps it passes: see the data sheet")
         return
+    known = book_of(shipped_cards(), c.job.library).transfers().values()
     for row in c.facts.amps:
         hours = row.device_hours_h or 0.0
         line = f"{row.name}: up to {row.device_a:.1f} A through a device of {limit:g} A: {hours_a_year(hours)} above"
-        known = book_of(shipped_cards(), c.job.library).transfers().values()
-        larger = sorted((d for d in known if (d.pass_through_a or 0.0) >= row.device_a), key=lambda d: d.pass_through_a or 0.0)
+        large = [device for device in known if (device.pass_through_a or 0.0) >= row.device_a]
+        best = min(large, key=lambda device: device.pass_through_a or 0.0, default=None)
         remedies = []
-        if larger:
-            best = larger[0]
+        if best is not None:
             edits = (Edit("library[+]", best.model_dump()), Edit(c.path("transfer.card"), best.id))
             remedies.append(Remedy(f"{best.name} in its place", edits))
         yield finding(
             c, "backup.pass-through", row.name, "current_a", row.device_a, limit, "most", line,
-            remedies=[*remedies, Remedy("fewer loads behind it")], cost=f"{hours:.0f} h over" if hours > 0 else "",
+            remedies=[*remedies, Remedy("fewer loads behind it")], cost=_hours_over(hours),
         )  # fmt: skip
 
 
@@ -160,14 +150,13 @@ def unit_pass(c: CheckContext) -> Iterator[Finding]:
     """AC current of each battery inverter, in or out, against what its own terminals pass."""
     assert c.facts is not None
     supply = c.job.site.supply
-    for node, card in inverter_rows(c.plan, c.cards):
-        limit = getattr(card, "pass_through_a", None)
-        row = c.facts.unit_peak_w.get(node.id)
-        if limit is None or row is None:
+    for node, unit in battery_side_nodes(c.plan, c.cards):
+        limit, peak_w = unit.pass_through_a, c.facts.unit_peak_w.get(node.id)
+        if limit is None or peak_w is None:
             continue
-        lines = 3 if card.phases == 3 and supply.kind == "three_phase" else 1
-        amps = row / (supply.voltage_v * lines)
-        line = f"up to {show(row, 'power_w')} in or out = {amps:.1f} A of {limit:g} A"
+        lines = 3 if unit.phases == 3 and supply.kind == "three_phase" else 1
+        amps = peak_w / (supply.voltage_v * lines)
+        line = f"up to {show(peak_w, 'power_w')} in or out = {amps:.1f} A of {limit:g} A"
         remedies = [Remedy("an inverter whose terminals carry it")]
         yield finding(c, "backup.unit-pass", node.name, "current_a", amps, limit, "most", line, remedies=remedies)
 

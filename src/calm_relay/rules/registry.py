@@ -257,34 +257,26 @@ def finding(
 
 def unknown(context: CheckContext, check_id: str, subject: str, missing: str, source: str | None = None) -> Finding:
     """Return a 'not known' finding that says what to look up or measure."""
+    return _in_words(check_id, subject, "not known", f"not known: {missing}", source)
+
+
+def note(context: CheckContext, check_id: str, subject: str, text: str) -> Finding:
+    """Return a finding that only says something."""
+    return _in_words(check_id, subject, "note", text)
+
+
+def _in_words(check_id: str, subject: str, verdict: Verdict, text: str, source: str | None = None) -> Finding:
+    """Return a finding that has neither value nor limit."""
     entry = REGISTRY[check_id]
-    text = f"not known: {missing}"
     return Finding(
         check=check_id,
         title=entry.title,
         subject=subject,
-        verdict="not known",
+        verdict=verdict,
         quantity="ratio",
         value=None,
         limit=None,
         sense="most",
         arithmetic=text,
         source=source or entry.source,
-    )
-
-
-def note(context: CheckContext, check_id: str, subject: str, text: str) -> Finding:
-    """Return a finding that only says something."""
-    entry = REGISTRY[check_id]
-    return Finding(
-        check=check_id,
-        title=entry.title,
-        subject=subject,
-        verdict="note",
-        quantity="ratio",
-        value=None,
-        limit=None,
-        sense="most",
-        arithmetic=text,
-        source=entry.source,
     )

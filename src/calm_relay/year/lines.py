@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
 from calm_relay.job.house_models import House
-from calm_relay.job.models import Job, Plan, Supply
+from calm_relay.job.models import Job, Node, Plan, Supply
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.year.line_shares import (
@@ -28,11 +29,31 @@ Array = NDArray[np.float64]
 
 def house_lines_w(house: House, year: HouseYear, supply: Supply) -> Array:
     """Return what the house draws from each line, (steps, lines). [W]"""
-    count = line_count(supply)
-    out = np.outer(year.background_w, background_shares(house, count))
+    return _loads_on_lines(house, year, line_count(supply), None)
+
+
+def _loads_on_lines(house: House, year: HouseYear, count: int, listed: frozenset[str] | None, *, apparent: bool = False) -> Array:
+    """Return what listed loads (None: all) draw from each line, (steps, lines), real or apparent. [W or VA]"""
+    out = np.zeros((len(year.background_w), count))
+    if listed is None or "background" in listed:
+        out += np.outer(year.background_w, background_shares(house, count))
     for load in house.counted:
-        out += np.outer(year.appliance_w[load.id], shares_of(load.line, count))
+        if listed is None or load.id in listed:
+            watts = year.appliance_w[load.id]
+            out += np.outer(watts / load.power_factor if apparent else watts, shares_of(load.line, count))
     return out
+
+
+def _add_inverters(out: Array, nodes: Iterable[Node], cards: CardBook, made: PlanFlow) -> None:
+    """Add to each line what inverters draw from it, less what they give. `out`: (steps, lines) [W]"""
+    flow, count = made.flow, out.shape[1]
+    for node in nodes:
+        shares = node_shares(node, cards.inverter(node.card), count)
+        if node.id in made.pv_only:
+            out += np.outer(made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
+        elif node.id in flow.node_ids:
+            taken = flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w")
+            out += np.outer(taken - flow.node_column(node.id, "ac_out_w"), shares)
 
 
 def net_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
@@ -41,16 +62,8 @@ def net_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
     Inverters see the sum of the lines (definitions D6): one on a single phase serves the whole house through the meter. PV-only
     output is what limits left of it.
     """
-    supply, flow = job.site.supply, made.flow
-    count = line_count(supply)
-    net = house_lines_w(job.house, made.house, supply)
-    for node in plan.nodes:
-        shares = node_shares(node, cards.inverter(node.card), count)
-        if node.id in made.pv_only:
-            net += np.outer(made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
-        elif node.id in flow.node_ids:
-            taken = flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w")
-            net += np.outer(taken - flow.node_column(node.id, "ac_out_w"), shares)
+    net = house_lines_w(job.house, made.house, job.site.supply)
+    _add_inverters(net, plan.nodes, cards, made)
     return net
 
 
@@ -83,7 +96,7 @@ def line_facts(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: 
     if count == 1:
         return ()
     loads, net = house_lines_w(job.house, made.house, supply), net_lines_w(job, plan, cards, made)
-    backed = _backed_lines_va(job, plan, made, count)
+    backed = _loads_on_lines(job.house, made.house, count, plan.backed_up, apparent=True)
     limits = offgrid_lines_va(plan, cards, count)
     hour, h = np.minimum(23, calendar.clock_hour.astype(int)), calendar.step_h
     per_hour = np.bincount(hour, minlength=24)
@@ -106,18 +119,6 @@ def line_facts(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: 
             )
         )
     return tuple(out)
-
-
-def _backed_lines_va(job: Job, plan: Plan, made: PlanFlow, count: int) -> Array:
-    listed = plan.backed_up
-    year = made.house
-    out = np.zeros((len(year.background_w), count))
-    if listed is None or "background" in listed:
-        out += np.outer(year.background_w, background_shares(job.house, count))
-    for load in job.house.counted:
-        if listed is None or load.id in listed:
-            out += np.outer(year.appliance_w[load.id] / load.power_factor, shares_of(load.line, count))
-    return out
 
 
 @dataclass(frozen=True)
@@ -158,24 +159,9 @@ def line_amps(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: Y
 
 def device_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
     """Return what flows through the transfer device on each line, + towards the backup side, (steps, lines). [W]"""
-    supply, flow = job.site.supply, made.flow
-    count = line_count(supply)
-    listed, year = plan.backed_up, made.house
-    out = np.zeros((len(year.background_w), count))
+    count = line_count(job.site.supply)
     if plan.transfer is None:
-        return out
-    if listed is None or "background" in listed:
-        out += np.outer(year.background_w, background_shares(job.house, count))
-    for load in job.house.counted:
-        if listed is None or load.id in listed:
-            out += np.outer(year.appliance_w[load.id], shares_of(load.line, count))
-    for node in plan.nodes:
-        if node.side != "backup":
-            continue
-        shares = node_shares(node, cards.inverter(node.card), count)
-        if node.id in made.pv_only:
-            out += np.outer(made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
-        elif node.id in flow.node_ids:
-            taken = flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w")
-            out += np.outer(taken - flow.node_column(node.id, "ac_out_w"), shares)
+        return np.zeros((len(made.house.background_w), count))
+    out = _loads_on_lines(job.house, made.house, count, plan.backed_up)
+    _add_inverters(out, (node for node in plan.nodes if node.side == "backup"), cards, made)
     return out
