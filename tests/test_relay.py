@@ -164,3 +164,25 @@ def test_what_a_cap_cut_is_drawn_cut_and_peaks_show_both_ways(demo, study):
     assert peaks.import_w == made.flow.column("import_w").max()
     assert peaks.export_w == pytest.approx(made.flow.column("export_w").max())
     assert peaks.held_w == made.flow.lost_w("cap").max()
+
+
+def test_a_gate_is_full_where_one_phase_is_though_the_sum_is_not(demo, study):
+    """The house on phase 2: 25 A on each of three phases are 17.3 kW together, 5.75 kW on that one."""
+    on_two = [Edit(f"house.appliances[{name}].line", "2") for name in ("oven", "heat-pump", "hot-water")]
+    three = [Edit("site.supply.kind", "three_phase"), Edit("site.supply.service_a", 25.0), *on_two]
+    job = apply_edits(demo, [*three, Edit("house.background_lines_frac", [0.0, 1.0, 0.0])])
+    plan = job.plan("C")
+    made, graph, lines = study.flow(job, plan), plan_graph(job, plan), study.line_flows(job, plan)
+    step = int(np.argmax(lines.meter_w[:, 1]))
+    values = values_at(graph, made, step, "", lines)
+    amps = lines.meter_w[step, 1] / 230.0
+    assert amps > 25.0
+    assert values.import_w < graph.service_w
+    top = f"phase {int(np.argmax(np.abs(lines.meter_w).max(axis=0))) + 1}"
+    for v, name in ((values, "phase 2"), (peak_values(graph, made, lines), top)):
+        picture = lay_out(graph, v, 1230, 540, measure(1.0))
+        assert {g.station: g.state for g in picture.gates}["grid"] == "full"
+        assert any(name in label.text and label.tone == "over" for label in picture.labels)
+        assert name in next(s.said for s in picture.stations if s.id == "grid")
+    plain = lay_out(graph, values_at(graph, made, step, ""), 1230, 540, measure(1.0))
+    assert {g.station: g.state for g in plain.gates}["grid"] == "free"

@@ -38,7 +38,7 @@ from calm_relay.weather.synthetic import WeatherYear, synthetic_year
 from calm_relay.year import stages
 from calm_relay.year.facts import YearFacts, year_facts
 from calm_relay.year.house_pictures import Peaks, house_peaks
-from calm_relay.year.lines import net_lines_w
+from calm_relay.year.lines import LineFlows, line_flows, net_lines_w
 from calm_relay.year.plan_flow import PlanFlow, make_flow
 
 Array = NDArray[np.float64]
@@ -309,6 +309,15 @@ class Study:
             return make_flow(job, plan, job.cards(), self.calendar(job), self.house(job), dc, cancelled)
 
         found: PlanFlow = self._stage("flow", self.flow_key(job, plan), make, lambda f: f.nbytes)
+        return found
+
+    def line_flows(self, job: Job, plan: Plan) -> LineFlows:
+        """Return what flows on each phase or leg in a plan's year."""
+        cards = job.cards()
+        key = content_key("line flows", self.flow_key(job, plan), stages.select_lines(job, plan, cards))
+        found: LineFlows = self._stage(
+            "line flows", key, lambda: line_flows(job, plan, cards, self.flow(job, plan)), lambda f: f.nbytes
+        )
         return found
 
     def facts(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> YearFacts:

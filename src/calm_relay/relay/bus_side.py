@@ -16,7 +16,9 @@ from calm_relay.relay.picture import (
     Gate,
     Rect,
     Station,
+    fullest,
     kw,
+    line_words,
     lost_words,
     said_of,
     state_of,
@@ -79,7 +81,8 @@ def _grid(
     else:
         limit, word = min(graph.service_w, graph.import_w), "import"
     flow = total_of(parts)
-    state = "open" if not grid_up else state_of(flow, limit)
+    line = fullest(values.meter_lines, graph.service_a * graph.line_w_per_a) if grid_up else None
+    state = "open" if not grid_up else "full" if line else state_of(flow, limit)
     c.gate(
         Gate(
             station="grid",
@@ -100,14 +103,18 @@ def _grid(
     other = values.import_w if outwards else values.export_w
     words += f", {kw(other)} {'in' if outwards else 'out'}" if grid_up and flow > 0.5 and other > 0.5 else ""
     words += ", above the limit" if grid_up and flow > 1.001 * limit else ""
+    on_line = f"{line_words(line, graph.line_w_per_a)} of {graph.service_a:g} A" if line else ""
     low = [(c.width - 2, y + edge + i * c.line, "right") for i in range(4)]
+    if on_line:
+        c.want([(on_line, "value")], low, "grid", "over", short=line_words(line, graph.line_w_per_a) if line else "")
     c.want([(words, "value")], [*low, (c.width - 2, y - edge - 4 * c.line, "right")], "grid", "grid" if grid_up else "ink")
     if grid_up:
         lost_words(
             c, "grid", lost, [(x, y + dy, align) for x, dy, align in [(c.width - 2, edge + i * c.line, "right") for i in range(5)]]
         )
     rect = Rect(x_gate - 20, y - edge, c.width - x_gate + 16, 2 * edge)
-    c.stations.append(Station("grid", "grid", "Grid connection", rect, said_of(word, flow, limit) if grid_up else words))
+    said = said_of(word, flow, limit) + (f"; {on_line}" if on_line else "") if grid_up else words
+    c.stations.append(Station("grid", "grid", "Grid connection", rect, said))
 
 
 def _backup_bus(
@@ -137,7 +144,8 @@ def _backup_bus(
         Band(x0=x_gate, y0=y, x1=x_panel - BUS_PX / 2, y1=y, parts=parts, px_per_w=scale, dead=not grid_up, towards_left=inwards),
         most,
     )
-    state = "open" if not grid_up else state_of(flow, limit)
+    line = fullest(values.device_lines, (graph.transfer_a or math.inf) * graph.line_w_per_a) if grid_up else None
+    state = "open" if not grid_up else "full" if line else state_of(flow, limit)
     c.gate(Gate(station="transfer", x=x_gate, y=y, opening=finite * scale, state=state, dead=not grid_up))
     text = "no limit known" if graph.transfer_a is None else f"{graph.transfer_a:g} A"
     edge = finite * scale / 2 + POST_PX + 3
@@ -146,11 +154,19 @@ def _backup_bus(
         [(x_gate, y - edge - 2 * c.line, "centre"), (x_gate, y + edge, "centre"), (x_gate + 12, y - edge - c.line, "left")],
         "transfer", "over" if state == "full" else "ink", dead=not grid_up, short=text,
     )  # fmt: skip
+    on_line = f"{line_words(line, graph.line_w_per_a)} of {text}" if line else ""
+    if line:
+        spots = [(x_gate, y + edge + i * c.line, "centre") for i in range(3)]
+        c.want([(on_line, "value")], spots, "transfer", "over", short=line_words(line, graph.line_w_per_a))
     if grid_up:
         lost_words(c, "transfer", lost, [(x_gate, y + edge, "centre"), (x_gate, y + edge + c.line, "centre")])
     c.stations.append(Station("backup", "loads", "Backup side", Rect(bus.x - 14, bus.y, 36, bus.h), "backup bus"))
     rect = Rect(x_gate - 20, y - edge, 40, 2 * edge)
-    said = said_of("transfer device", flow, limit) if grid_up else "transfer device: open, nothing passes"
+    said = (
+        said_of("transfer device", flow, limit) + (f"; {on_line}" if on_line else "")
+        if grid_up
+        else "transfer device: open, nothing passes"
+    )
     c.stations.append(Station("transfer", "transfer", "Transfer device", rect, said))
 
 

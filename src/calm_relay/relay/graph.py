@@ -12,6 +12,7 @@ from calm_relay.pv.roof import group_stc_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.offgrid import continuous_va
 from calm_relay.units import format_quantity as show
+from calm_relay.year.line_shares import line_volts
 
 
 @dataclass(frozen=True)
@@ -56,7 +57,10 @@ class NodeStation:
 
 @dataclass(frozen=True)
 class PlanGraph:
-    """The plan as the program understands it, rows ordered by bus side, then priority. Infinity: no limit."""
+    """The plan as the program understands it, rows ordered by bus side, then priority. Infinity: no limit.
+
+    `service_a` and `transfer_a` hold for each phase or leg; `line_w_per_a` is what an amp carries on one of them.
+    """
 
     nodes: tuple[NodeStation, ...]
     has_transfer: bool
@@ -68,6 +72,7 @@ class PlanGraph:
     service_a: float
     export_w: float
     import_w: float
+    line_w_per_a: float
 
     @property
     def forming(self) -> tuple[NodeStation, ...]:
@@ -102,6 +107,7 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
         service_a=supply.service_a,
         export_w=math.inf if job.site.export_limit_w is None else job.site.export_limit_w,
         import_w=math.inf if job.site.import_limit_w is None else job.site.import_limit_w,
+        line_w_per_a=line_volts(supply),
     )
 
 

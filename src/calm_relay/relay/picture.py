@@ -9,7 +9,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
-from calm_relay.relay.values import Parts
+from calm_relay.relay.values import LineLoad, Parts
 from calm_relay.units import format_quantity as show
 
 Measure = Callable[[str, str], tuple[float, float]]  # (text, role) → width, height; roles: label, value, head, small
@@ -308,6 +308,17 @@ def state_of(flow: float, limit: float) -> str:
     if math.isinf(limit):
         return "none"
     return "full" if flow >= 0.999 * limit and flow > 0 else "free"
+
+
+def fullest(lines: tuple[LineLoad, ...], limit_w: float) -> LineLoad | None:
+    """Return the phase or leg that stands at or above its limit the furthest; None where none does or there is only one line."""
+    worst = max(lines, key=lambda line: line.watts, default=None)
+    return worst if worst is not None and state_of(worst.watts, limit_w) == "full" else None
+
+
+def line_words(line: LineLoad, w_per_a: float) -> str:
+    """Return what a phase or leg carries, in amps."""
+    return f"{line.name} {show(line.watts / w_per_a, 'current_a', 1)}"
 
 
 def total_of(parts: Parts) -> float:

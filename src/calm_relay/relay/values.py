@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -9,6 +10,7 @@ import numpy as np
 
 if TYPE_CHECKING:
     from calm_relay.relay.graph import PlanGraph
+    from calm_relay.year.lines import LineFlows
     from calm_relay.year.plan_flow import PlanFlow
 
 Parts = tuple[tuple[str, float], ...]  # (origin: sun, battery, grid; watts)
@@ -30,8 +32,16 @@ class NodeValues:
 
 
 @dataclass(frozen=True)
+class LineLoad:
+    """What one phase or leg carries, whichever way. [W]"""
+
+    name: str
+    watts: float
+
+
+@dataclass(frozen=True)
 class RelayValues:
-    """Flows of the whole line. `transfer` > 0 runs towards the backup side."""
+    """Flows of the whole line. `transfer` > 0 runs towards the backup side; the lines are empty on a single phase."""
 
     moment: str
     nodes: dict[str, NodeValues] = field(default_factory=dict)
@@ -42,6 +52,8 @@ class RelayValues:
     import_w: float = 0.0
     export: Parts = ()
     held_w: float = 0.0
+    meter_lines: tuple[LineLoad, ...] = ()
+    device_lines: tuple[LineLoad, ...] = ()
 
     @property
     def export_w(self) -> float:
@@ -58,8 +70,8 @@ def _parts(*rows: tuple[str, float]) -> Parts:
     return tuple((name, float(watts)) for name, watts in rows if watts > 0.5)
 
 
-def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str) -> RelayValues:
-    """Return the flows of one step."""
+def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: LineFlows | None = None) -> RelayValues:
+    """Return the flows of one step; with `lines`, also what each phase or leg carries."""
     flow, packed = made.flow, made.packed
     s = {name: float(flow.column(name)[step]) for name in _SYSTEM_NEEDED}
     charge_ac = s["charge_ac_w"]
@@ -105,11 +117,21 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str) -> Relay
         import_w=s["import_w"],
         export=_parts(("sun", s["pv_to_grid_w"]), ("battery", s["battery_to_grid_w"])),
         held_w=held,
+        **_lines(lines, lambda each_w: np.abs(each_w[step])),
     )
 
 
-def peak_values(graph: PlanGraph, made: PlanFlow) -> RelayValues:
-    """Return each flow's own peak over the year; the peaks do not fall together."""
+def _lines(lines: LineFlows | None, pick: Callable[[np.ndarray], np.ndarray]) -> dict[str, tuple[LineLoad, ...]]:
+    if lines is None or len(lines.names) < 2:
+        return {}
+    return {
+        name: tuple(LineLoad(line, float(w)) for line, w in zip(lines.names, pick(each_w), strict=True))
+        for name, each_w in (("meter_lines", lines.meter_w), ("device_lines", lines.device_w))
+    }
+
+
+def peak_values(graph: PlanGraph, made: PlanFlow, lines: LineFlows | None = None) -> RelayValues:
+    """Return each flow's own peak over the year, that of each phase or leg too; the peaks do not fall together."""
     flow, packed = made.flow, made.packed
     nodes = {}
     for node in graph.nodes:
@@ -154,6 +176,7 @@ def peak_values(graph: PlanGraph, made: PlanFlow) -> RelayValues:
         import_w=float(flow.column("import_w").max()),
         export=_parts(("sun", out_sum)),
         held_w=float(flow.lost_w("cap").max()),
+        **_lines(lines, lambda each_w: np.abs(each_w).max(axis=0)),
     )
 
 

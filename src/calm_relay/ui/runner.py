@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from calm_relay.job.series import SeriesStore
     from calm_relay.load.house import HouseYear
     from calm_relay.study import PlanResult, Study
+    from calm_relay.year.lines import LineFlows
     from calm_relay.year.plan_flow import PlanFlow
 
 Cancel = Callable[[], bool]
@@ -39,6 +40,7 @@ class Answer:
     house: HouseYear | None = None
     air_c: NDArray[np.float64] | None = None
     faces: dict[str, tuple[float, ...]] = field(default_factory=dict)
+    lines: LineFlows | None = None
 
 
 class StudyRunner(QObject):
@@ -177,6 +179,7 @@ class _Work(QRunnable):
                 house = made.house if made is not None else None
                 air_c = study.weather(self._job).air_c if made is not None else None
                 faces = {f.id: study.face_months(self._job, f.id) for f in self._job.faces} if made is not None else {}
+                phases = made is not None and self._job.site.supply.kind != "single_phase"
                 runner.answered.emit(
                     Answer(
                         generation=self._generation,
@@ -186,6 +189,7 @@ class _Work(QRunnable):
                         house=house,
                         air_c=air_c,
                         faces=faces,
+                        lines=study.line_flows(self._job, plan) if phases else None,
                     )
                 )
         except RuntimeError:  # the window is gone

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from calm_relay.decision.raising import Gain
     from calm_relay.load.house import HouseYear
     from calm_relay.study import PlanResult, Study
+    from calm_relay.year.lines import LineFlows
     from calm_relay.year.plan_flow import PlanFlow
 
 FileWork = Callable[[Callable[[], "Study"], Watch], object]  # reads a file: how to get the study, and whom to tell
@@ -149,6 +150,10 @@ class Session(QObject):
             return self._made[2]
         return None
 
+    def line_flows(self) -> LineFlows | None:
+        """Return what flows on each phase or leg in the chosen plan, if it belongs to the present state; None on a single phase."""
+        return self._extra.lines if self._extra is not None and self.made() is not None else None
+
     def calendar(self) -> YearCalendar:
         """Return the job's calendar at the study's step."""
         return year_calendar(self.job.calendar_year, self.job.site.place.time_zone)
@@ -195,7 +200,7 @@ class Session(QObject):
         if answer.made is not None:
             self._made = (answer.generation, answer.plan_id, answer.made)
             self._extra = answer
-            self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None, faces={})
+            self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None, faces={}, lines=None)
             self.answers_changed.emit()
         elif not self._gather.isActive():
             self._gather.start()

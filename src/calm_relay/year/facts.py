@@ -16,7 +16,7 @@ from calm_relay.load.house import HouseYear
 from calm_relay.simulation import chain
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.pack import Packed
-from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts
+from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
 
@@ -151,6 +151,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         name: tuple(float(v) * h for v in np.add.reduceat(flow.column(name), starts))
         for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w")
     }
+    lines = line_flows(job, plan, cards, made)
     return YearFacts(
         system_wh=system,
         nodes_wh=nodes,
@@ -175,9 +176,9 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
             **{node_id: calendar.by_month_wh(out.clipped_ac_w) for node_id, out in made.pv_only.items()},
             **{node_id: calendar.by_month_wh(flow.node_column(node_id, "lost_ac_limit_w")) for node_id in flow.node_ids},
         },
-        lines=line_facts(job, plan, cards, made, calendar),
+        lines=line_facts(job, plan, cards, made, calendar, lines),
         exceeded=_exceeded(job, calendar, made),
-        amps=line_amps(job, plan, cards, made, calendar),
+        amps=line_amps(job, plan, cards, lines, h),
         unit_peak_w={
             i: float(max(flow.node_column(i, "ac_out_w").max(), flow.node_column(i, "ac_in_w").max())) for i in flow.node_ids
         },

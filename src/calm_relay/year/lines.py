@@ -67,6 +67,35 @@ def net_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
     return net
 
 
+@dataclass(frozen=True, eq=False)
+class LineFlows:
+    """What flows on each line of the supply, step by step: at the meter, + inwards, and through the transfer device, + towards the
+    backup side. (steps, lines) [W]; `volts_v` is a line's voltage against the neutral.
+    """
+
+    names: tuple[str, ...]
+    volts_v: float
+    meter_w: Array
+    device_w: Array
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held by the series."""
+        return self.meter_w.nbytes + self.device_w.nbytes
+
+
+def line_flows(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> LineFlows:
+    """Return what a plan's year sends through each phase or leg; one line, 'supply', on a single phase."""
+    supply = job.site.supply
+    count = line_count(supply)
+    return LineFlows(
+        names=tuple(line_name(supply, i) if count > 1 else "supply" for i in range(count)),
+        volts_v=line_volts(supply),
+        meter_w=net_lines_w(job, plan, cards, made),
+        device_w=device_lines_w(job, plan, cards, made),
+    )
+
+
 @dataclass(frozen=True)
 class LineFacts:
     """One line's year: the house on it, its backup side against what is made there with the grid gone, and the meter.
@@ -85,7 +114,9 @@ class LineFacts:
     day_w: tuple[float, ...]
 
 
-def line_facts(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar) -> tuple[LineFacts, ...]:
+def line_facts(
+    job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar, flows: LineFlows
+) -> tuple[LineFacts, ...]:
     """Return what each phase or leg carries, in the house and at the meter; nothing for a single phase.
 
     The limit is the part of what forms the grid in an outage that stands behind the line: on split phase half of it, on three
@@ -95,7 +126,7 @@ def line_facts(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: 
     count = line_count(supply)
     if count == 1:
         return ()
-    loads, net = house_lines_w(job.house, made.house, supply), net_lines_w(job, plan, cards, made)
+    loads, net = house_lines_w(job.house, made.house, supply), flows.meter_w
     backed = _loads_on_lines(job.house, made.house, count, plan.backed_up, apparent=True)
     limits = offgrid_lines_va(plan, cards, count)
     hour, h = np.minimum(23, calendar.clock_hour.astype(int)), calendar.step_h
@@ -107,7 +138,7 @@ def line_facts(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: 
         day = np.bincount(hour, weights=loads[:, i], minlength=24) / per_hour
         out.append(
             LineFacts(
-                name=line_name(supply, i),
+                name=flows.names[i],
                 energy_wh=float(loads[:, i].sum()) * h,
                 peak_w=float(loads[:, i].max()),
                 backed_peak_va=float(backed[:, i].max()),
@@ -136,24 +167,19 @@ class LineAmps:
     device_hours_h: float | None
 
 
-def line_amps(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar) -> tuple[LineAmps, ...]:
+def line_amps(job: Job, plan: Plan, cards: CardBook, flows: LineFlows, step_h: float) -> tuple[LineAmps, ...]:
     """Return what each line of the supply carries, a single phase too."""
-    supply = job.site.supply
-    count = line_count(supply)
-    volts = line_volts(supply)
-    net = np.abs(net_lines_w(job, plan, cards, made)) / volts
-    through = np.abs(device_lines_w(job, plan, cards, made)) / volts
+    net, through = np.abs(flows.meter_w) / flows.volts_v, np.abs(flows.device_w) / flows.volts_v
     rated = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
-    h = calendar.step_h
     return tuple(
         LineAmps(
-            line_name(supply, i) if count > 1 else "supply",
+            name,
             float(net[:, i].max()),
-            float(np.count_nonzero(net[:, i] > supply.service_a + 1e-6)) * h,
+            float(np.count_nonzero(net[:, i] > job.site.supply.service_a + 1e-6)) * step_h,
             float(through[:, i].max()),
-            None if rated is None else float(np.count_nonzero(through[:, i] > rated + 1e-6)) * h,
+            None if rated is None else float(np.count_nonzero(through[:, i] > rated + 1e-6)) * step_h,
         )
-        for i in range(count)
+        for i, name in enumerate(flows.names)
     )
 
 

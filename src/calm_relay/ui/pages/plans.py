@@ -169,7 +169,9 @@ class PlansPage(QWidget):
             key = (made, clock.step, clock.peak, plan.id)
             if self.shown_values is None or self.shown_values[0] != key:
                 moment = calendar.label(clock.step)
-                self.shown_values = (key, peak_values(graph, made) if clock.peak else values_at(graph, made, clock.step, moment))
+                lines = session.line_flows()
+                found = peak_values(graph, made, lines) if clock.peak else values_at(graph, made, clock.step, moment, lines)
+                self.shown_values = (key, found)
         values = self.shown_values[1] if self.shown_values else RelayValues("")
         dim = made is None and (dim_now or self.shown_values is None)
         if not grid_up:
