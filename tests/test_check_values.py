@@ -293,3 +293,23 @@ def test_every_row_of_the_cases_with_a_limit_has_a_hand_value_somewhere():
     assert {row.check for row in ROWS} | by_year == set(CASES)
     assert HYB
     assert C
+
+
+def test_a_window_under_an_import_limit_is_what_its_own_year_says(demo, quarter):
+    """A steady house of 1 kW, no sun, 1.5 kW let in: 500 W are left to charge, whatever the slot asks."""
+    whole = [Edit(f"plans[{p.id}].transfer.backed_up", "whole_house") for p in demo.plans if p.transfer]
+    bare = [*whole, *(Edit(f"plans[{p.id}].transfer.listed", []) for p in demo.plans if p.transfer), Edit("house.appliances", [])]
+    steady = [Edit("house.background.shape", "flat"), Edit("house.background.energy_wh_per_day", [24e3] * 12)]
+    asks = [Edit(f"plans[{A}].controls.reserve_soc_frac", 0.0), Edit(f"plans[{A}].controls.slots[0].months", [])]
+    dark = [Edit(f"plans[{A}].nodes[old].strings", []), Edit("site.import_limit_w", 1500.0)]
+    job = apply_edits(demo, [*bare, *steady, *asks, *dark])
+    (f,) = findings(quarter, job, A, "battery.window-fill")
+    year = quarter.facts(job, job.plan(A)).windows[0].nodes["bat"]
+    assert f.value == pytest.approx(year.stored_wh, rel=0.02)
+    assert f.verdict == "tight"
+    assert "import limit of 1.50 kW leave less" in f.arithmetic
+    assert f"stored {year.stored_wh / 1000:.1f} kWh" in f.arithmetic
+    assert not any(row.check == "battery.window-fill" for row in quarter.quick_checks(job, job.plan(A)))
+    free = apply_edits(job, [Edit("site.import_limit_w", None)])
+    (g,) = findings(quarter, free, A, "battery.window-fill")
+    assert g.value == pytest.approx(CHARGE_2K * 4 * math.sqrt(0.95), rel=1e-9)

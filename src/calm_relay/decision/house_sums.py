@@ -14,8 +14,10 @@ from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.load.house import HouseYear
 from calm_relay.load.sums import Sum, backup_hours, night_battery, terminals_give, window_draws
 from calm_relay.simulation import chain
+from calm_relay.simulation.quick import window_energy
 from calm_relay.units import format_quantity as show
 from calm_relay.year.facts import YearFacts
+from calm_relay.year.windows import WindowFacts
 
 Array = NDArray[np.float64]
 YEAR_DAYS = sum(MONTH_DAYS)
@@ -39,9 +41,9 @@ def quick_sums(
     out = list(night_battery(day, night))
     banks = list(battery_rows(plan, job.cards()))
     for bank in banks:
-        for slot in plan.controls.slots:
+        for index, slot in enumerate(plan.controls.slots):
             if slot.kind == "charge_from_grid" and slot.power_w > 0:
-                out += _window(bank, slot, facts)
+                out += _window(bank, slot, None if facts is None else facts.windows[index])
     if banks:
         out += _backup(job, banks, house, calendar)
         if facts is not None:
@@ -49,30 +51,30 @@ def quick_sums(
     return tuple(out)
 
 
-def _window(bank: BatteryRow, slot: Slot, facts: YearFacts | None) -> Iterator[Sum]:
-    """What a grid charge window draws at AC and stores, and what the battery's amps would bring at its terminals."""
+def _window(bank: BatteryRow, slot: Slot, year: WindowFacts | None) -> Iterator[Sum]:
+    """What a grid charge window draws at AC, brings to the battery's terminals and stores; an import limit holds it in a year."""
     hours = window_hours(slot.start_h, slot.end_h)
-    watts = min(slot.power_w, bank.unit.charger_in_max_w)
-    if watts <= 0:  # a unit without a charger
+    made = window_energy(bank, slot.power_w, slot.start_h, hours, None if year is None else year.room_w())
+    if made.ac_w <= 0 or made.drawn_wh <= 0:  # a unit without a charger, or no room under the limit
         return
-    frac = round(bank.unit.charger_dc_w(watts) / watts * bank.battery.one_way_frac, 3)
-    drawn, stored = window_draws(watts, hours, frac)
+    frac = round(made.stored_wh / made.drawn_wh, 3)
+    drawn, stored = window_draws(made.drawn_wh / hours, hours, frac)
+    held = [f"{made.held_by} leaves {show(made.ac_w, 'power_w')} of {show(slot.power_w, 'power_w')}"] if made.held_by else []
+    held += ["the watts are the mean of what the import limit leaves beside the house"] if made.import_held else []
     words = "the charger's loss and half the battery's are in the factor"
-    if facts is not None:
-        days = sum(MONTH_DAYS[m - 1] for m in slot.months or range(1, 13))
-        drew = facts.system_wh["grid_to_battery_w"] / days
+    mine = None if year is None else year.nodes.get(bank.node.id)
+    if mine is not None:
         words += (
-            f"; in the year the batteries drew {show(drew, 'energy_wh')} from the grid on a mean day of its months: charging "
-            "begins with what the evening left and stops at the target"
+            f"; in the year it stored {show(mine.stored_wh, 'energy_wh')} on a mean day of its months: it began at "
+            f"{mine.begins_frac * 100:.0f} % on the mean, and charging stops at the target"
         )
     name = f"window {show(slot.start_h, 'clock_h')} to {show(slot.end_h, 'clock_h')}, {bank.node.name}"
-    yield replace(drawn, name=f"{name}, drawn at AC")
+    yield replace(drawn, name=f"{name}, drawn at AC", parts="; ".join(held))
     yield replace(stored, name=f"{name}, stored", parts=words)
-    amps = chain.bank_amps(bank.battery, bank.choice.modules, bank.battery.charge_max_a)
+    amps = chain.charge_amps(bank.unit, bank.battery, bank.choice)
     if amps is not None:
-        volts = chain.stack_voltage_v(bank.battery, bank.choice.modules)
-        most = terminals_give(amps, volts, hours)
-        words = "the battery's own amps alone; the inverter, the taper near full and the room left may allow less"
+        most = terminals_give(amps, chain.stack_voltage_v(bank.battery, bank.choice.modules), hours)
+        words = "by the lesser amps of battery and inverter; power limits, the taper near full and the room left may allow less"
         yield replace(most, name=f"{name}, most at the terminals", parts=words)
 
 

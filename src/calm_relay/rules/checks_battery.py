@@ -18,7 +18,6 @@ from calm_relay.library.cards import BatteryCard, BatterySideUnit, InverterCard
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
-from calm_relay.simulation.quick import window_draws_wh, window_stores_wh
 from calm_relay.tariff.prices import cheap_window
 from calm_relay.units import format_quantity as show
 
@@ -92,84 +91,6 @@ def charge_chain(c: CheckContext) -> Iterator[Finding]:
             c, "battery.charge-chain", row.node.name, "power_w", asked, least.dc_w, "most", line, remedies=[remedy],
             cost=c.cost(f"charge:{row.node.id}"),
         )  # fmt: skip
-
-
-def _window_stores_wh(row: BatteryRow, power_w: float, hours_h: float) -> float:
-    """Energy the window puts into the cells: the lesser of charger and battery limit, times hours, times η_c. [Wh]"""
-    at_terminals = chain.terminals_limit_w(chain.charge_chain(row.unit, row.battery, row.choice))
-    dc = row.unit.charger_dc_w(min(power_w, row.unit.charger_in_max_w))
-    if at_terminals is not None:
-        dc = min(dc, at_terminals)
-    return window_stores_wh(dc, hours_h, row.battery.dc_round_trip_frac)
-
-
-@check(
-    "battery.window-fill",
-    "Charge window fills the battery",
-    page="plans",
-    needs={"plan"},
-    short="Charge window",
-    source="power × hours × η against the room left; arithmetic",
-)
-def window_fill(c: CheckContext) -> Iterator[Finding]:
-    """Energy a charge slot stores against the room from the floor to its target; watts at AC, house load apart."""
-    for row in battery_rows(c):
-        low, _ = chain.soc_window(row.battery, row.choice)
-        low = max(low, c.plan.controls.reserve_soc_frac)
-        capacity = row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac
-        for i, slot in enumerate(c.plan.controls.slots):
-            if slot.kind != "charge_from_grid":
-                continue
-            hours = window_hours(slot.start_h, slot.end_h)
-            subject = f"{row.node.name}, slot {slot.start_h:g}–{slot.end_h:g} h"
-            if slot.power_w <= 0:
-                yield unknown(c, "battery.window-fill", subject, "the slot's charge power: type it in kW at AC")
-                continue
-            need = max(0.0, slot.target_soc_frac - low) * capacity
-            stores = _window_stores_wh(row, slot.power_w, hours)
-            drawn = window_draws_wh(slot.power_w, hours)
-            line = (
-                f"{show(slot.power_w, 'power_w')} × {hours:g} h draws {show(drawn, 'energy_wh')} at AC and stores "
-                f"{show(stores, 'energy_wh')}; from {low * 100:.0f} % to {slot.target_soc_frac * 100:.0f} % is "
-                f"{show(need, 'energy_wh')}"
-            )
-            remedies = _window_remedies(c, row, i, need, hours, low, capacity)
-            yield finding(
-                c,
-                "battery.window-fill",
-                subject,
-                "energy_wh",
-                stores,
-                need,
-                "least",
-                line,
-                remedies=remedies,
-                tight="fill",
-                soft=True,
-            )
-
-
-def _window_remedies(
-    c: CheckContext, row: BatteryRow, index: int, need_wh: float, hours_h: float, low: float, capacity_wh: float
-) -> list[Remedy]:
-    slot = c.plan.controls.slots[index]
-    base = c.path(f"controls.slots[{index}]")
-    out = []
-    most = _window_stores_wh(row, 1e9, hours_h)
-    if most >= need_wh and slot.power_w > 0:
-        power = slot.power_w
-        while _window_stores_wh(row, power, hours_h) < need_wh:
-            power += 50.0
-        out.append(Remedy(f"charge at {show(power, 'power_w')} AC", (Edit(f"{base}.power_w", power),)))
-    longer = hours_h
-    while longer < 24 and _window_stores_wh(row, slot.power_w, longer) < need_wh:
-        longer += 0.5
-    if longer < 24:
-        end = (slot.start_h + longer) % 24
-        out.append(Remedy(f"a window of {longer:g} h, to {end:g} h", (Edit(f"{base}.end_h", end),)))
-    target = math.floor((low + _window_stores_wh(row, slot.power_w, hours_h) / capacity_wh) * 100) / 100
-    out.append(Remedy(f"a target of {target * 100:.0f} %", (Edit(f"{base}.target_soc_frac", max(low, target)),)))
-    return out
 
 
 @check(

@@ -15,11 +15,22 @@ from calm_relay.rules import (
     checks_motor,
     checks_service,
     checks_strings,
+    checks_window,
 )
 from calm_relay.rules.registry import NEEDS, REGISTRY, VERDICT_ORDER, Check, CheckContext, Finding, Remedy, unknown
 
 # Findings of like verdict and margin stand in this order of groups.
-GROUPS = (checks_limits, checks_battery, checks_service, checks_motor, checks_brief, checks_strings, checks_array, checks_modules)
+GROUPS = (
+    checks_limits,
+    checks_battery,
+    checks_window,
+    checks_service,
+    checks_motor,
+    checks_brief,
+    checks_strings,
+    checks_array,
+    checks_modules,
+)
 _ORDER = {group.__name__: index for index, group in enumerate(GROUPS)}
 
 

@@ -52,6 +52,12 @@ def bank_amps(card: BatteryCard, modules: int, per_module_a: float | None) -> fl
     return per_module_a * (modules if card.stacking == "parallel" else 1)
 
 
+def charge_amps(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> float | None:
+    """Return the amps that may flow into a bank, the lesser of its own and the unit's; None: neither card says. [A]"""
+    known = [a for a in (bank_amps(battery, choice.modules, battery.charge_max_a), unit.charge_max_a) if a is not None]
+    return min(known, default=None)
+
+
 def _links(
     amps: float | None, volts: float, bank_w: float | None, unit_w: float | None, unit_a: float | None, word: str
 ) -> list[Link]:

@@ -3,6 +3,11 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from calm_relay.job.rows import BatteryRow
+from calm_relay.simulation import chain
 
 
 def window_draws_wh(power_w: float, hours_h: float) -> float:
@@ -13,3 +18,60 @@ def window_draws_wh(power_w: float, hours_h: float) -> float:
 def window_stores_wh(terminals_w: float, hours_h: float, dc_round_trip_frac: float) -> float:
     """Return what a window puts into the cells from DC watts at the terminals: one way is the root of the round trip. [Wh]"""
     return window_draws_wh(terminals_w, hours_h) * math.sqrt(dc_round_trip_frac)
+
+
+@dataclass(frozen=True)
+class WindowEnergy:
+    """What a charge window moves: drawn at AC, brought to the terminals, put into the cells. [Wh]
+
+    `ac_w` is the most it draws at once; `held_by` names the link that keeps it below the watts asked for, '' where none does;
+    `import_held` says whether the import limit did in some hour.
+    """
+
+    drawn_wh: float
+    terminals_wh: float
+    stored_wh: float
+    ac_w: float
+    held_by: str
+    import_held: bool
+
+
+def window_energy(
+    row: BatteryRow, power_w: float, start_h: float, hours_h: float, room_w: Sequence[float] | None = None
+) -> WindowEnergy:
+    """Return what a charge window moves, the battery empty enough to take it all and no taper near full.
+
+    Parameters
+    ----------
+    power_w : float
+        Watts at AC that are asked for; the charger, the battery, the unit's battery input and the import limit may hold less.
+    start_h, hours_h : float
+        Clock hour of its beginning and its length; past midnight is allowed.
+    room_w : sequence of 24 floats or None
+        What an import limit leaves for charging in each clock hour, at AC. None: no limit.
+    """
+    links = chain.charge_chain(row.unit, row.battery, row.choice)
+    terminals = chain.terminals_limit_w(links)
+    most_ac, held_by = power_w, ""
+    if row.unit.charger_in_max_w < most_ac:
+        most_ac, held_by = row.unit.charger_in_max_w, links[-1].name
+    if terminals is not None and max(0.0, row.unit.charger_dc_w(most_ac)) > terminals:
+        most_ac, held_by = row.unit.charger_ac_w(terminals), chain.weakest(links[:-1]).name
+    drawn = dc = 0.0
+    import_held = False
+    for hour, part in _clock_parts(start_h, hours_h):
+        ac = most_ac if room_w is None else min(most_ac, max(0.0, room_w[hour]))
+        import_held |= ac < most_ac - 0.5
+        drawn += ac * part
+        dc += max(0.0, row.unit.charger_dc_w(ac)) * part
+    stored = window_stores_wh(dc, 1.0, row.battery.dc_round_trip_frac)
+    return WindowEnergy(drawn, dc, stored, most_ac, held_by, import_held)
+
+
+def _clock_parts(start_h: float, hours_h: float) -> Iterator[tuple[int, float]]:
+    """Yield the clock hours of a window with the part of each that lies in it. [h]"""
+    at, end = start_h, start_h + hours_h
+    while at < end - 1e-9:
+        step = min(math.floor(at + 1e-9) + 1.0, end)
+        yield int(at + 1e-9) % 24, step - at
+        at = step

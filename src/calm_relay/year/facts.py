@@ -19,6 +19,7 @@ from calm_relay.simulation.pack import Packed
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
+from calm_relay.year.windows import WindowFacts, window_facts
 
 Array = NDArray[np.float64]
 EVENING_H = (16.0, 22.0)
@@ -97,6 +98,7 @@ class YearFacts:
     exceeded: dict[str, Exceeded] = field(default_factory=dict)
     amps: tuple[LineAmps, ...] = ()
     unit_peak_w: dict[str, float] = field(default_factory=dict)
+    windows: dict[int, WindowFacts] = field(default_factory=dict)
 
     @property
     def clipped_wh(self) -> float:
@@ -176,6 +178,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
             **{node_id: calendar.by_month_wh(out.clipped_ac_w) for node_id, out in made.pv_only.items()},
             **{node_id: calendar.by_month_wh(flow.node_column(node_id, "lost_ac_limit_w")) for node_id in flow.node_ids},
         },
+        windows=window_facts(plan, calendar, made),
         lines=line_facts(job, plan, cards, made, calendar, lines),
         exceeded=_exceeded(job, calendar, made),
         amps=line_amps(job, plan, cards, lines, h),

@@ -1,0 +1,70 @@
+"""What the year says of each charge window: what was stored in it, what the battery began it with, what the house drew."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from calm_relay.calendar import MONTH_DAYS, YearCalendar, in_window
+from calm_relay.job.models import Plan
+from calm_relay.year.plan_flow import PlanFlow
+
+
+@dataclass(frozen=True)
+class NodeWindow:
+    """A battery in a window on a mean day of its months: energy put into the cells, and charge when it begins. [Wh], [0 to 1]"""
+
+    stored_wh: float
+    begins_frac: float
+
+
+@dataclass(frozen=True)
+class WindowFacts:
+    """A charge window's year.
+
+    `house_w` is what the house draws beside PV at AC in each clock hour of the slot's months, on the mean; `import_w` the import
+    limit, None where there is none.
+    """
+
+    house_w: tuple[float, ...]
+    import_w: float | None
+    nodes: dict[str, NodeWindow]
+
+    def room_w(self, taken_w: float = 0.0) -> tuple[float, ...] | None:
+        """Return what the import limit leaves for charging in each clock hour, less what others take; None: no limit. [W]"""
+        return None if self.import_w is None else tuple(max(0.0, self.import_w - w - taken_w) for w in self.house_w)
+
+
+def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int, WindowFacts]:
+    """Return the year of every charge slot, by its place in the plan's list; steps that a later slot takes are left out."""
+    flow, packed, h = made.flow, made.packed, calendar.step_h
+    limit = None if math.isinf(packed.plant["import_w"]) else float(packed.plant["import_w"])
+    drawn = np.maximum(0.0, flow.column("load_w") - flow.column("pv_only_w"))
+    hour = np.minimum(23, calendar.clock_hour.astype(int))
+    out = {}
+    for index, slot in enumerate(plan.controls.slots):
+        if slot.kind != "charge_from_grid":
+            continue
+        here = np.isin(calendar.clock_month, slot.months) if slot.months else np.ones(calendar.steps, dtype=bool)
+        count = np.maximum(1, np.bincount(hour[here], minlength=24))
+        house = np.bincount(hour[here], weights=drawn[here], minlength=24) / count
+        inside = here & in_window(calendar.clock_hour, slot.start_h, slot.end_h)
+        begins = inside & ~np.roll(inside, 1)
+        days = sum(MONTH_DAYS[m - 1] for m in slot.months or range(1, 13))
+        nodes = {}
+        for k, node_id in enumerate(flow.node_ids):
+            record = packed.nodes[k]
+            if record["capacity_wh"] <= 0:
+                continue
+            here_k = inside & (packed.codes[:, k] == index + 1)
+            taken = flow.node_column(node_id, "pv_to_battery_w") + flow.node_column(node_id, "charge_from_ac_w")
+            energy = flow.node_column(node_id, "energy_wh")
+            before = np.roll(energy, 1)[begins & here_k]
+            nodes[node_id] = NodeWindow(
+                stored_wh=float(taken[here_k].sum()) * h * float(record["eta_c"]) / days,
+                begins_frac=float(before.mean()) / float(record["capacity_wh"]) if len(before) else 0.0,
+            )
+        out[index] = WindowFacts(tuple(float(v) for v in house), limit, nodes)
+    return out
