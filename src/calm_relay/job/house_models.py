@@ -111,6 +111,9 @@ class SeriesLoad(Record):
     source: Note = ""
 
 
+FINE_STEP_S = 300  # the simulation's own step
+
+
 class House(Record):
     """What the house draws. The background can be named in a backup list by the id ``background``.
 
@@ -123,6 +126,12 @@ class House(Record):
     background_lines_frac: Annotated[tuple[Fraction, ...], Field(min_length=3, max_length=3)] | None = Field(
         default=None, description="how the background lies on phases 1, 2, 3 (legs: 1, 2); None: alike"
     )
+
+    @property
+    def coarse_step_s(self) -> int | None:
+        """Return the interval of a metered background that hides short peaks; None for a profile, or one of 5 min or less. [s]"""
+        step = self.background.series.step_s if isinstance(self.background, SeriesLoad) else 0
+        return step if step > FINE_STEP_S else None
 
     @property
     def counted(self) -> tuple[Appliance, ...]:

@@ -13,6 +13,7 @@ from calm_relay.decision.house_sums import quick_sums
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.load.meter import MeterYear
+from calm_relay.load.shortfall import shortfalls
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill
 from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
@@ -53,11 +54,8 @@ def load_data(study: Study, job: Job, plans: Sequence[Plan]) -> dict[str, Any]:
         },
         "shown_year": job.house.shown_year,
         "to_come": [{"id": a.id, "name": a.name, "from_year": a.from_year} for a in job.house.later],
-        "cut_by_window": [
-            {"id": a.id, "name": a.name, "run_h": a.run_h, "window_h": a.window_h}
-            for a in job.house.counted
-            if a.day_run_h < a.run_h
-        ],
+        "drawn_less": [{**vars(row), "words": row.words} for row in shortfalls(job.house, year, calendar)],
+        "metered_every_s": job.house.coarse_step_s,
         "peaks": {**vars(peaks := study.peaks(job)), "ratio": peaks.ratio},
         "season_days_w": {season: [float(w) for w in day] for season, day in season_days(job, year, calendar)},
         "plans": [_plan_load(study, job, plan) for plan in plans],
@@ -93,9 +91,9 @@ def load_text(data: dict[str, Any]) -> list[str]:
     out.append(f"  highest evening: {evening['day']}, {show(evening['peak_w'], 'power_w')}")
     peaks = data["peaks"]
     out.append(f"  highest minute {show(peaks['minute_w'], 'power_w')}, {peaks['ratio']:.2f} times the highest hour")
-    for row in data["cut_by_window"]:
-        held = f"its window holds {row['window_h']:g} h of the {row['run_h']:g} h a day"
-        out.append(f"  {row['name']}: {held}, the rest is not drawn")
+    if data["metered_every_s"]:
+        out.append(f"  peaks are lower bounds: what was metered every {data['metered_every_s'] // 60} min hides shorter ones")
+    out += [f"  {row['name']}: {row['words']}" for row in data["drawn_less"]]
     if data["to_come"]:
         shown = data["shown_year"] or "today"
         out += [f"  from {row['from_year']}: {row['name']} (the house shown is that of {shown})" for row in data["to_come"]]

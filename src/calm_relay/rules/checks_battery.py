@@ -115,8 +115,9 @@ def evening_peak(c: CheckContext) -> Iterator[Finding]:
     allowed = c.pack.value("evening_allowed_h")
     index = min(len(evening.largest_w) - 1, int(allowed / c.facts.step_h))
     value = evening.largest_w[index]
+    most = c.facts.at_least(show(evening.peak_w, "power_w"))
     line = (
-        f"{show(value, 'power_w')} is passed in {allowed:g} evening hours a year (peak {show(evening.peak_w, 'power_w')}); "
+        f"{show(value, 'power_w')} is passed in {allowed:g} evening hours a year (peak {most}); "
         f"the limit {show(evening.limit_w, 'power_w')} ({evening.weakest}) is passed in {evening.hours_over_h:.0f} h, "
         f"{show(evening.over_wh, 'energy_wh')} a year come from the grid for it"
     )

@@ -101,7 +101,7 @@ def line_power(c: CheckContext) -> Iterator[Finding]:
         if row.limit_va is None:
             continue
         line = (
-            f"the backup side's peak on {row.name} is {show(row.backed_peak_va, 'apparent_va')}, "
+            f"the backup side's peak on {row.name} is {c.facts.at_least(show(row.backed_peak_va, 'apparent_va'))}, "
             f"{show(row.limit_va, 'apparent_va')} is made there with the grid gone; {hours_a_year(row.over_h)} above"
         )
         yield finding(

@@ -93,7 +93,8 @@ def main_fuse(c: CheckContext) -> Iterator[Finding]:
     assert c.facts is not None
     limit = c.job.site.supply.service_a
     for row in c.facts.amps:
-        line = f"{row.name} carries up to {row.meter_a:.1f} A of {limit:g} A: {hours_a_year(row.fuse_hours_h)} above"
+        most = c.facts.at_least(f"{row.meter_a:.1f} A")
+        line = f"{row.name} carries up to {most} of {limit:g} A: {hours_a_year(row.fuse_hours_h)} above"
         yield finding(
             c, "service.main-fuse", row.name, "current_a", row.meter_a, limit, "most", line, remedies=_less_at_once(row),
             cost=_hours_over(row.fuse_hours_h),

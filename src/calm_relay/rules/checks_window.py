@@ -30,9 +30,11 @@ class _Window:
 
     @property
     def need_wh(self) -> float:
+        """From the floor to the target. [Wh]"""
         return max(0.0, self.high_frac - self.low_frac) * self.capacity_wh
 
     def energy(self, *, power_w: float | None = None, hours_h: float | None = None) -> WindowEnergy:
+        """Return what the slot moves [Wh], or what it would with other watts at AC [W] or hours [h]."""
         slot = self.slot
         hours = window_hours(slot.start_h, slot.end_h) if hours_h is None else hours_h
         return window_energy(self.row, slot.power_w if power_w is None else power_w, slot.start_h, hours, self.room_w)

@@ -65,7 +65,7 @@ def window_energy(
         drawn += ac * part
         dc += max(0.0, row.unit.charger_dc_w(ac)) * part
     stored = window_stores_wh(dc, 1.0, row.battery.dc_round_trip_frac)
-    return WindowEnergy(drawn, dc, stored, most_ac, held_by, import_held)
+    return WindowEnergy(drawn_wh=drawn, terminals_wh=dc, stored_wh=stored, ac_w=most_ac, held_by=held_by, import_held=import_held)
 
 
 def _clock_parts(start_h: float, hours_h: float) -> Iterator[tuple[int, float]]:

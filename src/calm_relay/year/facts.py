@@ -99,6 +99,13 @@ class YearFacts:
     amps: tuple[LineAmps, ...] = ()
     unit_peak_w: dict[str, float] = field(default_factory=dict)
     windows: dict[int, WindowFacts] = field(default_factory=dict)
+    coarse_step_s: int | None = None  # of the meter that the house's peaks rest on
+
+    def at_least(self, figure: str) -> str:
+        """Return a peak of the house in words: a lower bound where the meter reads in coarse intervals."""
+        if self.coarse_step_s is None:
+            return figure
+        return f"at least {figure} (read every {self.coarse_step_s // 60} min: shorter peaks are higher)"
 
     @property
     def clipped_wh(self) -> float:
@@ -179,6 +186,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
             **{node_id: calendar.by_month_wh(flow.node_column(node_id, "lost_ac_limit_w")) for node_id in flow.node_ids},
         },
         windows=window_facts(plan, calendar, made),
+        coarse_step_s=job.house.coarse_step_s,
         lines=line_facts(job, plan, cards, made, calendar, lines),
         exceeded=_exceeded(job, calendar, made),
         amps=line_amps(job, plan, cards, lines, h),

@@ -12,6 +12,7 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance, Motor, ProfileLoad
 from calm_relay.job.parts import add_appliance, put_appliance, remove_appliance
 from calm_relay.load.catalogue import catalogue, seasonal_months
+from calm_relay.load.shortfall import Shortfall, shortfalls
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.background_part import BackgroundPart
 from calm_relay.ui.pages.shown_year import shown_year_box
@@ -181,16 +182,19 @@ class AppliancesPart:
         session = self._page.session
         job = session.job
         counted = {a.id for a in job.house.counted}
+        year = session.house_year()
+        less = {} if year is None else {row.load_id: row for row in shortfalls(job.house, year, session.calendar())}
         for i, load in enumerate(job.house.appliances):
             marks = " · must stay on" if load.essential else ""
             marks += "" if load.id in counted else f" · from {load.from_year}, not counted"
             drawn = f"{show(load.running_w, 'power_w')} · {show(load.mean_day_wh, 'energy_wh')} a day"
+            if load.id in less:
+                marks += f" · draws only {less[load.id].drawn_wh / less[load.id].typed_wh * 100:.0f} % of it"
             self.list.item(i).setText(f"{load.name}\n{drawn}{marks}")
-        year = session.house_year()
         if year is not None:
-            self._say_load(year)
+            self._say_load(year, less.get(self.chosen))
 
-    def _say_load(self, year: HouseYear) -> None:
+    def _say_load(self, year: HouseYear, less: Shortfall | None) -> None:
         """Say what the chosen appliance makes of the year: its energy, and its longest day where the weather leads it."""
         load, session = self._load(), self._page.session
         if load is None:
@@ -202,8 +206,8 @@ class AppliancesPart:
             return
         watts, calendar = year.appliance_w[load.id], session.calendar()
         words = f"{show(float(watts.sum()) * calendar.step_h, 'energy_wh', 0)} in the year shown"
-        if load.day_run_h < load.run_h:
-            words += f"; its window holds {load.day_run_h:g} h of the {load.run_h:g} h a day, the rest is not drawn"
+        if less is not None:
+            words = f"In the year shown {less.words}"
         if load.follows != "clock" and watts.any():
             days = calendar.day_means(watts) * 24.0
             longest = int(days.argmax())

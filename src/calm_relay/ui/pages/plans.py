@@ -204,11 +204,10 @@ class PlansPage(QWidget):
             passes = (
                 "" if graph.transfer_a is None else f" The {graph.transfer_a:g} A of the transfer device are gone with the grid."
             )
-            peak = (
-                ""
-                if result is None
-                else f"; the backup side's peak of the year is {show(result.facts.backup_peak_va, 'apparent_va')}"
-            )
+            peak = ""
+            if result is not None:
+                most = result.facts.at_least(show(result.facts.backup_peak_va, "apparent_va"))
+                peak = f"; the backup side's peak of the year is {most}"
             says = "what is made is not on the cards" if made is None else f"{show(made, 'apparent_va')} is made"
             return f"Grid down: {says}{peak}.{passes}"
         if result is None:

@@ -52,10 +52,13 @@ class SumsPart:
         self._holder.setEnabled(found is not None)
         if isinstance(kept, tuple):
             peaks, sums = kept
-            self.peaks.setText(
+            words = (
                 f"Highest minute {show(peaks.minute_w, 'power_w')}, {peaks.ratio:.2f} times the highest hour: an hour hides what "
-                "trips an inverter."
             )
+            words += "trips an inverter."
+            if job.house.coarse_step_s is not None:
+                words += f" What was metered every {job.house.coarse_step_s // 60} min hides its own: these peaks are lower bounds."
+            self.peaks.setText(words)
             self._show(sums)
 
     def _show(self, sums: tuple[Sum, ...]) -> None:
