@@ -66,7 +66,7 @@ FAULTS = (
     Planted("export cap in kW", "year/plan_flow.py", "math.inf if site.export_limit_w is None else site.export_limit_w,", "math.inf if site.export_limit_w is None else site.export_limit_w * 1000,", F),
     Planted("PV-only on the wrong side", "year/plan_flow.py", '("backup", True): AC_PV_B, ("grid", True): AC_PV_G,', '("backup", True): AC_PV_G, ("grid", True): AC_PV_B,', P),
     # --- sun, strings, planner
-    Planted("cold voltage warm", "pv/voltage.py", "return modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c - 25.0))", "return modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c + 25.0))", f"{V} published/test_sun_and_strings"),
+    Planted("cold voltage warm", "pv/voltage.py", "by_card = modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c - 25.0))", "by_card = modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c + 25.0))", f"{V} published/test_sun_and_strings"),
     Planted("table read a band too warm", "pv/voltage.py", "if low_c > bottom - 1e-9", "if low_c > bottom - 5.0", "published/test_sun_and_strings"),
     Planted("β in place of γ − α", "pv/voltage.py", "return module.gamma_pmp_per_c - module.alpha_isc_per_c", "return module.beta_voc_per_c or -0.003", f"{V} published/test_sun_and_strings"),
     Planted("ceiling without the module", "pv/limits.py", "return min(rows, key=lambda row: row[0])", "return rows[0]", f"{V} test_planner"),

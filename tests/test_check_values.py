@@ -1,7 +1,7 @@
 """Every check's value and limit by hand, and its verdict a hair on both sides of the limit.
 
-The hand sums use the demo job's own cards (module 385 W: 48.6 / 40.4 V, 10.1 / 9.53 A, β −0.28 %/K, γ − α −0.408 %/K) and none
-of the product's helpers.
+The hand sums use the demo job's own cards (module 385 W: 48.6 / 40.4 V, 10.1 / 9.53 A, β −0.28 %/K, γ − α −0.408 %/K, α 0.048 %/K)
+and none of the product's helpers.
 """
 
 from __future__ import annotations
@@ -76,10 +76,18 @@ ROWS = [
     Row("string.cold-voc", B, [Edit("library[module-385].beta_voc_per_c", None)], 8 * 48.6 * 1.12, 600, f"{CARD}.dc_voltage_max_v"),
     Row("string.system-voltage", B, [], COLD_OPEN, 1000, "library[module-385].system_voltage_max_v"),
     Row("string.hot-vmp", B, [], HOT_WORKING, 90 * 1.05, f"{CARD}.trackers[0].mppt_min_v", 1 / 1.05),
+    Row("string.hot-vmp", B, [Edit("library[module-385].beta_vmp_per_c", -0.003), Edit("site.hot_cell_c", 75.0)],
+        8 * 40.4 * (1 - 0.003 * 50), 90 * 1.05, f"{CARD}.trackers[0].mppt_min_v", 1 / 1.05),
+    Row("string.cold-voc", B, [Edit("site.cold_voltage_by", "table")], 8 * 48.6 * 1.12, 600, f"{CARD}.dc_voltage_max_v"),
+    Row("string.cold-voc", B, [Edit("site.cold_voltage_by", "higher")], max(COLD_OPEN, 8 * 48.6 * 1.12), 600,
+        f"{CARD}.dc_voltage_max_v"),
     Row("string.start-voltage", B, [], HOT_OPEN, 110, f"{CARD}.trackers[0].start_v"),
     Row("string.cold-vmp", B, [], COLD_WORKING, 520, f"{CARD}.trackers[0].mppt_max_v", soft=True),
     Row("tracker.short-circuit", B, PARALLEL, 2 * 10.1 * 1.25, 20, f"{CARD}.trackers[0].short_circuit_current_a"),
-    Row("tracker.working-current", B, PARALLEL, 2 * 9.53, 16, f"{CARD}.trackers[0].working_current_a", soft=True),
+    Row("tracker.working-current", B, [*PARALLEL, Edit("site.design_high_c", None)], 2 * 9.53, 16,
+        f"{CARD}.trackers[0].working_current_a", soft=True),
+    Row("tracker.working-current", B, PARALLEL, 2 * 9.53 * (1 + 0.00048 * (CELL - 25)), 16,
+        f"{CARD}.trackers[0].working_current_a", soft=True),
     Row(
         "tracker.power", B, [*PARALLEL, Edit(f"{CARD}.trackers[0].power_max_w", 9000.0)], 16 * 385, 9000,
         f"{CARD}.trackers[0].power_max_w", soft=True,
@@ -94,6 +102,8 @@ ROWS = [
     Row("array.dc-ac-ratio", TODAY, [], 6160 / 5000, 1.5, "library[string-inverter-5k].dc_ac_ratio_max"),
     Row("array.network-ratio", C, [Edit("site.network.dc_ac_ratio_max", 1.5)], (6160 + 12 * 430) / 11_000, 1.5,
         "site.network.dc_ac_ratio_max"),
+    Row("array.network-ratio", C, [Edit("site.network.rebate_dc_ac_ratio_max", 1.5)], (6160 + 12 * 430) / 11_000, 1.5,
+        "site.network.rebate_dc_ac_ratio_max", soft=True),
     Row("optimizer.count-min", B, WORN, 8, 8, "library[optimizer-500].modules_min", whole=True),
     Row("optimizer.count-max", B, WORN, 8, 20, "library[optimizer-500].modules_max", whole=True),
     Row("optimizer.string-power", B, WORN, 8 * 385, 5700, "library[optimizer-500].string_power_max_w"),

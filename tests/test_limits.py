@@ -18,7 +18,7 @@ from calm_relay.library.cards import ModuleCard, OptimizerCard
 from calm_relay.library.shipped import shipped_card, shipped_cards
 from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.pv.ladder import string_ladders, tracker_amps
-from calm_relay.pv.limits import fuse_for, reverse_current_a, string_amps
+from calm_relay.pv.limits import Extremes, fuse_for, reverse_current_a, string_amps
 from calm_relay.rules.registry import CheckContext
 from calm_relay.rules.runner import run_checks
 
@@ -127,7 +127,7 @@ def test_reverse_current_and_fuse_by_hand(demo):
     # Fuse: 1.5625 × 10.1 = 15.8 A → 16 A; with a module of 15 A none fits; at most 2.4 × 6 = 14.4 A for 6 A: 10 A.
     module = next(m for m in MODULES if m.bifaciality_frac is None)
     group = demo.plan(B).nodes[0].strings[0].model_copy(update={"parallel_strings": 3, "optimizer": None})
-    amps = string_amps(group, module.model_copy(update={"isc_stc_a": 14.0}), demo.faces[0], None)
+    amps = string_amps(group, module.model_copy(update={"isc_stc_a": 14.0}), demo.faces[0], None, Extremes())
     assert reverse_current_a(PACK, [amps], amps, 0.0) == pytest.approx(35.0)
     assert reverse_current_a(PACK, [amps], amps, 2.0) == pytest.approx(37.0)
     assert fuse_for(PACK, 10.1, 20.0) == 16.0

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from calm_relay.library.cards import LossTerms, ModuleCard, Tracker
 from calm_relay.library.shipped import shipped_card
 from calm_relay.packs.pack import pack_named
+from calm_relay.pv.limits import Extremes
 from calm_relay.pv.planner import MOST_PARALLEL, ArrayLimit, FaceRoom, Setup, all_options, propose
 
 STEPS = 48
@@ -30,7 +31,7 @@ def setup(rooms: list[int], trackers: list[Tracker], ratio: float | None = 1.5, 
     faces = tuple(FaceRoom(f"f{i}", f"face {i}", room, "ventilated") for i, room in enumerate(rooms))
     most = None if ratio is None else ArrayLimit(ratio * rated, f"the card allows a ratio of {ratio:g}")
     loss = LossTerms(p_self_w=18, a=0.009, b=0.017)
-    return Setup(MODULE, faces, tuple(trackers), top, rated, loss, most, -4.0, 30.0, pack_named("international"))
+    return Setup(MODULE, faces, tuple(trackers), top, rated, loss, most, Extremes(-4.0, 30.0), pack_named("international"))
 
 
 def light(s: Setup, seed: int = 1) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray]]:
@@ -45,10 +46,12 @@ def light(s: Setup, seed: int = 1) -> tuple[dict[str, np.ndarray], dict[str, np.
 
 def rule_by_hand(s: Setup, t: Tracker, room: int, n: int, p: int) -> str:
     """The first rule that N = n in series and p in parallel break, worked out without the product's helpers."""
-    cell = s.high_c + 0.9 * (1 - MODULE.power_stc_w / (1000 * MODULE.length_m * MODULE.width_m)) * 1000 / 25.0
+    cell = s.at.high_c + 0.9 * (1 - MODULE.power_stc_w / (1000 * MODULE.length_m * MODULE.width_m)) * 1000 / 25.0
     if n * p > room:
         return "roof room"
-    if n * MODULE.voc_stc_v * (1 + MODULE.beta_voc_per_c * (s.low_c - 25)) > min(s.dc_voltage_max_v, MODULE.system_voltage_max_v):
+    if n * MODULE.voc_stc_v * (1 + MODULE.beta_voc_per_c * (s.at.low_c - 25)) > min(
+        s.dc_voltage_max_v, MODULE.system_voltage_max_v
+    ):
         return "cold voltage"
     if n * MODULE.vmp_stc_v * (1 + (MODULE.gamma_pmp_per_c - MODULE.alpha_isc_per_c) * (cell - 25)) < t.mppt_min_v * 1.05:
         return "hot voltage"

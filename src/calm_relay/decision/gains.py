@@ -25,7 +25,7 @@ class RatioRow:
 
 
 def ratio_rows(job: Job, plan: Plan) -> tuple[RatioRow, ...]:
-    """Return every inverter's ratio against its card with and without battery, and the plan's against the network's limit."""
+    """Return each inverter's ratio against its card with and without battery, the plan's against the network's and a rebate's."""
     cards = job.cards()
     out, array, rated = [], 0.0, 0.0
     for node, card in inverter_rows(plan, cards):
@@ -39,7 +39,10 @@ def ratio_rows(job: Job, plan: Plan) -> tuple[RatioRow, ...]:
         if card.battery_terminals:
             out.append(RatioRow(node.name, "card, with battery", ratio, card.ratio_limit(True), battery))
     if rated > 0:
-        out.append(RatioRow("the plan", "network or rebate", array / rated, job.site.network.dc_ac_ratio_max, in_force=True))
+        rules = job.site.network
+        out.append(RatioRow("the plan", "network", array / rated, rules.dc_ac_ratio_max, in_force=True))
+        if rules.rebate_dc_ac_ratio_max is not None:
+            out.append(RatioRow("the plan", "rebate", array / rated, rules.rebate_dc_ac_ratio_max, in_force=True))
     return tuple(out)
 
 

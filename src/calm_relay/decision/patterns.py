@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import string
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from calm_relay.calendar import window_hours
@@ -220,9 +220,9 @@ def _free_face(job: Job, today: Plan) -> str:
 
 
 def _longest(job: Job, module: ModuleCard, ceiling_v: float) -> int:
-    low = job.site.record_low_c if job.site.record_low_c is not None else -10.0
-    pack = pack_named(job.pack)
-    each = string_volts(pack, module, 1, low, None, "ventilated").cold_open_v
+    at = limits.extremes_of(job.site)
+    at = at if at.low_c is not None else replace(at, low_c=-10.0)
+    each = string_volts(pack_named(job.pack), module, 1, at, "ventilated").cold_open_v
     if each is None:  # colder than the pack's table: its last factor, which is too low there, is not used
         raise NotFeasible("the cold voltage is not known", "enter the module's Voc coefficient, or the record low")
     return max(1, int(0.97 * limits.ceiling_v(ceiling_v, module, job.site.dc_ceiling_v)[0] / each))

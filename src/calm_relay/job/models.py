@@ -101,7 +101,16 @@ class NetworkRule(Record):
     counting: Literal["sum_of_ac_ratings"] = "sum_of_ac_ratings"
     sum_limit_w: PowerW | None = None
     dc_ac_ratio_max: Annotated[float, Quantity("ratio"), Field(gt=0, le=10)] | None = None
+    rebate_dc_ac_ratio_max: Annotated[float, Quantity("ratio"), Field(gt=0, le=10)] | None = Field(
+        default=None,
+        description="array over inverters up to which a rebate is paid; passing it costs the rebate and is not forbidden",
+    )
     source: Note = "typed by the user; the network operator decides"
+
+    def ratio_limits(self) -> tuple[tuple[str, float], ...]:
+        """Return the DC-to-AC ratios that are typed, each by who sets it: network, rebate. [1]"""
+        rows = (("network", self.dc_ac_ratio_max), ("rebate", self.rebate_dc_ac_ratio_max))
+        return tuple((name, limit) for name, limit in rows if limit is not None)
 
 
 class Site(Record):
@@ -117,6 +126,13 @@ class Site(Record):
     record_low_c: TemperatureC | None = None
     low_method: Literal["record_low", "lowest_expected", "mean_yearly_minimum"] = "record_low"
     design_high_c: TemperatureC | None = None
+    hot_cell_c: TemperatureC | None = Field(
+        default=None, description="hottest cell; None: the design high and the rise by mounting"
+    )
+    cold_voltage_by: Literal["coefficient", "table", "higher"] = Field(
+        default="coefficient",
+        description="of the module's card, its place taken by the pack's table where it has none; or the higher",
+    )
 
 
 class HorizonPoint(Record):

@@ -46,6 +46,9 @@ class ModuleCard(CardBase):
     beta_voc_per_c: Annotated[float, Field(ge=-0.01, le=0)] | None = None
     gamma_pmp_per_c: Annotated[float, Field(ge=-0.01, le=0)]
     alpha_isc_per_c: Annotated[float, Field(ge=-0.001, le=0.002)] = 0.0005
+    beta_vmp_per_c: Annotated[float, Field(ge=-0.01, le=0)] | None = Field(
+        default=None, description="coefficient of the working voltage; None: that of the power less that of the current"
+    )
     system_voltage_max_v: VoltageV
     series_fuse_max_a: CurrentA | None = None
     length_m: LengthM

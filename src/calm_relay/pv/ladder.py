@@ -9,7 +9,7 @@ from calm_relay.job.rows import inverter_rows
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import ModuleCard
 from calm_relay.packs.pack import Pack, pack_named
-from calm_relay.pv.limits import ceiling_v, string_amps, string_volts, tracker_short_circuit_a
+from calm_relay.pv.limits import ceiling_v, extremes_of, string_amps, string_volts, tracker_short_circuit_a
 
 
 @dataclass(frozen=True)
@@ -74,13 +74,13 @@ def _volts(
         held = optimizer.string_voltage_v
         return held, held, held, held
     site, face = job.site, job.face(group.face)
-    v = string_volts(pack, module, group.modules_per_string, site.record_low_c, site.design_high_c, face.mounting)
+    v = string_volts(pack, module, group.modules_per_string, extremes_of(site), face.mounting)
     return v.cold_open_v, v.cold_working_v, v.hot_working_v, v.hot_open_v
 
 
 @dataclass(frozen=True)
 class TrackerAmps:
-    """Currents of one tracker against its limits: working current at STC, and short-circuit current times the pack's factor. [A]"""
+    """Currents of one tracker against its limits: working current of hot cells, short-circuit current times a factor. [A]"""
 
     node_id: str
     node: str
@@ -104,7 +104,7 @@ def tracker_amps(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[Tracke
             for group in node.strings:
                 if group.tracker == number:
                     module, optimizer = cards.module(group.module), cards.optimizer(group.optimizer)
-                    strings.append(string_amps(group, module, job.face(group.face), optimizer))
+                    strings.append(string_amps(group, module, job.face(group.face), optimizer, extremes_of(job.site)))
             out.append(
                 TrackerAmps(
                     node_id=node.id,

@@ -9,10 +9,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from calm_relay.job.models import Face, StringGroup
+from calm_relay.job.models import Face, Site, StringGroup
 from calm_relay.library.cards import ModuleCard, OptimizerCard, Tracker
 from calm_relay.packs.pack import Pack
-from calm_relay.pv.voltage import beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, rear_gain_frac, start_voltage_v
+from calm_relay.pv.voltage import ColdBy, beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, rear_gain_frac, start_voltage_v
 
 
 @dataclass(frozen=True)
@@ -54,21 +54,40 @@ class StringVolts:
     hot_cell_c: float | None
 
 
-def hot_cell_c(module: ModuleCard, high_c: float, mounting: str) -> float:
-    """Return the cell temperature at the design high under 1000 W/m². [°C]"""
-    return high_c + cell_rise_k(1000.0, module.efficiency_frac, mounting)
+@dataclass(frozen=True)
+class Extremes:
+    """What a site's strings must stand: record low and design high of the air, a hottest cell where one is typed. [°C]
+
+    `cold_by` is how the cold open voltage is found.
+    """
+
+    low_c: float | None = None
+    high_c: float | None = None
+    cell_c: float | None = None
+    cold_by: ColdBy = "coefficient"
 
 
-def string_volts(
-    pack: Pack, module: ModuleCard, modules: int, low_c: float | None, high_c: float | None, mounting: str
-) -> StringVolts:
-    """Return the volts of `modules` in series: open and working, at the record low and at the design high."""
-    cold_open = cold_working = hot_working = hot_open = hot = None
+def extremes_of(site: Site) -> Extremes:
+    """Return a site's extremes as they are typed."""
+    return Extremes(site.record_low_c, site.design_high_c, site.hot_cell_c, site.cold_voltage_by)
+
+
+def hot_cell_c(module: ModuleCard, at: Extremes, mounting: str) -> float | None:
+    """Return the hottest cell: as typed, else the design high and its rise under 1000 W/m²; None: neither is known. [°C]"""
+    if at.cell_c is not None or at.high_c is None:
+        return at.cell_c
+    return at.high_c + cell_rise_k(1000.0, module.efficiency_frac, mounting)
+
+
+def string_volts(pack: Pack, module: ModuleCard, modules: int, at: Extremes, mounting: str) -> StringVolts:
+    """Return the volts of `modules` in series: open and working, at the record low and at the hottest cell."""
+    low_c = at.low_c
+    cold_open = cold_working = hot_working = hot_open = None
     if low_c is not None:
-        cold_open = cold_voc_v(module, modules, low_c, pack.rows("cold_voc"))
+        cold_open = cold_voc_v(module, modules, low_c, pack.rows("cold_voc"), at.cold_by)
         cold_working = modules * (module.vmp_stc_v * (1.0 + beta_vmp_per_c(module) * (low_c - 25.0)))
-    if high_c is not None:
-        hot = hot_cell_c(module, high_c, mounting)
+    hot = hot_cell_c(module, at, mounting)
+    if hot is not None:
         hot_working = hot_vmp_v(module, modules, hot)
         one = start_voltage_v(module, 1, hot)
         hot_open = None if one is None else modules * one
@@ -114,6 +133,7 @@ def held_bound(held_v: float, tracker: Tracker, dc_voltage_max_v: float) -> Boun
 class StringAmps:
     """Currents of one string of a group. [A]
 
+    `working_a` is that of hot cells, `cell_c` their temperature, None where it is not known and the current is at STC.
     `short_circuit_a` is at STC before any factor; where optimizers hold the voltage it is what they can give at most, and the
     pack's factor for bright light does not apply (`limited`).
     """
@@ -122,25 +142,33 @@ class StringAmps:
     working_a: float
     short_circuit_a: float
     limited: bool
+    cell_c: float | None = None
 
     def design_a(self, factor: float) -> float:
         """Return what one string is designed for: its short-circuit current times a factor, where nothing limits it. [A]"""
         return self.short_circuit_a if self.limited else factor * self.short_circuit_a
 
 
-def amps_of(module: ModuleCard, optimizer: OptimizerCard | None, modules: int, strings: int, rear_gain_frac: float) -> StringAmps:
-    """Return the currents of one of `strings` like strings of so many modules; light on the rear adds its gain."""
+def amps_of(
+    module: ModuleCard, optimizer: OptimizerCard | None, modules: int, strings: int, rear_gain_frac: float, cell_c: float | None
+) -> StringAmps:
+    """Return the currents of one of `strings` like strings of so many modules; light on the rear adds its gain.
+
+    The working current is that of cells at `cell_c`: Imp·(1 + α·(T − 25)), below 25 °C and where it is not known at STC.
+    """
     held = None if optimizer is None else optimizer.string_voltage_v
     if optimizer is None or held is None:
         rear = 1.0 + rear_gain_frac
-        return StringAmps(strings, module.imp_stc_a * rear, module.isc_stc_a * rear, limited=False)
+        hot = 1.0 if cell_c is None else 1.0 + max(0.0, module.alpha_isc_per_c * (cell_c - 25.0))
+        return StringAmps(strings, module.imp_stc_a * rear * hot, module.isc_stc_a * rear, limited=False, cell_c=cell_c)
     most = optimizer.output_current_max_a
     return StringAmps(strings, min(modules * module.power_stc_w / held, most), most, limited=True)
 
 
-def string_amps(group: StringGroup, module: ModuleCard, face: Face, optimizer: OptimizerCard | None) -> StringAmps:
-    """Return the currents of one string of a group, light on the rear counted in."""
-    return amps_of(module, optimizer, group.modules_per_string, group.parallel_strings, rear_gain_frac(module, face))
+def string_amps(group: StringGroup, module: ModuleCard, face: Face, optimizer: OptimizerCard | None, at: Extremes) -> StringAmps:
+    """Return the currents of one string of a group, hot cells and light on the rear counted in."""
+    rear, cell = rear_gain_frac(module, face), hot_cell_c(module, at, face.mounting)
+    return amps_of(module, optimizer, group.modules_per_string, group.parallel_strings, rear, cell)
 
 
 def tracker_short_circuit_a(pack: Pack, strings: Sequence[StringAmps]) -> float:
@@ -194,10 +222,10 @@ def optimizer_bounds(optimizer: OptimizerCard, modules: int, power_stc_w: float)
 
 
 def optimizer_input_bounds(
-    pack: Pack, optimizer: OptimizerCard, module: ModuleCard, rear_gain: float, low_c: float
+    pack: Pack, optimizer: OptimizerCard, module: ModuleCard, rear_gain: float, at: Extremes
 ) -> tuple[Bound, Bound] | None:
     """Return one module's cold volts and bright amps against an optimizer's input; None where the volts are not known."""
-    volts = cold_voc_v(module, 1, low_c, pack.rows("cold_voc"))
+    volts = None if at.low_c is None else cold_voc_v(module, 1, at.low_c, pack.rows("cold_voc"), at.cold_by)
     if volts is None:
         return None
     amps = pack.value("short_circuit_factor") * module.isc_stc_a * (1.0 + rear_gain)

@@ -18,11 +18,13 @@ from calm_relay.library.cards import LossTerms, ModuleCard, OptimizerCard, Track
 from calm_relay.packs.pack import Pack
 from calm_relay.pv.limits import (
     Bound,
+    Extremes,
     StringAmps,
     amps_of,
     ceiling_v,
     fuse_for,
     held_bound,
+    hot_cell_c,
     optimizer_bounds,
     optimizer_input_bounds,
     reverse_current_a,
@@ -72,7 +74,7 @@ class KeptStrings:
 
 @dataclass(frozen=True)
 class Setup:
-    """What the planner works on. Temperatures are the record low and the design high. [°C], [W], [V], [A]
+    """What the planner works on. `at` are the site's extremes. [°C], [W], [V], [A]
 
     `closed` trackers keep the strings they have, of `kept_stc_w` together. `joined`: the inverter joins its trackers inside, so
     that strings on all of them, the `kept` ones too, are in parallel.
@@ -85,8 +87,7 @@ class Setup:
     ac_rated_w: float
     loss: LossTerms
     array_limit: ArrayLimit | None
-    low_c: float
-    high_c: float
+    at: Extremes
     pack: Pack
     local_ceiling_v: float | None = None
     optimizer: OptimizerCard | None = None
@@ -113,7 +114,9 @@ class Setup:
 
     def amps(self, face: FaceRoom, modules: int, strings: int) -> StringAmps:
         """Return the currents of one of so many like strings on a face."""
-        return amps_of(self.module, self.optimizer, modules, strings, face.rear_gain_frac)
+        return amps_of(
+            self.module, self.optimizer, modules, strings, face.rear_gain_frac, hot_cell_c(self.module, self.at, face.mounting)
+        )
 
 
 @dataclass(frozen=True)
@@ -166,10 +169,10 @@ def judge_option(s: Setup, tracker_number: int, face: FaceRoom, modules: int, st
     broken = "roof room" if modules * strings > face.room else ""
     if s.optimizer is not None:
         worn = optimizer_bounds(s.optimizer, modules, s.module.power_stc_w)
-        taken = optimizer_input_bounds(s.pack, s.optimizer, s.module, face.rear_gain_frac, s.low_c) or ()
+        taken = optimizer_input_bounds(s.pack, s.optimizer, s.module, face.rear_gain_frac, s.at) or ()
         broken = broken or next((b.rule for b in (*worn, *taken) if b.broken), "")
     if s.fixed_voltage_v is None:
-        volts = string_volts(s.pack, s.module, modules, s.low_c, s.high_c, face.mounting)
+        volts = string_volts(s.pack, s.module, modules, s.at, face.mounting)
         bounds += volt_bounds(s.pack, volts, tracker, s.ceiling_v)
         if volts.cold_open_v is None:
             broken = broken or "cold voltage"
@@ -391,9 +394,14 @@ def _why(s: Setup, options: tuple[Option, ...]) -> tuple[str, ...]:
     passed = [o.modules for o in single if not o.rejected]
     by_rule = {rule: [o for o in options if o.rejected == rule] for rule in RULES}
     if by_rule["cold voltage"] and passed:
-        out.append(f"at most {max(passed)} in series: more passes {s.ceiling_v:g} V at {show(s.low_c, 'temperature_c')}")
+        out.append(f"at most {max(passed)} in series: more passes {s.ceiling_v:g} V at {show(s.at.low_c or 0.0, 'temperature_c')}")
     if (by_rule["hot voltage"] or by_rule["start voltage"]) and passed:
-        out.append(f"at least {min(passed)} in series: fewer falls below what a tracker needs at {show(s.high_c, 'temperature_c')}")
+        heat = (
+            f"cells of {show(s.at.cell_c, 'temperature_c')}"
+            if s.at.cell_c is not None
+            else show(s.at.high_c or 0.0, "temperature_c")
+        )
+        out.append(f"at least {min(passed)} in series: fewer falls below what a tracker needs at {heat}")
     if by_rule["optimizer count"] and s.optimizer is not None:
         out.append(f"{s.optimizer.modules_min} to {s.optimizer.modules_max} in series: the optimizers' card")
     if by_rule["optimizer string power"] and passed:

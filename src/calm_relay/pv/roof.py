@@ -12,7 +12,7 @@ from calm_relay.library.book import CardBook
 from calm_relay.library.cards import InverterCard, ModuleCard
 from calm_relay.packs.pack import Pack
 from calm_relay.pv.fit import face_room
-from calm_relay.pv.limits import string_amps
+from calm_relay.pv.limits import extremes_of, string_amps
 from calm_relay.pv.planner import ArrayLimit, FaceRoom, KeptStrings, Setup
 from calm_relay.pv.voltage import rear_gain_frac
 
@@ -63,21 +63,21 @@ def carried_w(plan: Plan, cards: CardBook, *, without_node: str = "") -> tuple[f
 
 
 def _most_array(job: Job, plan: Plan, node: Node, card: InverterCard, cards: CardBook) -> ArrayLimit | None:
-    """Return the most STC watts an inverter's own strings may have: by its card, or by the network's ratio for the whole plan."""
+    """Return the most STC watts an inverter's own strings may have: by its card, or by a ratio of network or rebate."""
     out = []
     ratio = card.ratio_limit(node.battery is not None)
     if ratio is not None:
         out.append(ArrayLimit(ratio * card.ac_rated_w, f"the card allows a ratio of {ratio:g}"))
-    network = job.site.network.dc_ac_ratio_max
-    if network is not None:
-        array, rated = carried_w(plan, cards, without_node=node.id)
-        out.append(ArrayLimit(max(0.0, network * (rated + card.ac_rated_w) - array), f"the network allows a ratio of {network:g}"))
+    array, rated = carried_w(plan, cards, without_node=node.id)
+    for name, limit in job.site.network.ratio_limits():
+        most = max(0.0, limit * (rated + card.ac_rated_w) - array)
+        out.append(ArrayLimit(most, f"the {name} allows a ratio of {limit:g}"))
     return min(out, key=lambda row: row.most_w, default=None)
 
 
 def _kept(job: Job, group: StringGroup, cards: CardBook) -> KeptStrings:
     module = cards.module(group.module)
-    amps = string_amps(group, module, job.face(group.face), cards.optimizer(group.optimizer))
+    amps = string_amps(group, module, job.face(group.face), cards.optimizer(group.optimizer), extremes_of(job.site))
     return KeptStrings(amps, module.series_fuse_max_a, group.fuse_a is not None)
 
 
@@ -99,8 +99,8 @@ def planner_setup(
     card, worn = cards.inverter(node.card), cards.optimizer(optimizer)
     if not card.pv_inputs or card.per_module:
         raise NotFeasible(f"{node.name} takes no strings", "choose an inverter with trackers")
-    low, high = job.site.record_low_c, job.site.design_high_c
-    if low is None or high is None:
+    at = extremes_of(job.site)
+    if at.low_c is None or (at.high_c is None and at.cell_c is None):
         raise NotFeasible("the record low or the design high is not known", "type both on Site & roof")
     like = StringGroup(id="one", face=job.faces[0].id, module=module.id, tracker=1, modules_per_string=1)
     if mode == "rewire":
@@ -125,8 +125,7 @@ def planner_setup(
         ac_rated_w=card.ac_rated_w,
         loss=card.loss,
         array_limit=_most_array(job, plan, node, card, cards),
-        low_c=low,
-        high_c=high,
+        at=at,
         pack=pack,
         local_ceiling_v=job.site.dc_ceiling_v,
         optimizer=worn,

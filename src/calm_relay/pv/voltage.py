@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from calm_relay.library.cards import ModuleCard
 
@@ -16,6 +16,7 @@ ABSORBED_FRAC = 0.9
 REAR_RATIO_FRAC = {"rack": 0.12, "ventilated": 0.0, "close_roof": 0.0, "insulated": 0.0}
 
 Rows = tuple[tuple[float, float], ...]
+ColdBy = Literal["coefficient", "table", "higher"]
 
 
 def cold_voc_factor(low_c: float, table: Rows) -> float | None:
@@ -28,12 +29,21 @@ def cold_voc_factor(low_c: float, table: Rows) -> float | None:
     return next((factor for bottom, factor in table if low_c > bottom - 1e-9), None)
 
 
-def cold_voc_v(module: ModuleCard, modules: int, low_c: float, table: Rows) -> float | None:
-    """Return a string's open-circuit voltage at `low_c`: by the card's coefficient, else by `table`; None where it ends. [V]"""
+def cold_voc_v(module: ModuleCard, modules: int, low_c: float, table: Rows, by: ColdBy = "coefficient") -> float | None:
+    """Return a string's open-circuit voltage at `low_c`; None where the table ends. [V]
+
+    By the card's coefficient, where it has none by `table`; by the table whatever the card says; or by the higher of the two.
+    """
+    by_card = None
     if module.beta_voc_per_c is not None:
-        return modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c - 25.0))
+        by_card = modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c - 25.0))
+    if by_card is not None and by == "coefficient":
+        return by_card
     factor = cold_voc_factor(low_c, table)
-    return None if factor is None else modules * module.voc_stc_v * factor
+    by_table = None if factor is None else modules * module.voc_stc_v * factor
+    if by_card is None or by_table is None or by == "table":
+        return by_table
+    return max(by_card, by_table)
 
 
 def cell_rise_k(irradiance_w_per_m2: float, efficiency_frac: float, mounting: str) -> float:
@@ -42,7 +52,9 @@ def cell_rise_k(irradiance_w_per_m2: float, efficiency_frac: float, mounting: st
 
 
 def beta_vmp_per_c(module: ModuleCard) -> float:
-    """Return the coefficient of the working voltage: γ_pmp − α_isc (β_voc would overstate the hot voltage). [1/K]"""
+    """Return the working voltage's coefficient: the card's, else γ_pmp − α_isc (β_voc would overstate the hot voltage). [1/K]"""
+    if module.beta_vmp_per_c is not None:
+        return module.beta_vmp_per_c
     return module.gamma_pmp_per_c - module.alpha_isc_per_c
 
 

@@ -87,6 +87,8 @@ def site_data(study: Study, job: Job) -> dict[str, Any]:
         "record_low_c": job.site.record_low_c,
         "low_method": job.site.low_method,
         "design_high_c": job.site.design_high_c,
+        "hot_cell_c": job.site.hot_cell_c,
+        "cold_voltage_by": job.site.cold_voltage_by,
         **asdict(sky),
         "ghi_annual_kwh_per_m2": sum(sky.ghi_monthly_kwh_per_m2),
         "of_clear_sky_frac": sky.of_clear_frac,

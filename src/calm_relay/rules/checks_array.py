@@ -59,19 +59,18 @@ def tracker_name(row: Row) -> str:
 )  # fmt: skip
 def start_voltage(c: CheckContext) -> Iterator[Finding]:
     """Open-circuit voltage at the hot cell temperature against the voltage the tracker needs to start."""
-    high = c.job.site.design_high_c
     for node, card, group, module in voltage_rows(c):
         subject, tracker = string_subject(node, group), card.trackers[group.tracker - 1]
-        if high is None or tracker.start_v is None or module.beta_voc_per_c is None:
+        at = volts_of(c, group, module)
+        if at.hot_cell_c is None or at.hot_open_v is None or tracker.start_v is None:
             missing = (
                 "type the site's design high temperature"
-                if high is None
+                if at.hot_cell_c is None
                 else "start voltage or Voc coefficient: see the data sheet"
             )
             yield unknown(c, "string.start-voltage", subject, missing)
             continue
-        at = volts_of(c, group, module)
-        volts, cell = at.hot_open_v or 0.0, at.hot_cell_c or 0.0
+        volts, cell = at.hot_open_v, at.hot_cell_c
         each = volts / group.modules_per_string
         least = int(-(-tracker.start_v // each))
         line = f"{group.modules_per_string} × {each:.1f} V open at {cell:.0f} °C = {volts:.0f} V, starts at {tracker.start_v:g} V"
@@ -109,15 +108,17 @@ def cold_vmp(c: CheckContext) -> Iterator[Finding]:
 @check(
     "tracker.working-current", "Tracker working current", page="site", needs={"plan"},
     short="Working current",
-    source="n·Imp against the input's working current; exceeding it only limits (common practice)",
+    source="n·Imp of hot cells against the input's working current; exceeding it only limits (common practice)",
 )  # fmt: skip
 def working_current(c: CheckContext) -> Iterator[Finding]:
     """Working current of all strings on a tracker against what it takes; above it current is cut and energy lost."""
     for rows in by_tracker(c).values():
         limit = _tracker(rows[0]).working_current_a
-        each = [(group.parallel_strings, amps_of(c, group, module).working_a) for _, _, group, module in rows]
-        amps = sum(count * imp for count, imp in each)
-        parts = " + ".join(f"{count} × {imp:.4g} A" for count, imp in each)
+        each = [amps_of(c, group, module) for _, _, group, module in rows]
+        amps = sum(s.strings * s.working_a for s in each)
+        parts = " + ".join(f"{s.strings} × {s.working_a:.4g} A" for s in each)
+        cells = sorted({round(s.cell_c) for s in each if s.cell_c is not None})
+        parts += f" with cells at {' and '.join(f'{cell:g}' for cell in cells)} °C" if cells else ""
         cost = ""
         if c.facts is not None and amps > limit and c.facts.tracker_lost_wh >= 500:
             cost = f"trackers lose {show(c.facts.tracker_lost_wh, 'energy_wh', 0)} a year"
@@ -368,21 +369,21 @@ def _used_well(array_w: float, now: InverterCard, ratio_least: float) -> Callabl
 )  # fmt: skip
 def network_ratio(c: CheckContext) -> Iterator[Finding]:
     """Σ STC watts over the AC ratings of the inverters that carry PV (definitions D12) against a typed limit, if any."""
-    limit = c.job.site.network.dc_ac_ratio_max
-    if limit is None:
-        return
     array, rated = carried_w(c.plan, c.cards)
     if rated <= 0:
         return
     value = array / rated
-    line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f} of {limit:g}"
     with_strings = [node for node, card in inverter_rows(c.plan, c.cards) if node.strings and not card.per_module]
     largest = max(with_strings, key=lambda node: array_stc_w(c, node), default=None)
-    remedies = [Remedy(f"an array of at most {show(limit * rated, 'power_w')}p in this plan")]
-    if largest is not None:
-        own = array_stc_w(c, largest)
-        remedies = smaller_array(c, largest, own, own - (array - limit * rated))
-    yield finding(c, "array.network-ratio", "plan", "ratio", value, limit, "most", line, remedies=remedies)
+    for name, limit in c.job.site.network.ratio_limits():
+        line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f} of {limit:g}, which the {name} allows"
+        remedies = [Remedy(f"an array of at most {show(limit * rated, 'power_w')}p in this plan")]
+        if largest is not None:
+            own = array_stc_w(c, largest)
+            remedies = smaller_array(c, largest, own, own - (array - limit * rated))
+        soft = name == "rebate"
+        line += "; above it there is no rebate" if soft and value > limit else ""
+        yield finding(c, "array.network-ratio", name, "ratio", value, limit, "most", line, remedies=remedies, soft=soft)
 
 
 def _why_not_caught(c: CheckContext) -> str:

@@ -101,7 +101,7 @@ def optimizer_input(c: CheckContext) -> Iterator[Finding]:
     low = c.job.site.record_low_c
     for subject, _, group, module, optimizer in _optimized(c):
         rear = rear_gain_frac(module, c.job.face(group.face))
-        bounds = None if low is None else limits.optimizer_input_bounds(c.pack, optimizer, module, rear, low)
+        bounds = limits.optimizer_input_bounds(c.pack, optimizer, module, rear, limits.extremes_of(c.job.site))
         if bounds is None or low is None:
             yield unknown(c, "optimizer.input", subject, "record low temperature, or the module's Voc coefficient")
             continue

@@ -37,13 +37,13 @@ def voltage_rows(c: CheckContext) -> Iterator[tuple[Node, InverterCard, StringGr
 
 def amps_of(c: CheckContext, group: StringGroup, module: ModuleCard) -> StringAmps:
     """Return the currents of one string of a group."""
-    return limits.string_amps(group, module, c.job.face(group.face), optimizer_of(c, group))
+    return limits.string_amps(group, module, c.job.face(group.face), optimizer_of(c, group), limits.extremes_of(c.job.site))
 
 
 def volts_of(c: CheckContext, group: StringGroup, module: ModuleCard) -> StringVolts:
     """Return the volts of a group's string at the site's extremes."""
     site, face = c.job.site, c.job.face(group.face)
-    return limits.string_volts(c.pack, module, group.modules_per_string, site.record_low_c, site.design_high_c, face.mounting)
+    return limits.string_volts(c.pack, module, group.modules_per_string, limits.extremes_of(site), face.mounting)
 
 
 def array_stc_w(c: CheckContext, node: Node) -> float:
@@ -86,7 +86,7 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
         limit, _ = limits.ceiling_v(card.dc_voltage_max_v, module, c.job.site.dc_ceiling_v)
         each = volts / group.modules_per_string
         most = int(limit / each + 1e-9)
-        if module.beta_voc_per_c is not None:
+        if module.beta_voc_per_c is not None and not _by_table(volts, module, group, low):
             how = f"(1 + ({module.beta_voc_per_c * 100:.2f} %/°C)·({low:g} − 25))"
             source = "the module card's Voc coefficient; record low as typed"
         else:
@@ -99,6 +99,12 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
         yield finding(c, "string.cold-voc", subject, "voltage_v", volts, limit, "most", line, remedies=remedies, source=source)
 
 
+def _by_table(volts: float, module: ModuleCard, group: StringGroup, low_c: float) -> bool:
+    """Return whether a cold voltage is not the one by the module's own coefficient."""
+    by_card = group.modules_per_string * module.voc_stc_v * (1.0 + (module.beta_voc_per_c or 0.0) * (low_c - 25.0))
+    return abs(volts - by_card) > 1e-6
+
+
 @check(
     "string.hot-vmp",
     "Hot string voltage",
@@ -109,16 +115,15 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
 )
 def hot_vmp(c: CheckContext) -> Iterator[Finding]:
     """Working voltage at the design high against the tracker's minimum with a margin for ageing."""
-    high = c.job.site.design_high_c
     margin = c.pack.value("hot_voltage_margin_frac")
     for node, card, group, module in voltage_rows(c):
         subject = string_subject(node, group)
-        if high is None:
+        at = volts_of(c, group, module)
+        if at.hot_working_v is None or at.hot_cell_c is None:
             yield unknown(c, "string.hot-vmp", subject, "type the site's design high temperature")
             continue
         tracker = card.trackers[group.tracker - 1]
-        at = volts_of(c, group, module)
-        volts, cell = at.hot_working_v or 0.0, at.hot_cell_c or 0.0
+        volts, cell = at.hot_working_v, at.hot_cell_c
         limit = limits.least_working_v(c.pack, tracker)
         each = volts / group.modules_per_string
         least = int(-(-limit // each))

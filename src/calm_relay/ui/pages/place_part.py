@@ -47,6 +47,7 @@ class PlacePart:
         page.heading("Temperatures the strings must stand")
         page.flow(
             page.cell("site.record_low_c"), page.cell("site.low_method"), page.cell("site.design_high_c"),
+            page.cell("site.hot_cell_c", ghost="by mounting", chars=9), page.cell("site.cold_voltage_by"),
             page.cell("site.dc_ceiling_v", ghost="none", chars=9), page.cell("calendar_year", chars=7),
         )  # fmt: skip
         page.words("Until typed, a weather file's extremes stand in with 5 K of margin: a typical year's minimum is no record low.")

@@ -244,6 +244,7 @@ class StationSheet(QWidget):
                     ("site.supply.voltage_v", ""),
                     ("site.network.sum_limit_w", "ask them"),
                     ("site.network.dc_ac_ratio_max", "no rule"),
+                    ("site.network.rebate_dc_ac_ratio_max", "no rebate"),
                 )
             ),
             self._cell("site.supply.kind"),

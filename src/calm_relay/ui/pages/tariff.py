@@ -42,6 +42,7 @@ TWO_PRICES = ("import_price_per_kwh", "cheap_price_per_kwh", "cheap_start_h", "c
 NETWORK = (
     ("site.export_limit_w", "no limit"), ("site.import_limit_w", "no limit"), ("site.supply.service_a", ""),
     ("site.supply.voltage_v", ""), ("site.network.sum_limit_w", "ask them"), ("site.network.dc_ac_ratio_max", "no rule"),
+    ("site.network.rebate_dc_ac_ratio_max", "no rebate"),
 )  # fmt: skip
 
 
