@@ -195,6 +195,15 @@ def test_rewiring_takes_exactly_the_modules_that_stand(demo, quarter):
     assert best.modules == 12
     assert all(o.modules > 3 for o in best.options)
     assert {o.face for lay in found.layouts for o in lay.options} == {"north-east"}
+    # Six of the twelve stay where they are on the hybrid: only the other six are rewired, on trackers that are free.
+    stays = {**short[0], "id": "stays", "modules_per_string": 6}
+    half = apply_edits(job, [Edit(f"plans[{B}].nodes[hyb].strings", [stays])])
+    rest = quarter.propose_strings(half, half.plan(B), "hyb", module, mode="rewire", keep=("stays",)).layouts[0]
+    assert [(o.tracker, o.modules * o.strings) for o in rest.options] == [(2, 6)]
+    rows = [(o.tracker, o.face, o.modules, o.strings, o.fuse_a) for o in rest.options]
+    done = put_strings(half, B, "hyb", module, rows, mode="rewire", keep=("stays",)).plan(B).nodes[0].strings
+    assert done[0].id == "stays"
+    assert sum(g.modules_per_string * g.parallel_strings for g in done) == 12
     other = shipped_card("module-620")
     assert isinstance(other, ModuleCard)
     with pytest.raises(NotFeasible, match="stands in today's system"):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -23,7 +23,7 @@ from calm_relay.load.house import HouseYear, Outside, follows_weather, house_yea
 from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.pv.array import group_dc_w
 from calm_relay.pv.planner import Proposal, propose
-from calm_relay.pv.roof import Mode, planner_setup
+from calm_relay.pv.roof import Mode, planner_setup, strings_kept
 from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, sun_hidden
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
@@ -268,9 +268,10 @@ class Study:
         *,
         mode: Mode = "anew",
         optimizer: str = "",
+        keep: Collection[str] = (),
         pack: Pack | None = None,
     ) -> Proposal:
-        """Return layouts of a module's strings on an inverter's trackers; see `pv.roof.planner_setup` for `mode`.
+        """Return layouts of a module's strings on an inverter's trackers; see `pv.roof.planner_setup` for `mode` and `keep`.
 
         `pack` stands in for the one the job names.
 
@@ -280,14 +281,17 @@ class Study:
             When the inverter has no trackers, or a temperature the voltages need is not known.
         """
         cards = book_of(job.library, (module,))
-        setup, like = planner_setup(job, plan, node_id, module, cards, mode, pack or pack_named(job.pack), optimizer)
+        setup, like = planner_setup(job, plan, node_id, module, cards, mode, pack or pack_named(job.pack), optimizer, keep)
         watts, amps = {}, {}
         air_c = self.weather(job).air_c
         for face in job.faces:
             one = like.model_copy(update={"face": face.id, "tracker": 1, "modules_per_string": 1, "parallel_strings": 1})
             made = stages.group_input(job, cards, one, self.light(job, face.id), self.calendar(job))
             watts[face.id], amps[face.id] = group_dc_w(made, air_c, whole_string=False)
-        kept = self.dc(job, plan)[node_id].available_w if mode == "keep" else None
+        node = next(n for n in plan.nodes if n.id == node_id)
+        stay = strings_kept(node, mode, keep)
+        nodes = tuple(n.model_copy(update={"strings": stay}) if n.id == node_id else n for n in plan.nodes)
+        kept = self.dc(job, plan.model_copy(update={"nodes": nodes}))[node_id].available_w if stay else None
         return propose(setup, watts, amps, self.step_s / 3600.0, most, kept)
 
     def flow(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> PlanFlow:

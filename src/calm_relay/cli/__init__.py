@@ -150,6 +150,7 @@ def _roof_commands(command: Callable[..., argparse.ArgumentParser]) -> None:
     strings.add_argument("--propose", metavar="NODE", help="rank every layout of strings for this inverter of one plan")
     strings.add_argument("--module", default="module-430", help="the module card to plan with")
     strings.add_argument("--mode", default="anew", choices=[key for key, _ in MODES], help="all anew, keep and add, or rewire")
+    strings.add_argument("--keep", action="append", default=[], metavar="STRING", help="with rewire: this string stays")
     strings.add_argument("--optimizer", default="", help="an optimizer card on every module")
     command(
         "oversizing", "ratios by limit, clipping by tracker and inverter, the next module, now or later", site.oversizing_command

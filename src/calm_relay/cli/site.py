@@ -133,7 +133,13 @@ def _propose(opened: OpenedJob, plans: list[Plan], options: argparse.Namespace) 
         raise BadInput([Fault(options.job, "--optimizer", problem, f"use one of: {', '.join(optimizers) or 'none'}")])
     job = with_cards(job, [optimizers[options.optimizer]] if options.optimizer else [])
     study = Study(opened.store)
-    data = proposal_data(study, job, plans[0], options.propose, modules[options.module], options.mode, options.optimizer)
+    there = [g.id for g in next(node for node in plans[0].nodes if node.id == options.propose).strings]
+    wrong = next((name for name in options.keep if name not in there), None)
+    if wrong is not None or (options.keep and options.mode != "rewire"):
+        problem = "it goes with --mode rewire" if wrong is None else f"there is no string '{wrong}' on this inverter"
+        raise BadInput([Fault(options.job, "--keep", problem, f"strings that may stay: {', '.join(there) or 'none'}")])
+    module = modules[options.module]
+    data = proposal_data(study, job, plans[0], options.propose, module, options.mode, options.optimizer, options.keep)
     if options.json:
         print_json({**head_of(job), **data})
         return 0

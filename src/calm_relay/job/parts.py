@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any
 
 from calm_relay.errors import BadInput, Fault
@@ -144,16 +144,17 @@ def put_strings(
     *,
     mode: str = "anew",
     optimizer: Card | None = None,
+    keep: Collection[str] = (),
 ) -> Job:
     """Return the job with strings put on an inverter; rows are (tracker, face, modules in series, strings in
     parallel, string fuse or None).
 
     ``anew`` and ``rewire`` replace its strings, ``keep`` adds to them; rewired modules keep the age and the losses that they have
-    in today's system.
+    in today's system; strings whose ids are in `keep` stay.
     """
     plan = job.plan(plan_id)
     node = next(n for n in plan.nodes if n.id == node_id)
-    groups = list(node.strings) if mode == "keep" else []
+    groups = [g for g in node.strings if mode == "keep" or (mode == "rewire" and g.id in keep)]
     others = {g.id for n in plan.nodes if n.id != node_id for g in n.strings}
     old = [g for n in job.plans[0].nodes for g in n.strings if g.module == module.id]
     like = {name: getattr(old[0], name) for name in ("age_years", "other_loss_frac", "losses")} if mode == "rewire" and old else {}

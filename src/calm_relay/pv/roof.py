@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Collection
 from typing import Literal
 
 from calm_relay.errors import NotFeasible
@@ -81,14 +82,28 @@ def _kept(job: Job, group: StringGroup, cards: CardBook) -> KeptStrings:
     return KeptStrings(amps, module.series_fuse_max_a, group.fuse_a is not None)
 
 
+def strings_kept(node: Node, mode: str, keep: Collection[str]) -> tuple[StringGroup, ...]:
+    """Return the strings of an inverter that stay where they are: all with ``keep``, those named with ``rewire``, else none."""
+    return tuple(g for g in node.strings if mode == "keep" or (mode == "rewire" and g.id in keep))
+
+
 def planner_setup(
-    job: Job, plan: Plan, node_id: str, module: ModuleCard, cards: CardBook, mode: Mode, pack: Pack, optimizer: str = ""
+    job: Job,
+    plan: Plan,
+    node_id: str,
+    module: ModuleCard,
+    cards: CardBook,
+    mode: Mode,
+    pack: Pack,
+    optimizer: str = "",
+    keep: Collection[str] = (),
 ) -> tuple[Setup, StringGroup]:
     """Return what the planner works on, and a string group whose age and losses the new strings have.
 
     ``anew`` plans all of the inverter's trackers on the room that the plan's other inverters leave; ``keep`` leaves its strings
     where they are and fills other trackers and the room left; ``rewire`` takes exactly the modules of this card that stand in
-    today's system, face by face, in new strings.
+    today's system, face by face, in new strings; with `keep`, strings by id, those of the inverter stay as they are and the others'
+    modules are rewired.
 
     Raises
     ------
@@ -103,9 +118,13 @@ def planner_setup(
     if at.low_c is None or (at.high_c is None and at.cell_c is None):
         raise NotFeasible("the record low or the design high is not known", "type both on Site & roof")
     like = StringGroup(id="one", face=job.faces[0].id, module=module.id, tracker=1, modules_per_string=1)
+    kept = strings_kept(node, mode, keep)
     if mode == "rewire":
         room = modules_by_face(job.plans[0], cards, module=module.id)
         room.subtract(modules_by_face(plan, cards, module=module.id, without_node=node_id))
+        for group in kept:
+            if group.module == module.id:
+                room[group.face] -= group.modules_per_string * group.parallel_strings
         room = Counter({face: count for face, count in room.items() if count > 0})
         if not room:
             raise NotFeasible(f"no {module.name} stands in today's system", "choose the module that stands, or plan anew")
@@ -116,7 +135,6 @@ def planner_setup(
         room = Counter({f.id: max(0, _room(f, module) - taken[f.id]) for f in job.faces})
     if worn is not None:
         like = like.model_copy(update={"optimizer": worn.id})
-    kept = node.strings if mode == "keep" else ()
     setup = Setup(
         module=module,
         faces=tuple(FaceRoom(f.id, f.name, room[f.id], f.mounting, rear_gain_frac(module, f)) for f in job.faces),

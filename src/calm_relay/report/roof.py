@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import asdict
 from typing import Any
 
@@ -203,15 +203,23 @@ def strings_text(job: Job, plan: Plan, study: Study | None = None) -> list[str]:
 
 
 def proposal_data(
-    study: Study, job: Job, plan: Plan, node_id: str, module: ModuleCard, mode: Mode = "anew", optimizer: str = ""
+    study: Study,
+    job: Job,
+    plan: Plan,
+    node_id: str,
+    module: ModuleCard,
+    mode: Mode = "anew",
+    optimizer: str = "",
+    keep: Collection[str] = (),
 ) -> dict[str, Any]:
     """Return the string planner's layouts for an inverter, best first, and why others are not among them."""
-    made = study.propose_strings(job, plan, node_id, module, mode=mode, optimizer=optimizer)
+    made = study.propose_strings(job, plan, node_id, module, mode=mode, optimizer=optimizer, keep=keep)
     return {
         "plan": plan.id,
         "node": node_id,
         "module": module.id,
         "mode": mode,
+        "kept": sorted(keep),
         "layouts": [
             {
                 "modules": lay.modules,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -23,6 +24,7 @@ from calm_relay.library.shipped import shipped_cards
 from calm_relay.pv.planner import Layout, Proposal
 from calm_relay.pv.roof import MODES
 from calm_relay.report.roof import layout_words
+from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
@@ -71,7 +73,7 @@ class ProposalDialog(QDialog):
         self.mode.setAccessibleName("What to do with the strings that stand")
         for key, words in MODES:
             self.mode.addItem(words, key)
-        self.mode.activated.connect(lambda _: self.ask())
+        self.mode.activated.connect(lambda _: self._turn())
         row.addWidget(self.mode)
         row.addWidget(label("Optimizers", "quiet"))
         self.optimizer = QComboBox()
@@ -84,6 +86,7 @@ class ProposalDialog(QDialog):
         row.addWidget(self.optimizer)
         row.addStretch()
         column.addLayout(row)
+        column.addWidget(self._stays())
         self.words = label("", "quiet", wrap=True)
         column.addWidget(self.words)
         self.table = QTableWidget(0, len(HEADS))
@@ -109,6 +112,31 @@ class ProposalDialog(QDialog):
         session.runner.found.connect(self._answered)
         self.ask()
 
+    def _stays(self) -> QWidget:
+        """A tick for each string that may stay as it is while the others' modules are rewired."""
+        self.stays = QWidget()
+        flow = FlowLayout(self.stays)
+        flow.addWidget(label("As it is stays", "quiet"))
+        faces = {face.id: face.name for face in self.session.job.faces}
+        self.keep: dict[str, QCheckBox] = {}
+        for group in self.node.strings:
+            times = f"{group.parallel_strings} strings of " if group.parallel_strings > 1 else ""
+            tick = QCheckBox(f"tracker {group.tracker}: {times}{group.modules_per_string} on {faces[group.face]}")
+            tick.toggled.connect(lambda _: self.ask())
+            self.keep[group.id] = tick
+            flow.addWidget(tick)
+        self.stays.hide()
+        return self.stays
+
+    def _turn(self) -> None:
+        self.stays.setVisible(self.mode.currentData() == "rewire" and bool(self.keep))
+        self.ask()
+
+    def kept(self) -> tuple[str, ...]:
+        """Return the strings that are ticked to stay, where the modules that stand are rewired."""
+        ticked = tuple(string for string, tick in self.keep.items() if tick.isChecked())
+        return ticked if self.mode.currentData() == "rewire" else ()
+
     def ask(self) -> None:
         """Ask the planner for the chosen module."""
         self.use.setEnabled(False)
@@ -116,11 +144,11 @@ class ProposalDialog(QDialog):
         module = self._modules[self.module.currentData()]
         mode, worn = self.mode.currentData(), self.optimizer.currentData()
         job = with_cards(self.session.job, [self._optimizers[worn]] if worn else [])
-        plan, node_id = job.plan(self.session.chosen), self.node.id
+        plan, node_id, keep = job.plan(self.session.chosen), self.node.id, self.kept()
         self._asked += 1
         self.session.runner.later(
             f"proposal {self._asked}",
-            lambda study, _: study.propose_strings(job, plan, node_id, module, mode=mode, optimizer=worn),
+            lambda study, _: study.propose_strings(job, plan, node_id, module, mode=mode, optimizer=worn, keep=keep),
         )
 
     def _answered(self, key: str, _generation: int, answer: object) -> None:
@@ -170,7 +198,9 @@ class ProposalDialog(QDialog):
         module, mode = self._modules[self.module.currentData()], self.mode.currentData()
         worn = self._optimizers.get(self.optimizer.currentData() or "")
         try:
-            job = put_strings(self.session.job, self.session.chosen, self.node.id, module, rows, mode=mode, optimizer=worn)
+            job = put_strings(
+                self.session.job, self.session.chosen, self.node.id, module, rows, mode=mode, optimizer=worn, keep=self.kept()
+            )
             self.session.document.edit(f"{self.node.name}: {layout.modules} modules in {layout.strings} strings", lambda _: job)
         except CalmRelayError as error:
             self.session.problem.emit(str(error))
