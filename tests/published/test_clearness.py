@@ -9,7 +9,9 @@ import pvlib
 import pytest
 
 from calm_relay.calendar import MONTH_DAYS, year_calendar
-from calm_relay.job.models import MonthlyWeather
+from calm_relay.decision.words import clipped_amount, clipping_words
+from calm_relay.job.common_models import SeriesRef
+from calm_relay.job.models import MonthlyWeather, WeatherFile
 from calm_relay.weather.files import read_weather
 from calm_relay.weather.refine import refine_year
 from calm_relay.weather.solar import sun_year
@@ -92,3 +94,44 @@ def test_cloud_within_the_hour_is_as_broken_as_published(low: float, high: float
     assert np.count_nonzero(here) > 200
     published = 0.87 * mean**2 * (1 - mean) + 0.39 * np.sqrt(mean) * step
     assert index[here].std(axis=1).mean() == pytest.approx(published[here].mean(), rel=within)
+
+
+def test_made_cloud_is_one_sky_at_every_step_and_as_broken_as_published(demo):
+    """Typed means at 5 min against the same curve; an hour and a quarter hold the means of the 5 min, a minute adds to them."""
+    place, weather = demo.site.place, demo.site.weather
+
+    def made(step_s: int) -> tuple[np.ndarray, np.ndarray]:
+        calendar = year_calendar(2025, place.time_zone, step_s)
+        sun = sun_year(calendar, place.latitude_deg, place.longitude_deg, place.altitude_m)
+        return synthetic_year(weather, calendar, sun).ghi_w_per_m2, sun.clear_ghi_w_per_m2
+
+    def hours(ghi: np.ndarray, clear: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        g, c = ghi.reshape(8760, -1), clear.reshape(8760, -1)
+        return g.mean(axis=1), np.where(c > 1, g / np.maximum(c, 1.0), 0.0).std(axis=1), c.min(axis=1)
+
+    five, spread, clear = hours(*made(300))
+    sky = five / np.maximum(made(300)[1].reshape(8760, -1).mean(axis=1), 1.0)
+    bright = (clear > 150) & (np.roll(clear, 1) > 150) & (np.roll(clear, -1) > 150)
+    step = np.sqrt(((sky - np.roll(sky, 1)) ** 2 + (sky - np.roll(sky, -1)) ** 2) / 2)
+    for low, high in ((0.2, 0.4), (0.4, 0.6), (0.6, 0.8), (0.8, 0.95)):
+        here = bright & (sky >= low) & (sky < high)
+        published = 0.87 * sky[here] ** 2 * (1 - sky[here]) + 0.39 * np.sqrt(sky[here]) * step[here]
+        assert spread[here].mean() == pytest.approx(published.mean(), rel=0.25)
+    lit = clear > 150
+    for step_s, most in ((3600, 0.05), (900, 0.05), (60, 0.05)):
+        mean, fine, _ = hours(*made(step_s))
+        assert np.abs(mean - five)[lit].mean() < most * five[lit].mean(), "the same hours at every step"
+        if step_s == 60:
+            assert 1.0 < fine[bright].mean() / spread[bright].mean() < 1.12, "minutes are a little livelier than their 5-min means"
+
+
+def test_only_a_sky_measured_at_the_step_gives_a_bound(demo):
+    assert clipped_amount(demo) == "about"
+    assert "estimate" in clipping_words(demo)
+    rows = {"rows": 105_120, "step_s": 300, "sha256": "0" * 64}
+    series = {"ghi": SeriesRef(**rows, unit="W/m2"), "air": SeriesRef(**rows, unit="°C")}
+    file = WeatherFile(name="mast", format="CSV", utc_offset_h=0.0, **series)
+    job = demo.model_copy(update={"site": demo.site.model_copy(update={"weather": file})})
+    assert clipped_amount(job) == "at least"
+    assert "lower bound" in clipping_words(job)
+    assert "estimate" in clipping_words(job, 60)

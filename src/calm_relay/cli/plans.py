@@ -9,7 +9,7 @@ from pathlib import Path
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.compare import counts
 from calm_relay.decision.patterns import draft_plan
-from calm_relay.decision.words import weather_words
+from calm_relay.decision.words import clipping_words, weather_words
 from calm_relay.demo import made_job
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
@@ -95,7 +95,7 @@ def simulate_command(options: argparse.Namespace) -> int:
         print(f"  {'self-sufficiency':24}{show(f.self_sufficiency_frac, 'fraction'):>12}")
         print(f"  {'own use':24}{show(f.own_use_frac, 'fraction'):>12}")
         print(f"  {'bill':24}{job.tariff.currency + ' ' + show(result.bill.total, 'money'):>12}")
-    print(f"\nWeather is {weather_words(job)}; clipping at {options.step_min} min is a lower bound.")
+    print(f"\nWeather is {weather_words(job)}; {clipping_words(job, 60 * options.step_min)}.")
     return 0
 
 

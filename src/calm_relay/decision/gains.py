@@ -62,7 +62,7 @@ class ClipRow:
 
 
 def clip_rows(facts: YearFacts, plan: Plan) -> tuple[ClipRow, ...]:
-    """Return what each tracker and each inverter clipped, by month; at 5 min a lower bound."""
+    """Return what each tracker and each inverter clipped, by month."""
     out = []
     for node in plan.nodes:
         if not node.strings:

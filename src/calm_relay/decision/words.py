@@ -146,6 +146,19 @@ def weather_words(job: Job) -> str:
     return f"from the {weather.format} file {weather.name}" + (f", {weather.years}" if weather.years else "")
 
 
+def clipped_amount(job: Job, step_s: int = 300) -> str:
+    """Return the word before an energy that was clipped: a bound under a measured sky, an estimate under one made for the step."""
+    return "at least" if job.site.sky_measured_within_s(step_s) else "about"
+
+
+def clipping_words(job: Job, step_s: int = 300) -> str:
+    """Return what clipping figures of a step are, as a clause."""
+    minutes = step_s // 60
+    if job.site.sky_measured_within_s(step_s):
+        return f"clipping at {minutes} min is a lower bound"
+    return f"clouds within the hour are made, so clipping at {minutes} min is an estimate"
+
+
 def guess_words(job: Job) -> str:
     """Return the sentence that every result resting on a guessed sky carries; empty where the weather is known."""
     return f"Weather is {weather_words(job)}." if weather_guessed(job) else ""

@@ -134,6 +134,10 @@ class Site(Record):
         description="of the module's card, its place taken by the pack's table where it has none; or the higher",
     )
 
+    def sky_measured_within_s(self, step_s: int) -> bool:
+        """Return whether the sun was measured at a simulation's step [s] or finer: only then is what is clipped a lower bound."""
+        return isinstance(self.weather, WeatherFile) and self.weather.ghi.step_s <= step_s
+
 
 class HorizonPoint(Record):
     """One point of what stands around a face: seen at this azimuth, it hides the sky up to this elevation."""

@@ -11,7 +11,7 @@ from calm_relay.decision.directions import fit_words
 from calm_relay.decision.gains import clip_rows, inverters_with_strings, ratio_rows
 from calm_relay.decision.oversizing import more_modules, now_or_later
 from calm_relay.decision.roofs import direction_map, face_yield, paths, string_years
-from calm_relay.decision.words import weather_guessed, weather_words
+from calm_relay.decision.words import clipped_amount, weather_guessed, weather_words
 from calm_relay.job.models import Job, Plan
 from calm_relay.library.cards import ModuleCard
 from calm_relay.pv.ladder import string_ladders, tracker_amps
@@ -274,7 +274,7 @@ def oversizing_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
         "letter": plan.letter,
         "ratios": [vars(row) for row in ratio_rows(job, plan)],
         "clipped": [{**vars(row), "year_wh": row.year_wh} for row in clip_rows(study.facts(job, plan), plan)],
-        "clipping_is": "a lower bound",
+        "clipping_is": clipped_amount(job),
         "next_module": [{**asdict(gain), "used_wh_per_module": gain.used_wh_per_module} for gain in gains],
         "now_or_later": later,
         "duration": curves,
@@ -292,8 +292,8 @@ def oversizing_text(data: dict[str, Any], currency: str) -> list[str]:
         )
     for row in data["clipped"]:
         out.append(
-            f"  {row['subject']}: {show(row['year_wh'], 'energy_wh', 0)} clipped by its {row['kind']}, {row['hours_h']:.0f} h; "
-            "a lower bound"
+            f"  {row['subject']}: {data['clipping_is']} {show(row['year_wh'], 'energy_wh', 0)} clipped by its {row['kind']}, "
+            f"{row['hours_h']:.0f} h"
         )
     for row in data["next_module"]:
         out.append(

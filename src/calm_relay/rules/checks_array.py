@@ -396,7 +396,7 @@ def _why_not_caught(c: CheckContext) -> str:
 @check(
     "array.clipped-share", "Energy clipped", page="site", needs={"plan", "year"},
     short="Energy clipped",
-    source="simulated year; a share above the pack's is worth a look, common practice. At 5 min a lower bound",
+    source="simulated year; a share above the pack's is worth a look, common practice",
 )  # fmt: skip
 def clipped_share(c: CheckContext) -> Iterator[Finding]:
     """Energy the AC limits clip in a year, less what batteries caught, as a share of what the trackers offer."""

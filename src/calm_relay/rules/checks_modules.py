@@ -248,7 +248,7 @@ def measured(c: CheckContext) -> Iterator[Finding]:
 @check(
     "array.uncatchable", "Clipping that no battery can catch", page="site", needs={"plan", "year"},
     short="Uncatchable clipping",
-    source="simulated year: what PV-only and module-level inverters clip never reaches a battery. At 5 min a lower bound",
+    source="simulated year: what PV-only and module-level inverters clip never reaches a battery",
 )  # fmt: skip
 def uncatchable(c: CheckContext) -> Iterator[Finding]:
     """Energy clipped before the AC bus by inverters without battery, as a share of what they are offered."""

@@ -133,7 +133,7 @@ class CheckContext:
         use = self.facts.limits.get(limit) if self.facts is not None else None
         if use is None or use.hours_h <= 0:
             return ""
-        bound = "at least " if limit.startswith("ac_limit") else ""  # what a 5-min year clips is a lower bound
+        bound = "at least " if limit.startswith("ac_limit") and self.job.site.sky_measured_within_s(300) else ""
         held = f" · {bound}{use.held_wh / 1000:.0f} kWh a year held back" if use.held_wh >= 500 else ""
         return f"{use.hours_h:.0f} h a year at it{held}"
 

@@ -15,8 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
+from calm_relay.weather.cloud import depth_of, flicker
 from calm_relay.weather.solar import Sun, split_diffuse
-from calm_relay.weather.synthetic import CLOUD_MINUTES, STEP_CAP, WeatherYear, _first_order
+from calm_relay.weather.synthetic import STEP_CAP, WeatherYear
 
 Array = NDArray[Any]
 LOWEST_COS_ZENITH = 0.065  # as in common decomposition models: below it beam is not told from diffuse
@@ -118,12 +119,9 @@ def _split_hours(ghi: Array, clear: Array, per_row: int, calendar: YearCalendar,
     where = np.flatnonzero(lit)
     index = np.clip(np.interp(np.arange(rows), where, index[where]) if len(where) else index, 0.0, STEP_CAP)
     smooth = _between_middles(index, per_row)
-    rng = np.random.default_rng(seed)
-    lag = float(np.exp(-calendar.step_s / 60.0 / CLOUD_MINUTES))
-    flicker = np.tanh(_first_order(rng, len(clear), lag))
-    depth = 0.55 * np.clip(4.0 * smooth * (1.05 - smooth), 0.0, 1.0)
+    moved = flicker(np.random.default_rng(seed), seed, calendar.step_s)
     cap = STEP_CAP * clear_rows
-    out = np.clip(smooth * (1.0 + depth * flicker), 0.02, STEP_CAP).reshape(rows, per_row) * clear_rows
+    out = np.clip(smooth * (1.0 + depth_of(smooth) * moved), 0.02, STEP_CAP).reshape(rows, per_row) * clear_rows
     wanted = ghi * per_row
     for _ in range(ROUNDS):  # scale to the hour's energy; what the cap takes goes to the steps that still have room
         made = out.sum(axis=1)

@@ -2,7 +2,7 @@
 
 Method (ours, documented in docs/weather.md): each day's ratio of GHI to clear-sky GHI follows a first-order
 autoregressive normal process (lag 0.35), clipped to 0.08–1.08 and shifted month by month until the month's sum equals the
-typed mean. Within the day a second process at the step (correlation time 20 min) moves the ratio, strongest for
+typed mean. Within the day a second process (`weather.cloud`, correlation time 20 min) moves the ratio, strongest for
 half-clear days, and each day is scaled back to its energy. The same seed gives the same year.
 """
 
@@ -16,12 +16,12 @@ from numpy.typing import NDArray
 from calm_relay.calendar import DAYS, MONTH_DAYS, MONTHS, YearCalendar
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import MonthlyWeather
+from calm_relay.weather.cloud import depth_of, first_order, flicker
 from calm_relay.weather.solar import Sun, split_diffuse
 
 Array = NDArray[np.float64]
 LOWEST_RATIO, HIGHEST_RATIO, STEP_CAP = 0.08, 1.08, 1.2
 DAY_LAG, DAY_SPREAD = 0.35, 0.28
-CLOUD_MINUTES = 20.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,17 +32,6 @@ class WeatherYear:
     dni_w_per_m2: Array
     dhi_w_per_m2: Array
     air_c: Array
-
-
-def _first_order(rng: np.random.Generator, count: int, lag: float) -> Array:
-    """Return a normal first-order process of unit variance (recursive filter run by cumulative blocks)."""
-    noise = rng.standard_normal(count) * np.sqrt(1.0 - lag * lag)
-    out = np.empty(count)
-    value = rng.standard_normal()
-    for i, step in enumerate(noise.tolist()):
-        value = lag * value + step
-        out[i] = value
-    return out
 
 
 def synthetic_year(weather: MonthlyWeather, calendar: YearCalendar, sun: Sun) -> WeatherYear:
@@ -58,15 +47,13 @@ def synthetic_year(weather: MonthlyWeather, calendar: YearCalendar, sun: Sun) ->
     clear = sun.clear_ghi_w_per_m2.reshape(DAYS, per_day)
     clear_day_wh = clear.sum(axis=1) * calendar.step_h
     month_of_day = np.repeat(np.arange(12), MONTH_DAYS)
-    swing = _first_order(rng, DAYS, DAY_LAG) * DAY_SPREAD
+    swing = first_order(rng, DAYS, DAY_LAG) * DAY_SPREAD
     ratio = np.empty(DAYS)
     for month in range(12):
         days = month_of_day == month
         ratio[days] = _month_ratios(weather.ghi_wh_per_m2_day[month], clear_day_wh[days], swing[days], month)
-    lag = float(np.exp(-calendar.step_s / 60.0 / CLOUD_MINUTES))
-    flicker = _first_order(rng, calendar.steps, lag).reshape(DAYS, per_day)
-    depth = 0.55 * np.clip(4.0 * ratio * (1.05 - ratio), 0.0, 1.0)
-    shaped = np.clip(ratio[:, None] * (1.0 + depth[:, None] * np.tanh(flicker)), 0.03, STEP_CAP)
+    moved = flicker(rng, weather.seed, calendar.step_s).reshape(DAYS, per_day)
+    shaped = np.clip(ratio[:, None] * (1.0 + depth_of(ratio)[:, None] * moved), 0.03, STEP_CAP)
     ghi = shaped * clear
     for _ in range(3):  # back to the day's energy; the cap makes it a few rounds
         made = ghi.sum(axis=1) * calendar.step_h
@@ -118,7 +105,7 @@ def _air_temperature(weather: MonthlyWeather, calendar: YearCalendar, rng: np.ra
     days = np.arange(DAYS) + 0.5
     around = np.concatenate(([middles[-1] - 365], middles, [middles[0] + 365]))
     daily = np.interp(days, around, np.concatenate(([means[-1]], means, [means[0]])))
-    daily = daily + 1.8 * _first_order(rng, DAYS, 0.6)
+    daily = daily + 1.8 * first_order(rng, DAYS, 0.6)
     month_of_day = np.repeat(np.arange(12), MONTH_DAYS)
     for month in range(12):
         here = month_of_day == month

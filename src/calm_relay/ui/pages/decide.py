@@ -15,7 +15,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.decision.compare import PlanRow, compare_plans
-from calm_relay.decision.words import COMPARE_LINES, because, compare_text, weather_words
+from calm_relay.decision.words import COMPARE_LINES, because, clipping_words, compare_text, weather_words
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme, ui_font
 from calm_relay.ui.widgets import label
@@ -113,7 +113,7 @@ class DecidePage(QWidget):
         if fresh:
             self._state.setText(
                 f"One simulated year each at 5 min, weather {weather_words(session.job)}. Money in {session.job.tariff.currency}. "
-                "Clipping is a lower bound. Ctrl+C copies the table."
+                f"{clipping_words(session.job).capitalize()}. Ctrl+C copies the table."
             )
         else:
             self._state.setText(f"Updating: {done} of {len(session.job.plans)} plans are ready.")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QLabel, QWidget
 
 from calm_relay.decision.gains import MoreModules, NowOrLater, clip_rows, inverters_with_strings, ratio_rows
-from calm_relay.decision.words import guess_words
+from calm_relay.decision.words import clipped_amount, clipping_words, guess_words
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import LaterModules
 from calm_relay.simulation.pack import inverter_pass_w
@@ -106,7 +106,7 @@ class OversizingPart:
             node = next(n for n in plan.nodes if n.id == self.choice.currentData())
             limit = inverter_pass_w(node, job.cards())
             self.chart.show_duration(duration(made, node.id, limit))
-            self._curve_words.setText(f"passes {show(limit, 'power_w', 1)} DC; clipping at 5 min is a lower bound")
+            self._curve_words.setText(f"passes {show(limit, 'power_w', 1)} DC; {clipping_words(job)}")
             self._show_clips(result.facts)
         self._show_gains()
         page.updateGeometry()
@@ -116,8 +116,9 @@ class OversizingPart:
         top = max((max(row.months_wh) for row in rows), default=0.0) / 1000
         caught = f"; batteries caught {show(facts.caught_wh, 'energy_wh', 0)} more" if facts.caught_wh >= WORTH_WH else ""
         total = sum(row.year_wh for row in rows)
-        guess = guess_words(self._page.session.job)
-        self.clip_words.setText(f"{show(total, 'energy_wh', 0)} a year in all, a lower bound{caught}. {guess}".strip())
+        job = self._page.session.job
+        amount = f"{clipped_amount(job)} {show(total, 'energy_wh', 0)} a year in all{caught}"
+        self.clip_words.setText(f"{amount[:1].upper()}{amount[1:]}. {guess_words(job)}".strip())
         for (bars, words), row in zip(self._clips, rows, strict=False):
             clipped = row.year_wh >= WORTH_WH
             bars.setVisible(clipped)

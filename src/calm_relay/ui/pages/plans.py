@@ -8,6 +8,7 @@ from PySide6.QtCore import QSignalBlocker, QTimer
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.decision.limits import passed_words
+from calm_relay.decision.words import clipped_amount
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
 from calm_relay.relay.values import RelayValues, grid_down_values
@@ -219,7 +220,7 @@ class PlansPage(QWidget):
         parts = [f"Above a limit: {'; '.join(above)}"] if (above := passed_words(f)) else []
         parts += [f"This year {show(available, 'energy_wh', 0)} reached the inverters"]
         for text, wh in (
-            ("AC limits clipped at least {}", f.clipped_wh),
+            (f"AC limits clipped {clipped_amount(session.job)} {{}}", f.clipped_wh),
             ("the battery caught {} more", f.caught_wh),
             ("the export cap held back {}", f.held_by_cap_wh),
         ):

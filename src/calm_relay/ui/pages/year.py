@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from calm_relay.decision.words import weather_words
+from calm_relay.decision.words import clipping_words, weather_words
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
@@ -100,7 +100,7 @@ class YearPage(QWidget):
         self.words_label.setText(
             f"Self-sufficiency {show(f.self_sufficiency_frac, 'fraction')}, own use of PV {show(f.own_use_frac, 'fraction')}"
             + (f", {f.full_cycles:.0f} full cycles" if f.usable_wh else "")
-            + f". Weather is {weather_words(session.job)}; clipping at 5 min is a lower bound."
+            + f". Weather is {weather_words(session.job)}; {clipping_words(session.job)}."
             + (f" Rests on {count_words(len(self.session.assumed()), 'assumed value')}." if self.session.assumed() else "")
         )
         self.ribbon.show_ribbon(ribbon(f), dim=False)
