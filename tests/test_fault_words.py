@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import json
 import re
 
 import pytest
 
+from calm_relay.cli import main
 from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput
-from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.job.container import validate_job
+from calm_relay.job.edits import Edit, apply_edits, read_path
 from calm_relay.job.fault_words import kind_of_name
+from calm_relay.job.fields import all_fields, describe
+from calm_relay.job.plausible import doubt
 
 FIELDS = (
     "name", "calendar_year", "made_up", "site.place.latitude_deg", "site.supply.kind", "site.supply.service_a",
@@ -60,3 +65,23 @@ def test_a_bound_stands_in_the_unit_that_people_see():
     with pytest.raises(BadInput, match="use one of single_phase, split_phase, three_phase"):
         apply_edits(demo_job(), [Edit("site.supply.kind", "two phases")])
     assert kind_of_name("tilt_deg") == "angle_deg"
+
+
+def test_a_clock_in_a_file_is_read_and_a_figure_hardly_meant_is_asked_about(demo, tmp_path, capsys):
+    data = json.loads(demo.model_dump_json())
+    data["tariff"]["cheap_start_h"] = "23:30"
+    data["house"]["appliances"][0]["window_end_h"] = "11 pm"
+    job = validate_job(data, "")
+    assert (job.tariff.cheap_start_h, job.house.appliances[0].window_end_h) == (23.5, 23.0)
+    out = str(tmp_path / "out.json")
+    assert main(["set", "demo", "site.supply.voltage_v", "23", "--out", out]) != 0
+    assert "23 V is hardly meant here; usual is 100 V to 500 V; with --sure" in "".join(capsys.readouterr())
+    assert main(["set", "demo", "site.supply.voltage_v", "23", "--out", out, "--sure"]) == 0
+
+
+def test_no_figure_of_the_demos_is_doubted(demo):
+    for path in all_fields(demo):
+        value, info = read_path(demo, path), describe(demo, path)
+        for one in value if isinstance(value, list | tuple) else [value]:
+            if isinstance(one, int | float) and not isinstance(one, bool):
+                assert doubt(path, info.kind, float(one)) is None, path

@@ -10,7 +10,7 @@ import re
 from dataclasses import dataclass
 from typing import Annotated
 
-from pydantic import Field
+from pydantic import BeforeValidator, Field
 
 from calm_relay.errors import BadInput, Fault
 
@@ -102,7 +102,17 @@ EnergyWh = Annotated[float, Quantity("energy_wh"), Field(ge=0)]
 VoltageV = Annotated[float, Quantity("voltage_v"), Field(gt=0)]
 CurrentA = Annotated[float, Quantity("current_a"), Field(gt=0)]
 TemperatureC = Annotated[float, Quantity("temperature_c"), Field(ge=-80, le=90)]
-ClockH = Annotated[float, Quantity("clock_h"), Field(ge=0, le=24)]
+
+
+def _clock_from_text(given: object) -> object:
+    """Return a clock's time in a file, such as "12:30" or "11 pm", as hours [h]; everything else as it is."""
+    clock = _CLOCK.match(given) if isinstance(given, str) else None
+    if clock is None or not (clock.group(2) or clock.group(3)):
+        return given
+    return _clock_h(int(clock.group(1)), int(clock.group(2) or 0), (clock.group(3) or "").casefold())
+
+
+ClockH = Annotated[float, BeforeValidator(_clock_from_text), Quantity("clock_h"), Field(ge=0, le=24)]
 Fraction = Annotated[float, Quantity("fraction"), Field(ge=0, le=1)]
 LengthM = Annotated[float, Quantity("length_m"), Field(gt=0)]
 HoursH = Annotated[float, Quantity("hours_h"), Field(ge=0)]

@@ -113,6 +113,7 @@ def _parser() -> argparse.ArgumentParser:
     put.add_argument("path", help="the field's path, such as site.supply.service_a or plans[hybrid-swap].name")
     put.add_argument("value", help="with its unit where it has one, such as '6.3 kW'; 'none' where it may be open")
     put.add_argument("--out", required=True, help="where to save the changed job")
+    put.add_argument("--sure", action="store_true", help="take a figure that is hardly meant as it is")
     cards = command("cards", "the equipment cards that ship", values.cards_command, job=False)
     cards.add_argument("--kind", choices=values.card_kinds(), help="cards of this kind only")
     new = command(

@@ -11,6 +11,7 @@ from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.edits import apply_edits, read_path
 from calm_relay.job.fields import FieldInfo, describe
+from calm_relay.job.plausible import doubt
 from calm_relay.job.sources import typed_edits
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.units import format_quantity as show
@@ -36,6 +37,10 @@ def set_command(options: argparse.Namespace) -> int:
     job = opened.job
     info, before = describe(job, options.path), read_path(job, options.path)
     value = _value(options.path, options.value, info, before)
+    if isinstance(value, int | float) and not isinstance(value, bool) and not options.sure:
+        odd = doubt(options.path, info.kind, float(value))
+        if odd is not None:
+            raise BadInput([Fault("", options.path, odd[0], f"{odd[1]}; with --sure it is taken as it is")])
     changed = apply_edits(job, typed_edits(job, options.path, value))
     save_job(options.out, changed, opened.store)
     print(f"{info.label}: {_said(before, info)} to {_said(value, info)}; saved as {options.out}")

@@ -10,6 +10,7 @@ from calm_relay.job.brief_models import Brief
 from calm_relay.job.fields import UNMARKED, all_fields, label_of
 from calm_relay.job.models import Job
 from calm_relay.job.pages import PAGES, PageSpec
+from calm_relay.job.sources import assumed_paths
 from calm_relay.job.template import FIRST_BRIEF
 from calm_relay.rules.registry import Finding
 
@@ -28,7 +29,7 @@ class PageMark:
 
 def work_order(job: Job, findings: Mapping[str, Sequence[Finding]]) -> tuple[PageMark, ...]:
     """Return a mark for every page; `findings` are by plan id, of the plans computed so far."""
-    assumed = {mark.path for mark in job.marks if mark.source == "assumed"}
+    assumed = assumed_paths(job)
     fields = all_fields(job)
     return tuple(
         _plans_mark(spec, job, findings, assumed) if spec.about_plans else _field_mark(spec, job, findings, assumed, fields)

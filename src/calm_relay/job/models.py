@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -405,8 +406,14 @@ class Job(Record):
         return out
 
     def mark_of(self, path: str) -> str:
-        """Return where the value at a path comes from: typed, assumed or measured."""
-        return next((mark.source for mark in self.marks if mark.path == path), "typed")
+        """Return where the value at a path comes from: typed, assumed or measured.
+
+        A month of a row is what the row is marked as, or itself; a row is assumed while one of its months is.
+        """
+        row = re.sub(r"\[\d+\]$", "", path)
+        here = [mark.source for mark in self.marks if mark.path in (path, row)]
+        inside = [mark.source for mark in self.marks if re.fullmatch(rf"{re.escape(path)}\[\d+\]", mark.path)]
+        return next(iter([*here, *sorted(inside)]), "typed")
 
     def face(self, face_id: str) -> Face:
         """Return the face of this id; raises KeyError."""

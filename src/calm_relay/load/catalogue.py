@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from typing import Literal
 
 from calm_relay.calendar import MONTH_DAYS
@@ -34,6 +35,17 @@ def household_days(day_wh: float, latitude_deg: float, *, heated: bool = False, 
     raw = [1.0 + heated * HEATING_SHARE * c + cooled * COOLING_SHARE * h for c, h in zip(cold, hot, strict=True)]
     mean = sum(raw) / 12.0
     return tuple(round(day_wh * r / mean, 0) for r in raw)
+
+
+def year_total_wh(days_wh: Sequence[float]) -> float:
+    """Return the energy of a year whose months have these days. [Wh]"""
+    return sum(wh * days for wh, days in zip(days_wh, MONTH_DAYS, strict=True))
+
+
+def scaled_to_year(days_wh: Sequence[float], total_wh: float) -> tuple[float, ...]:
+    """Return the day's energy of each month, in the same shape over the year, so that the year holds a total. [Wh]"""
+    now = year_total_wh(days_wh)
+    return tuple(wh * total_wh / now for wh in days_wh) if now > 0 else (total_wh / sum(MONTH_DAYS),) * 12
 
 
 def catalogue() -> tuple[Appliance, ...]:

@@ -19,6 +19,7 @@ from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.history import Document
 from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.recovery import Recovery
+from calm_relay.job.sources import assumed_paths
 from calm_relay.packs.pack import pack_named
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
@@ -160,7 +161,7 @@ class Session(QObject):
 
     def assumed(self) -> frozenset[str]:
         """Return everything the chosen plan's figures rest on that nobody typed: marks of the job, and what no card gave."""
-        marks = {m.path for m in self.job.marks if m.source == "assumed" and not m.path.startswith("plans[")}
+        marks = {path for path in assumed_paths(self.job) if not path.startswith("plans[")}
         result = self.last(self.chosen)
         return frozenset(marks | (result.facts.assumed if result else frozenset()))
 

@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QMen
 from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit, read_path
 from calm_relay.job.fields import FieldInfo, describe
-from calm_relay.job.sources import base_path, mark_edits, typed_edits
+from calm_relay.job.plausible import AskingBack
+from calm_relay.job.sources import mark_edits, typed_edits
 from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.ui.fields.line import Line
@@ -72,6 +73,7 @@ class FieldCell(QWidget):
         top.addWidget(self._caption)
         top.addStretch()
         top.addWidget(self._mark)
+        self._asking = AskingBack()
         self.editor = self._make(ghost, chars)
         self._caption.setBuddy(self.editor)
         if isinstance(self.editor, QCheckBox):
@@ -165,6 +167,7 @@ class FieldCell(QWidget):
             if old == value:
                 return
             texts = [exact_text(float(v), kind) for v in (old, value)]
+        self._asking.check(self.path, self.info.kind, value)
         stored = int(value) if self.info.integer and value is not None else value
         edits = typed_edits(self.session.job, self.path, stored)
         self.session.edit(f"{self.caption}: {texts[0]} to {texts[1]}", edits, merge=self.path)
@@ -216,7 +219,7 @@ class FieldCell(QWidget):
             elif isinstance(editor, QLineEdit) and not (editor.hasFocus() and (editor.isModified() or self.why.text())):
                 editor.setText("" if value is None else str(value))
                 editor.setCursorPosition(0)
-        source = self.session.job.mark_of(base_path(self.path))
+        source = self.session.job.mark_of(self.path)
         self._mark.setText(WORDS[source])
         name = self.caption if not WORDS[source] else f"{self.caption}, {WORDS[source]}"
         editor.setAccessibleName(name)

@@ -4,19 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
+from calm_relay.errors import BadInput, Fault
 from calm_relay.job.edits import read_path
 from calm_relay.job.fields import describe
-from calm_relay.job.sources import typed_edits
+from calm_relay.job.plausible import AskingBack, doubt
+from calm_relay.job.sources import typed_edits, typed_months
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.fields.reason import reason_label, show_reason
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
-from calm_relay.units import SCALES
+from calm_relay.units import SCALES, parse_quantity
 from calm_relay.units import format_quantity as show
+
+
+def _months(count: int) -> str:
+    return "is 1 month" if count == 1 else f"are {count} months"
 
 
 class MonthRow(QWidget):
@@ -47,6 +53,8 @@ class MonthRow(QWidget):
         holder = QWidget()
         flow = FlowLayout(holder, gap=5, line_gap=4)
         self.fields: list[QuantityField] = []
+        self._names: list[QLabel] = []
+        self._asking = AskingBack()
         for i, month in enumerate(MONTHS):
             cell = QWidget()
             inner = QVBoxLayout(cell)
@@ -58,10 +66,13 @@ class MonthRow(QWidget):
             )
             field.editingFinished.connect(session.document.end_merge)
             field.faulted.connect(lambda why, field=field, month=month: self._say_why(field, month, why))
+            field.takes_many = True
+            field.pasted.connect(lambda texts, i=i: self._paste(i, texts))
             name.setBuddy(field)
             inner.addWidget(name)
             inner.addWidget(field)
             self.fields.append(field)
+            self._names.append(name)
             flow.addWidget(cell)
         column.addWidget(holder)
         self.why = reason_label()
@@ -79,8 +90,33 @@ class MonthRow(QWidget):
         if value is None:
             return
         path = f"{self.path}[{index}]"
+        self._asking.check(path, self._kind, value / self._factors[index])
         text = f"{self._label}, {MONTHS[index]}: {show(value, self._kind)}"
         self.session.edit(text, typed_edits(self.session.job, path, value / self._factors[index]), merge=path)
+
+    def _paste(self, first: int, texts: list[str]) -> None:
+        """Take a copied column or row from a month on, as one entry; a fault in one of them changes nothing."""
+        values = list(read_path(self.session.job, self.path))
+        field = self.fields[first]
+        if len(texts) > 12 - first:
+            left = 12 - first
+            self._say_why(field, MONTHS[first], f"{len(texts)} values were copied; from here on there {_months(left)}")
+            return
+        for i, text in enumerate(texts, start=first):
+            try:
+                value = parse_quantity(text, self._kind) / self._factors[i]
+                odd = doubt(f"{self.path}[{i}]", self._kind, value)
+                if odd is not None:
+                    raise BadInput([Fault("", "", *odd)])
+            except BadInput as error:
+                self._say_why(field, MONTHS[i], f"{error.faults[0].problem}; {error.faults[0].remedy}")
+                return
+            values[i] = value
+        edits = typed_months(self.session.job, self.path, first, values[first : first + len(texts)])
+        try:
+            self.session.edit(f"{self._label}: {len(texts)} months pasted", edits)
+        except BadInput as error:
+            self._say_why(field, MONTHS[first], f"{error.faults[0].problem}; {error.faults[0].remedy}")
 
     def focus_first(self) -> None:
         """Put the focus on January."""
@@ -90,8 +126,10 @@ class MonthRow(QWidget):
         """Show the document's values."""
         unit = SCALES[self._kind].unit
         self._caption.setText(f"{self._label}, {unit}" if unit else self._label)
-        source = self.session.job.mark_of(self.path)
-        self._mark.setText("" if source == "typed" else source)
+        marks = [self.session.job.mark_of(f"{self.path}[{i}]") for i in range(12)]
+        typed = [month for month, mark in zip(MONTHS, marks, strict=True) if mark == "typed"]
+        rest = next((mark for mark in marks if mark != "typed"), "")
+        self._mark.setText(f"{rest}, but {', '.join(typed)}" if rest and typed else rest)
         values = read_path(self.session.job, self.path)
         for field, value, factor in zip(self.fields, values, self._factors, strict=True):
             field.fit()

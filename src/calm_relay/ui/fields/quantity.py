@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent
+from PySide6.QtGui import QFocusEvent, QGuiApplication, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QWidget
 
 from calm_relay.errors import BadInput
@@ -18,6 +19,13 @@ NUDGE = {
 }  # fmt: skip
 
 
+def several_values(text: str) -> list[str]:
+    """Return the values of a copied column or row, empty cells left out; nothing where there are fewer than two."""
+    parts = [part.strip() for part in re.split(r"[\n\r\t;]+", text)]
+    values = [part for part in parts if part]
+    return values if len(values) > 1 else []
+
+
 class QuantityField(Line):
     """Edits one number in core units; leaving it untouched is no edit. `commit` raises BadInput for what does not fit.
 
@@ -25,6 +33,7 @@ class QuantityField(Line):
     """
 
     faulted = Signal(str)
+    pasted = Signal(list)  # several values at once: texts, as copied from a table
 
     def __init__(
         self,
@@ -43,6 +52,7 @@ class QuantityField(Line):
         self._kind, self._commit, self._optional, self._integer = kind, commit, optional, integer
         self._value: float | None = None
         self._hint, self._with_unit = "", with_unit
+        self.takes_many = False  # whether someone listens to `pasted`
         self.setAccessibleName(name)
         self.setPlaceholderText(ghost)
         self._chars = chars
@@ -109,7 +119,18 @@ class QuantityField(Line):
             self.apply()
         super().focusOutEvent(event)
 
+    def paste(self) -> None:
+        """Paste; several values at once, a column or a row of a table, are handed on where someone takes them."""
+        values = several_values(QGuiApplication.clipboard().text())
+        if values and self.takes_many:
+            self.pasted.emit(values)
+        else:
+            super().paste()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.matches(QKeySequence.StandardKey.Paste):
+            self.paste()
+            return
         if event.key() == Qt.Key.Key_Escape and (self.isModified() or self.property("bad")):
             self._revert()
             return

@@ -179,6 +179,7 @@ class AppliancesPart:
 
     # --- showing
     def show_figures(self) -> None:
+        self.background.show_figures()
         session = self._page.session
         job = session.job
         counted = {a.id for a in job.house.counted}

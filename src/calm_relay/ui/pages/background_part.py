@@ -6,14 +6,19 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTH_DAYS
 from calm_relay.job.house_models import ProfileLoad
 from calm_relay.job.models import FieldMark
-from calm_relay.load.catalogue import HOUSEHOLDS, household_days
+from calm_relay.job.plausible import AskingBack
+from calm_relay.job.sources import typed_edits
+from calm_relay.load.catalogue import HOUSEHOLDS, household_days, scaled_to_year, year_total_wh
 from calm_relay.load.meter_files import read_meter
 from calm_relay.load.profile import PUBLISHED, PUBLISHED_SOURCE
+from calm_relay.ui.fields.quantity import QuantityField
+from calm_relay.ui.fields.reason import reason_label, show_reason
+from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
@@ -32,6 +37,7 @@ class BackgroundPart:
     def __init__(self, page: FieldPage) -> None:
         self._page = page
         self.by_month = False
+        self.year_total: QuantityField | None = None
         self.seasons = {"heated": True, "cooled": False}  # of the household one begins with
 
     def shape(self) -> object:
@@ -44,6 +50,7 @@ class BackgroundPart:
     def build(self) -> None:
         page, job = self._page, self._page.session.job
         background = job.house.background
+        self.year_total = None
         if job.mark_of(DAYS_PATH) == "assumed" and not job.house.appliances:
             page.words(
                 "Bring: a bill with the kWh of each month, and what runs in the evening. Type the day's kWh of each month, and say "
@@ -58,7 +65,7 @@ class BackgroundPart:
                 page.month_row(DAYS_PATH, factors=MONTH_DAYS, caption="Everything else, a month")
             else:
                 page.month_row(DAYS_PATH)
-            page.flow(self._as_months(), page.cell("house.background.holds_listed"))
+            page.flow(self._year_total(), self._as_months(), page.cell("house.background.holds_listed"))
             if background.shape == PUBLISHED:
                 page.words(f"{PUBLISHED_SOURCE}; each month is scaled to its total.")
             elif background.shape != "flat":
@@ -67,6 +74,38 @@ class BackgroundPart:
             page.heading("As metered", ("Read a meter file…", self._ask_meter), ("Type totals instead", self.type_totals))
             page.words(f"{background.source or background.series.column}, every {background.series.step_s // 60} min.", "strong")
             page.words("Appliances below are taken as part of it, unless you say that they come on top.")
+
+    def _year_total(self) -> QWidget:
+        """A field for the year's total, as a bill has it: the months keep their shape and are scaled to it."""
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(1)
+        name = label("Everything else, the year", "quiet")
+        self.year_total = QuantityField("energy_wh", "Everything else, the year", self._take_total)
+        why = reason_label()
+        self.year_total.faulted.connect(lambda text: show_reason(why, text, self.year_total))
+        name.setBuddy(self.year_total)
+        for part in (name, self.year_total, why):
+            column.addWidget(part)
+        self._asking = AskingBack()
+        self.show_figures()
+        return holder
+
+    def show_figures(self) -> None:
+        """Show the year's total of what the months hold."""
+        background = self._page.session.job.house.background
+        if isinstance(background, ProfileLoad) and self.year_total is not None:
+            self.year_total.show_value(year_total_wh(background.energy_wh_per_day))
+
+    def _take_total(self, total_wh: float | None) -> None:
+        session = self._page.session
+        background = session.job.house.background
+        if total_wh is None or not isinstance(background, ProfileLoad):
+            return
+        self._asking.check(DAYS_PATH, "energy_wh", total_wh / 365.0)
+        days = scaled_to_year(background.energy_wh_per_day, total_wh)
+        session.edit(f"Everything else, the year: {show(total_wh, 'energy_wh', 0)}", typed_edits(session.job, DAYS_PATH, days))
 
     def _as_months(self) -> QWidget:
         tick = QCheckBox("Type whole months, as a bill has them")

@@ -32,6 +32,7 @@ class BriefPage(FieldPage):
     def build(self) -> None:
         job = self.session.job
         self.title("Brief", "What the battery is for. It sets defaults elsewhere, and each of them says so.")
+        self.flow(self.cell("name", chars=34))
         self.heading("What matters")
         holder = QWidget()
         grid = QGridLayout(holder)
