@@ -146,8 +146,9 @@ def test_decide_shows_one_state_only(window, qapp):
     assert wait_idle(qapp, window)
     assert table.isEnabled()
     assert [table.item(2, c).text() for c in range(1, 6)] != shown
-    window.page("decide").copy_table()
-    assert qapp.clipboard().text().startswith("\tToday\tA\tB\tC\tD\nGate\t")
+    window.page("decide").table.setFocus()
+    window.keys.copy()
+    assert qapp.clipboard().text().startswith("\tToday As it stands\tA ")
 
 
 def test_plans_are_duplicated_renamed_and_removed_as_named_entries(window, qapp, answers):

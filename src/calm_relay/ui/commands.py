@@ -66,7 +66,8 @@ def _edit_commands() -> list[Command]:
     m = "&Edit"
     return [
         Command(m, "undo", "&Undo", lambda w: w.undo(), "Ctrl+Z"),
-        Command(m, "redo", "&Redo", lambda w: w.redo(), "Ctrl+Shift+Z"),
+        Command(m, "redo", "&Redo", lambda w: w.redo(), "Ctrl+Shift+Z|Ctrl+Y"),
+        Command(m, "copy", "&Copy the table or picture in focus", lambda w: w.keys.copy(), "Ctrl+C", after_line=True),
         Command(m, "goto", "&Go to…", lambda w: w.go_to(), "Ctrl+G", after_line=True),
     ]
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QStatusBar, QWidget
 from calm_relay.errors import BadInput
 from calm_relay.job.container import OpenedJob, read_job
 from calm_relay.tables.file_kind import SUFFIXES, FileKind, kind_of_file
+from calm_relay.ui.copying import save
 from calm_relay.ui.dialogs import Dialogs, take_up_unsaved
 from calm_relay.ui.session import Session
 from calm_relay.ui.settings import Settings
@@ -55,6 +56,18 @@ class JobFiles:
 
     def __init__(self, host: Host) -> None:
         self._host = host
+
+    def save_picture(self, widget: QWidget) -> None:
+        """Ask for a file and write a table or picture into it; its ending says how."""
+        name = widget.accessibleName() or "picture"
+        kinds = "Picture (*.png);;Drawing (*.svg);;Text with tabs (*.tsv)"
+        path = self._host.dialogs.ask_save_as(f"Save {name}", f"{name}.png", kinds)
+        if path is None:
+            return
+        try:
+            save(widget, path)
+        except OSError as error:
+            self.problem(f"{path}: it could not be written ({error.strerror}); choose another folder")
 
     def problem(self, text: str) -> None:
         """Say what did not work."""

@@ -13,9 +13,11 @@ from PySide6.QtWidgets import QMainWindow, QMenu
 BY_HAND = (
     ("Arrows", "along the relay line and the plan tabs; over the carpet and the day: move the clock; in a number: nudge it"),
     ("Enter", "open the station, the check or the page; apply a number"),
-    ("Esc", "put a number back; close the sheet"),
+    ("Right", "in the work order: into the page, to its first field"),
+    ("Esc", "put a number back; close the sheet or the open check"),
     ("Tab", "next field"),
-    ("Page Up, Page Down", "a week in the carpet, an hour in the day"),
+    ("Page Up, Page Down", "scroll the page; a week in the carpet, an hour in the day"),
+    ("Menu key", "on a plan tab, a table or a picture: what can be done with it"),
 )
 
 
@@ -30,7 +32,7 @@ class Command:
     name : str
         Its short name.
     text, keys, tip : str
-        What it is called, its shortcut, what it does.
+        What it is called, its shortcut (several with a bar between), what it does.
     act : callable
         Called with the window; a `toggles` entry's with the window and whether it is ticked.
     toggles : bool
@@ -79,7 +81,7 @@ class Menus:
             menu.addSeparator()
         action = QAction(command.text, self._window)
         if command.keys:
-            action.setShortcut(QKeySequence(command.keys))
+            action.setShortcuts([QKeySequence(keys) for keys in command.keys.split("|")])
         if command.tip:
             action.setToolTip(command.tip)
         if command.toggles:
@@ -122,7 +124,7 @@ class Menus:
         """Return every shortcut with what it does."""
         rows = [
             (
-                a.shortcut().toString(QKeySequence.SequenceFormat.NativeText),
+                " or ".join(keys.toString(QKeySequence.SequenceFormat.NativeText) for keys in a.shortcuts()),
                 a.text().replace("&&", "+").replace("&", "").replace("+", "&"),
             )
             for a in self._all.values()

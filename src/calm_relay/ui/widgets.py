@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QLabel, QLayout, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QSizePolicy, QWidget
 
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.theme import hatch_brush
@@ -46,6 +46,17 @@ def scrolled(page: QWidget) -> QScrollArea:
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
     area.setWidget(page)
     return area
+
+
+def first_field(page: QWidget) -> QWidget | None:
+    """Return the first thing in a page's order of Tab that the keyboard reaches, buttons of its parts left out; else a button."""
+    reached: list[QWidget] = []
+    at = page.nextInFocusChain()
+    while at is not page and at is not None:
+        if page.isAncestorOf(at) and at.isVisible() and at.isEnabled() and at.focusPolicy() & Qt.FocusPolicy.TabFocus:
+            reached.append(at)
+        at = at.nextInFocusChain()
+    return next((w for w in reached if not isinstance(w, QPushButton)), next(iter(reached), None))
 
 
 class LegendRow(QWidget):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QPoint, QSize, Qt
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -32,6 +32,7 @@ from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.goto import GoTo
 from calm_relay.ui.job_files import JobFiles
 from calm_relay.ui.menus import Command, Menus
+from calm_relay.ui.page_keys import PageKeys
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.make import make_page
 from calm_relay.ui.pages.plans import PlansPage
@@ -78,6 +79,7 @@ class MainWindow(QMainWindow):
         self.files = JobFiles(self)
         self.menus = Menus(self, commands)
         self.show_recent()
+        self.keys = PageKeys(self)
         self._take_up()
         hints = QApplication.styleHints()
         hints.colorSchemeChanged.connect(lambda _: self.set_theme_choice("system") if self.settings.theme == "system" else None)
@@ -106,6 +108,7 @@ class MainWindow(QMainWindow):
     # --- frame
     def _build(self) -> None:
         self.tabs = PlanTabs(self.session, self.theme)
+        self.tabs.menu_asked.connect(lambda at: self.menus.menu("&Plan").exec(at))
         self.pins = PinBar(self.session)
         self.headroom = Headroom(self.session, self.theme, self.dialogs)
         self.headroom.applied.connect(lambda text: self.statusBar().showMessage(f"Applied: {text}", 6000))
@@ -163,6 +166,7 @@ class MainWindow(QMainWindow):
         for spec in PAGES:
             button = OrderButton(spec.title, self.theme)
             button.clicked.connect(lambda _=False, p=spec.key: self.show_page(p))
+            button.entered.connect(lambda p=spec.key: self.keys.enter(p))
             self._order.addButton(button)
             self.order_buttons[spec.key] = button
             order.addWidget(button)
@@ -204,6 +208,18 @@ class MainWindow(QMainWindow):
         focus = self.focusWidget()
         if focus is None or not focus.isVisible() or focus in self.order_buttons.values():
             self.order_buttons[name].setFocus()
+
+    def holder(self) -> QScrollArea | None:
+        """Return what the shown page scrolls in."""
+        return self._holders.get(self._page)
+
+    def follow_focus(self, _old: QWidget | None, now: QWidget | None) -> None:
+        """Keep what has the focus in sight."""
+        self.keys.follow(now)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if not self.keys.scrolled(event):
+            super().keyPressEvent(event)
 
     def action(self, name: str) -> QAction:
         """Return a menu entry by its short name."""

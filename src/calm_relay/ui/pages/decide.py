@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, Qt
-from PySide6.QtGui import QFontMetrics, QGuiApplication, QKeySequence, QPainter, QResizeEvent, QShortcut
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPoint, QRect, QRectF, Qt
+from PySide6.QtGui import QFontMetrics, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QHeaderView,
+    QMenu,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableWidget,
@@ -16,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.decision.compare import PlanRow, compare_plans
 from calm_relay.decision.words import COMPARE_LINES, because, clipping_words, compare_text, weather_words
+from calm_relay.ui.copying import fill_menu
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme, ui_font
 from calm_relay.ui.widgets import label
@@ -76,9 +78,8 @@ class DecidePage(QWidget):
         self.table.setVerticalScrollMode(QTableWidget.ScrollMode.ScrollPerPixel)
         self.table.setShowGrid(False)
         self.table.setTabKeyNavigation(False)
-        copy = QShortcut(QKeySequence(QKeySequence.StandardKey.Copy), self.table)
-        copy.setContext(Qt.ShortcutContext.WidgetShortcut)
-        copy.activated.connect(self.copy_table)
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._menu)
         column.addWidget(self.table, 1)
         self._because = label(wrap=True)
         self._because.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -181,10 +182,7 @@ class DecidePage(QWidget):
             item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             self.table.setItem(1, column, item)
 
-    def copy_table(self) -> None:
-        """Put the table on the clipboard as text with tabs."""
-        lines = ["\t".join(["", *(row.letter for row in self._rows)])]
-        for r in range(self.table.rowCount()):
-            cells = (self.table.item(r, c) for c in range(self.table.columnCount()))
-            lines.append("\t".join(item.text() if item else "" for item in cells))
-        QGuiApplication.clipboard().setText("\n".join(lines))
+    def _menu(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        fill_menu(menu, self.table)
+        menu.exec(self.table.viewport().mapToGlobal(at))

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QGridLayout, QWidget
 
 from calm_relay.decision.house_sums import quick_sums
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.widgets import clear_layout, label
 from calm_relay.units import format_quantity as show
 
@@ -15,6 +16,20 @@ if TYPE_CHECKING:
     from calm_relay.study import Study
     from calm_relay.ui.pages.base import FieldPage
     from calm_relay.ui.runner import Cancel
+
+
+class SumsTable(Copyable, QWidget):
+    """The holder of the sums, which says them to who copies it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.sums: tuple[Sum, ...] = ()
+        self.setAccessibleName("Quick sums")
+
+    def copy_rows(self) -> Rows:
+        """Return every sum with its arithmetic."""
+        rows = ([s.name, show(s.value, s.quantity), s.arithmetic, s.parts] for s in self.sums)
+        return [["sum", "figure", "arithmetic", "beside the year"], *rows]
 
 
 class SumsPart:
@@ -30,7 +45,7 @@ class SumsPart:
         page = self._page
         page.heading("Quick sums, before the year and beside it")
         self.peaks = page.words("")
-        self._holder = QWidget()
+        self._holder = SumsTable()
         self.grid = QGridLayout(self._holder)
         self.grid.setContentsMargins(0, 0, 0, 0)
         self.grid.setHorizontalSpacing(14)
@@ -62,6 +77,7 @@ class SumsPart:
             self._show(sums)
 
     def _show(self, sums: tuple[Sum, ...]) -> None:
+        self._holder.sums = sums
         clear_layout(self.grid)
         row = 0
         for made, after in zip(sums, (*sums[1:], None), strict=True):

@@ -10,14 +10,16 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTH_DAYS, MONTHS
 from calm_relay.ui.clock import STEPS_PER_DAY, Clock
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, mixed, ui_font, ui_metrics
+from calm_relay.units import SCALES
 from calm_relay.units import format_quantity as show
 
 ROWS = 96  # quarter hours
 HOURS = (0, 6, 12, 18, 24)
 
 
-class CarpetView(QWidget):
+class CarpetView(Copyable, QWidget):
     """Shows one quantity over the year; moving over it, or the arrow keys, move the clock."""
 
     moved = Signal(int)
@@ -49,6 +51,17 @@ class CarpetView(QWidget):
         self._dim = False
         self._shade()
         self._announce()
+
+    def copy_rows(self) -> Rows:
+        """Return the quantity's mean of every hour: a row a day."""
+        if self._values is None:
+            return ()
+        hours = self._values.reshape(365, 24, -1).mean(axis=2)
+        dates = [f"{month} {day}" for month, days in zip(MONTHS, MONTH_DAYS, strict=True) for day in range(1, days + 1)]
+        rows = (
+            [date, *(show(v, self._kind, with_unit=False) for v in row)] for date, row in zip(dates, hours.tolist(), strict=True)
+        )
+        return [[f"{self._name}, {SCALES[self._kind].unit}", *(f"{h:02d}:00" for h in range(24))], *rows]
 
     @property
     def top(self) -> float:

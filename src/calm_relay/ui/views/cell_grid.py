@@ -8,12 +8,13 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, readable_on, ui_font, ui_metrics
 
 MOVES = {Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0), Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1)}
 
 
-class CellGrid(QWidget):
+class CellGrid(Copyable, QWidget):
     """Cells with a cursor. Arrows move, Shift or dragging takes in more; what a key puts in is the subclass's."""
 
     def __init__(
@@ -49,6 +50,11 @@ class CellGrid(QWidget):
         """The mouse has taken cells in."""
 
     # --- shared
+    def copy_rows(self) -> Rows:
+        """Return the cells in words."""
+        body = ([row, *(self.cell_words(r, c) for c in range(len(self._columns)))] for r, row in enumerate(self._rows))
+        return [["", *self._columns], *body]
+
     def sizeHint(self) -> QSize:
         return QSize(600, self.height())
 

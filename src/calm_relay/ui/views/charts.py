@@ -12,6 +12,7 @@ from PySide6.QtGui import QBrush, QColor
 from PySide6.QtWidgets import QGraphicsPathItem, QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTHS
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, hatch_brush, mixed, ui_font
 from calm_relay.year.house_pictures import LoadCurve
 from calm_relay.year.pictures import Duration, Stack
@@ -20,7 +21,7 @@ Array = NDArray[np.float64]
 pg.setConfigOptions(antialias=True)
 
 
-class Chart(pg.PlotWidget):
+class Chart(Copyable, pg.PlotWidget):
     """A quiet plot: no mouse zoom, no menu; axes in the theme's ink."""
 
     def __init__(self, theme: Theme, name: str, x_text: str, y_text: str, parent: QWidget | None = None) -> None:
@@ -35,6 +36,15 @@ class Chart(pg.PlotWidget):
         self.setMouseEnabled(False, False)
         self.setFrameShape(self.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._said: Rows = ()
+
+    def copy_rows(self) -> Rows:
+        """Return what the chart was drawn from."""
+        return self._said
+
+    def say(self, heads: Sequence[str], columns: Sequence[Sequence[str]]) -> None:
+        """Keep what the chart is drawn from, for who copies it."""
+        self._said = [list(heads), *(list(row) for row in zip(*columns, strict=True))]
 
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
@@ -77,6 +87,14 @@ class Chart(pg.PlotWidget):
         self.addItem(line)
 
 
+def _kw(watts: Array) -> list[str]:
+    return [f"{w / 1000:.3f}" for w in watts.tolist()]
+
+
+def _told(hours: Array) -> list[str]:
+    return [f"{h:g}" for h in np.round(hours, 3).tolist()]
+
+
 # Fills for stacked loads: shades between house blue and paper, so that no other quantity's hue is borrowed.
 def stack_colors(theme: Theme, count: int) -> list[QColor]:
     """Return `count` shades for a stack, darkest last."""
@@ -92,6 +110,7 @@ class StackChart(Chart):
     ) -> list[tuple[str, QColor]]:
         """Draw a stack in kW, over named days or hours of one; returns names with their colours, for the legend."""
         self.clear()
+        self.say(["hour", *(f"{name}, kW" for name, _ in stack.parts)], [_told(stack.hours), *(_kw(w) for _, w in stack.parts)])
         colors = stack_colors(self._theme, len(stack.parts))
         low = np.zeros_like(stack.hours)
         legend = []
@@ -123,6 +142,8 @@ class DurationChart(Chart):
     def show_duration(self, d: Duration) -> None:
         """Draw the curve in kW over hours."""
         self.clear()
+        self.say(("hour of the year", "offered, kW", "caught, kW", "lost, kW"),
+                 (_told(d.hours), _kw(d.offered_w), _kw(d.caught_w), _kw(d.lost_w)))  # fmt: skip
         t = self._theme
         offered = d.offered_w / 1000.0
         limit = d.limit_w / 1000.0
@@ -147,6 +168,9 @@ class MonthsChart(Chart):
     def show_months(self, rows: Sequence[tuple[str, Sequence[float], str]], per: float = 1000.0) -> None:
         """Draw rows of (name, twelve values, hue) divided by `per`, Wh in kWh as it stands; what is below zero hangs down."""
         self.clear()
+        self.say(
+            ["month", *(name for name, _, _ in rows)], [MONTHS, *([f"{v / per:.2f}" for v in values] for _, values, _ in rows)]
+        )
         width = 0.8 / max(1, len(rows))
         top, low = 1.0, 0.0
         for i, (_, values, hue) in enumerate(rows):
@@ -167,6 +191,7 @@ class LoadChart(Chart):
     def show_curve(self, curve: LoadCurve) -> None:
         """Draw the curve in kW; the hours' axis is logarithmic, since the few highest are what matters."""
         self.clear()
+        self.say(("hours of the year", "the house, kW"), (_told(curve.hours), _kw(curve.load_w)))
         self.setLogMode(x=True, y=False)
         x, y = np.log10(curve.hours), curve.load_w / 1000.0
         self.addItem(pg.PlotCurveItem(x, y, pen=pg.mkPen(self._theme.color("house"), width=2.0)))
@@ -193,6 +218,7 @@ class DayLines(Chart):
     def show_days(self, days: Sequence[tuple[str, Array]]) -> list[tuple[str, QColor]]:
         """Draw the days in kW; returns names with their colours, for the legend."""
         self.clear()
+        self.say(["hour", *(f"{name}, kW" for name, _ in days)], [[f"{h:02d}:00" for h in range(24)], *(_kw(w) for _, w in days)])
         colors = stack_colors(self._theme, len(days))
         x: Array = np.arange(24, dtype=float) + 0.5
         top = 0.1

@@ -11,6 +11,7 @@ from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.ui.clock import STEPS_PER_DAY, Clock
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 
 if TYPE_CHECKING:
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
 LEGEND = (("PV used", "sun"), ("lost", "lost"), ("house", "house"), ("import", "grid"), ("state of charge", "battery"))
 
 
-class DayView(QWidget):
+class DayView(Copyable, QWidget):
     """Draws a :class:`DayPicture`; moving over it, or left and right, move the clock within the day."""
 
     moved = Signal(int)
@@ -49,6 +50,17 @@ class DayView(QWidget):
             most = max(float(day.pv_w.max()), float(day.load_w.max()), float(day.import_w.max()), 500.0)
             self._top = float(np.ceil(most / 1000.0) * 1000.0)
         self.update()
+
+    def copy_rows(self) -> Rows:
+        """Return the day step by step."""
+        d = self._day
+        if d is None:
+            return ()
+        columns = [d.hours, d.pv_used_w / 1000, d.lost_w / 1000, d.load_w / 1000, d.import_w / 1000, d.export_w / 1000]
+        heads = ["hour", "PV used, kW", "lost, kW", "house, kW", "import, kW", "export, kW"]
+        if d.soc_frac is not None:
+            columns, heads = [*columns, d.soc_frac * 100], [*heads, "state of charge, %"]
+        return [heads, *([f"{v:.3f}" for v in row] for row in np.column_stack(columns).tolist())]
 
     def frame_rect(self) -> QRectF:
         metrics = ui_metrics(7.5 * self._scale)

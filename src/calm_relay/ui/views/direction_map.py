@@ -7,13 +7,14 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.decision.directions import DirectionMap
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, mixed, readable_on, ui_font, ui_metrics
 from calm_relay.ui.views.compass import wind
 
 CELL_HIGH_PX = 17.0
 
 
-class DirectionMapView(QWidget):
+class DirectionMapView(Copyable, QWidget):
     """One row a tilt, one column a direction; figures are percent of the best, darker is more."""
 
     def __init__(self, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
@@ -37,6 +38,14 @@ class DirectionMapView(QWidget):
             tilt, azimuth, value = made.best
             self.setAccessibleDescription(f"best {value:.0f} kWh per kWp at tilt {tilt:g}, azimuth {azimuth:g}, {wind(azimuth)}")
         self.update()
+
+    def copy_rows(self) -> Rows:
+        """Return the yields: a row a tilt, a column a direction."""
+        if self._map is None:
+            return ()
+        heads = ["kWh per kWp", *(f"{a:g}°" for a in self._map.azimuths_deg)]
+        rows = zip(self._map.tilts_deg, self._map.kwh_per_kwp, strict=True)
+        return [heads, *([f"tilt {tilt:g}°", *(f"{v:.0f}" for v in values)] for tilt, values in rows)]
 
     # --- geometry
     def _order(self) -> list[float]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.decision.limits import limit_costs
@@ -12,6 +13,7 @@ from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Waiver
 from calm_relay.rules.registry import Finding, Remedy
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
@@ -22,7 +24,7 @@ from calm_relay.units import format_quantity as show
 __all__ = ["Headroom", "HeadroomRow", "figure"]
 
 
-class Headroom(QWidget):
+class Headroom(Copyable, QWidget):
     """The right-hand panel. It shows findings of one state of the job only; those still computed are said to be so."""
 
     applied = Signal(str)
@@ -79,6 +81,19 @@ class Headroom(QWidget):
             return result.findings, False
         return self.session.quick_findings(self.session.chosen), True
 
+    def copy_rows(self) -> Rows:
+        """Return every finding with its figure and its arithmetic."""
+        rows = ([f.title, f.subject, figure(f), f.word, f.arithmetic, f.source] for f in self.findings()[0])
+        return [["check", "of", "value and limit", "verdict", "arithmetic", "source"], *rows]
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and self.opened_check is not None:
+            key = self.opened_check
+            self.open(None)
+            self._focus_row(key)
+            return
+        super().keyPressEvent(event)
+
     def rows(self) -> list[HeadroomRow]:
         """Return the rows on screen."""
         return self._rows
@@ -117,7 +132,9 @@ class Headroom(QWidget):
         self._column.addStretch()
         self.rows_holder.setUpdatesEnabled(True)
         if focus is not None and self.rows():
-            self.rows()[min(focus, len(self.rows()) - 1)].setFocus()
+            row = self.rows()[min(focus, len(self.rows()) - 1)]
+            row.show()
+            row.setFocus()
         self._scroll.verticalScrollBar().setValue(at)
 
     def _year_words(self, *, waiting: bool) -> str:
@@ -158,8 +175,12 @@ class Headroom(QWidget):
         """Open the finding of (check id, subject), or close."""
         self.opened_check = key
         self.refresh()
+        self._focus_row(key)
+
+    def _focus_row(self, key: tuple[str, str] | None) -> None:
         for row in self.rows():
             if (row.finding.check, row.finding.subject) == key:
+                row.show()  # made just now, it would not take the focus before it is on screen
                 row.setFocus()
                 self._scroll.ensureWidgetVisible(row, 0, 40)
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.job.models import HorizonPoint
 from calm_relay.pv.shade import SunPath, horizon_elevation_deg
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 
 WINDS = {0: "N", 45: "NE", 90: "E", 135: "SE", 180: "S", 225: "SW", 270: "W", 315: "NW"}
@@ -20,7 +21,7 @@ GRAB_PX = 9.0
 MOST_POINTS = 73
 
 
-class HorizonView(QWidget):
+class HorizonView(Copyable, QWidget):
     """Emits `changed` with the new points.
 
     Tab reaches it; left and right choose a point, up and down raise and lower it (Shift: by 5°), Ctrl with left and right moves
@@ -51,6 +52,10 @@ class HorizonView(QWidget):
         self._chosen = min(self._chosen, max(0, len(self._points) - 1))
         self._announce()
         self.update()
+
+    def copy_rows(self) -> Rows:
+        """Return the points of the horizon."""
+        return [["azimuth, °", "elevation, °"], *([f"{p.azimuth_deg:g}", f"{p.elevation_deg:g}"] for p in self._points)]
 
     @property
     def chosen(self) -> HorizonPoint | None:

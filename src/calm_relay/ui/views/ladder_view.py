@@ -7,13 +7,14 @@ from PySide6.QtGui import QBrush, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.pv.ladder import Ladder
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 
 COLUMN_PX = 168
 WRAP = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag(Qt.TextFlag.TextWordWrap)
 
 
-class LadderView(QWidget):
+class LadderView(Copyable, QWidget):
     """Paints ladders; columns wrap to further rows where there are many."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -40,6 +41,24 @@ class LadderView(QWidget):
             said.append(f"{x.node} tracker {x.tracker}: cold {cold} of {x.ceiling_v:.0f} V, hot {hot}, {window}")
         self.setAccessibleDescription("; ".join(said))
         self._fit()
+
+    def copy_rows(self) -> Rows:
+        """Return the volts of every string."""
+        heads = [
+            "inverter",
+            "tracker",
+            "cold open, V",
+            "cold working, V",
+            "hot working, V",
+            "window from, V",
+            "window to, V",
+            "ceiling, V",
+        ]
+        out = [heads]
+        for x in self._ladders:
+            known = (x.cold_voc_v, x.cold_vmp_v, x.hot_vmp_v, x.mppt_min_v, x.mppt_max_v, x.ceiling_v)
+            out.append([x.node, str(x.tracker), *("not known" if v is None else f"{v:.1f}" for v in known)])
+        return out
 
     # --- geometry
     def _per_row(self) -> int:

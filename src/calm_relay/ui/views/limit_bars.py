@@ -9,6 +9,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 
 BAR_PX, LINE_PX, BAR_HIGH_PX = 190.0, 20.0, 9.0
@@ -25,7 +26,7 @@ class LimitBar:
     over: str = "over"
 
 
-class LimitBars(QWidget):
+class LimitBars(Copyable, QWidget):
     """The limit stands at one place for all lines; a bar that passes it is hatched beyond."""
 
     def __init__(self, name: str, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
@@ -43,6 +44,11 @@ class LimitBars(QWidget):
         self.setFixedSize(self.sizeHint())
         self.updateGeometry()
         self.update()
+
+    def copy_rows(self) -> Rows:
+        """Return every value with its limit."""
+        rows = ([r.name, f"{r.value:g}", "none" if r.limit is None else f"{r.limit:g}", r.words] for r in self._rows)
+        return [["what", "value", "limit", "in words"], *rows]
 
     # --- geometry
     def _columns(self) -> tuple[float, float]:

@@ -9,12 +9,13 @@ from PySide6.QtGui import QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from calm_relay.calendar import MONTHS
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 
 STEP_PX, BARS_PX = 21.0, 34.0
 
 
-class MonthBars(QWidget):
+class MonthBars(Copyable, QWidget):
     """Paints a value a month on a scale shared with its neighbours; the words beside it carry the sum."""
 
     def __init__(self, name: str, theme: Theme, scale: float, parent: QWidget | None = None, *, hue: str = "sun") -> None:
@@ -34,6 +35,10 @@ class MonthBars(QWidget):
         self.setAccessibleDescription(f"{said} {unit}")
         self.setToolTip(f"{said} {unit}")
         self.update()
+
+    def copy_rows(self) -> Rows:
+        """Return the months."""
+        return [["month", self.accessibleName()], *([m, f"{v:g}"] for m, v in zip(MONTHS, self._values, strict=False))]
 
     def paintEvent(self, _: QPaintEvent) -> None:
         if not self._values:

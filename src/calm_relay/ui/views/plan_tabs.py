@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QScrollArea, QWidget
 
@@ -118,6 +118,7 @@ class PlanTabs(QScrollArea):
     """The row of tabs; arrow keys move along it."""
 
     chosen = Signal(str)
+    menu_asked = Signal(QPoint)
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -164,11 +165,19 @@ class PlanTabs(QScrollArea):
         self._tabs = {}
         for plan in self.session.job.plans:
             tab = PlanTab(plan.id, self._theme, self._scale)
+            tab.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            tab.customContextMenuRequested.connect(lambda at, tab=tab: self._ask_menu(tab, at))
             tab.clicked.connect(lambda _=False, plan_id=plan.id: self.session.choose(plan_id))
             self._tabs[plan.id] = tab
             row.addWidget(tab)
         row.addStretch()
         self.setWidget(holder)
+
+    def _ask_menu(self, tab: PlanTab, at: QPoint) -> None:
+        """Look at the plan, and ask for its menu where the mouse is, or at the tab."""
+        self.session.choose(tab.plan_id)
+        inside = tab.rect().contains(at)
+        self.menu_asked.emit(tab.mapToGlobal(at if inside else tab.rect().bottomLeft()))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -22,13 +22,14 @@ from calm_relay.relay.graph import PlanGraph
 from calm_relay.relay.layout import lay_out
 from calm_relay.relay.picture import HAIRLINE_PX, POST_PX, Band, Gate, RelayPicture, Station
 from calm_relay.relay.values import RelayValues
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 
 ROLES = {"label": (8.25, False), "value": (9.25, True), "head": (7.5, True), "small": (8.0, False)}
 TONES = {"ink": "ink", "quiet": "quiet", "over": "over", "grid": "grid_text", "house": "house_text", "lost": "over"}
 
 
-class RelayView(QWidget):
+class RelayView(Copyable, QWidget):
     """Shows a :class:`RelayPicture`; arrows move along the stations, Enter opens one."""
 
     opened = Signal(object)
@@ -51,6 +52,10 @@ class RelayView(QWidget):
         self.setMinimumSize(QSize(520, 260))
         self.setAccessibleName("Relay line")
         self.setObjectName("relay")
+
+    def copy_rows(self) -> Rows:
+        """Return every station with what it says."""
+        return [["station", "now"], *([s.title, s.said] for s in (self._picture.stations if self._picture else ()))]
 
     @property
     def picture(self) -> RelayPicture | None:

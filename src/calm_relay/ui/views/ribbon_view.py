@@ -6,6 +6,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
 from calm_relay.year.pictures import Ribbon
@@ -20,7 +21,7 @@ LOSSES = ("Lost in storing", "Clipped, held back")
 BAR = 12.0
 
 
-class RibbonView(QWidget):
+class RibbonView(Copyable, QWidget):
     """Paints a :class:`Ribbon`."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -44,6 +45,10 @@ class RibbonView(QWidget):
         self._ribbon, self._dim = ribbon, dim
         self.setAccessibleDescription("; ".join(f"{a} to {b} {show(wh, 'energy_wh', 0)}" for a, b, wh in ribbon.flows))
         self.update()
+
+    def copy_rows(self) -> Rows:
+        """Return every flow of the year."""
+        return [["from", "to", "kWh a year"], *([a, b, f"{wh / 1000:.1f}"] for a, b, wh in self._ribbon.flows)]
 
     def bars(self) -> dict[str, QRectF]:
         """Return where every node's bar stands."""

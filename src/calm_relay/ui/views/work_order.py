@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from calm_relay.decision.marks import PageMark
@@ -13,7 +13,9 @@ WORDS = {"untouched": "untouched", "assumed": "assumed values in use", "complete
 
 
 class OrderButton(QAbstractButton):
-    """One page of the work order."""
+    """One page of the work order; the right arrow goes into its page."""
+
+    entered = Signal()
 
     def __init__(self, title: str, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -43,6 +45,12 @@ class OrderButton(QAbstractButton):
         self._theme, self._scale = theme, scale
         self.updateGeometry()
         self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Right:
+            self.entered.emit()
+            return
+        super().keyPressEvent(event)
 
     def sizeHint(self) -> QSize:
         metrics = ui_metrics(9.75 * self._scale, bold=True)

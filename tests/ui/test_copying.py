@@ -1,0 +1,140 @@
+"""Copying by keys and by menu, and the keys that go into a page, along it and out of what is open."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QImage
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QComboBox
+
+from calm_relay.ui.copying import SVG_TYPE, copyables, rows_of, svg_of
+from calm_relay.ui.fields.quantity import QuantityField
+from calm_relay.ui.start import wait_idle
+
+PAGES = ("brief", "site", "house", "tariff", "plans", "year", "decide")
+LEAST = {"site": 1, "house": 1, "tariff": 1, "plans": 1, "year": 3, "decide": 1}
+
+
+def test_every_table_and_picture_of_every_page_has_its_figures_and_is_drawn_as_lines(window, qapp):
+    window.session.choose("hybrid-alongside")
+    for page in PAGES:
+        window.show_page(page)
+        shown = window.page(page)
+        parts = [key for key, _ in getattr(shown, "PARTS", ())] or [""]
+        for part in parts:
+            if part:
+                shown.show_part(part)
+            assert wait_idle(qapp, window)
+            found = copyables(shown)
+            for widget in found:
+                rows = rows_of(widget)
+                assert rows and (len(rows) > 1 or type(widget).__name__ == "HorizonView"), (page, part, type(widget).__name__)
+                assert len({len(row) for row in rows}) == 1, (page, part, type(widget).__name__)
+                assert widget.accessibleName(), type(widget).__name__
+        assert len(found) >= LEAST.get(page, 0), page
+    assert b"<svg" in svg_of(window.page("year").ribbon)
+    window.show_page("plans")
+    qapp.processEvents()
+    assert len(copyables(window.strip)) == 2
+
+
+def test_ctrl_c_copies_what_has_the_focus_or_the_only_table(window, qapp):
+    window.show_page("decide")
+    assert wait_idle(qapp, window)
+    window.activateWindow()
+    window.order_buttons["decide"].setFocus()
+    QTest.keyClick(window.order_buttons["decide"], Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    data = QApplication.clipboard().mimeData()
+    assert data.text().splitlines()[0].split("\t")[1].startswith("Today")
+    assert any(line.startswith("Gate\t") for line in data.text().splitlines())
+    assert data.hasFormat(SVG_TYPE)
+    assert isinstance(data.imageData(), QImage)
+    window.strip.carpet.setFocus()
+    window.action("copy").trigger()
+    assert len(QApplication.clipboard().text().splitlines()) == 366, "a row a day, and the heads"
+    QApplication.clipboard().setText("untouched")
+    window.show_page("year")
+    window.order_buttons["year"].setFocus()
+    window.action("copy").trigger()
+    assert QApplication.clipboard().text() == "untouched"
+    assert "lists them" in window.statusBar().currentMessage()
+    menu = window.menus.menu("&Edit/Copy from this &page")
+    menu.aboutToShow.emit()
+    assert {"Flows of the year", "Energy by month"} <= {action.text() for action in menu.actions()}
+    first = next(a for a in menu.actions() if a.text() == "Energy by month").menu().actions()[0]
+    first.trigger()
+    assert QApplication.clipboard().text().splitlines()[1].startswith("Jan\t")
+
+
+def test_a_picture_is_saved_by_its_ending(window, qapp, answers, tmp_path):
+    window.show_page("year")
+    assert wait_idle(qapp, window)
+    for ending, begins in ((".png", b"\x89PNG"), (".svg", b"<?xml"), (".tsv", b"from\tto")):
+        answers.path = tmp_path / f"ribbon{ending}"
+        window.files.save_picture(window.page("year").ribbon)
+        assert answers.path.read_bytes().startswith(begins)
+    answers.path = tmp_path / "nowhere" / "ribbon.png"
+    window.files.save_picture(window.page("year").ribbon)
+    assert "could not be written" in answers.said[-1]
+
+
+@pytest.mark.parametrize("page", ["site", "house", "tariff", "brief"])
+def test_one_key_goes_from_the_work_order_to_the_first_field(window, qapp, page):
+    window.show_page("plans")
+    window.activateWindow()
+    button = window.order_buttons[page]
+    button.setFocus()
+    QTest.keyClick(button, Qt.Key.Key_Right)
+    qapp.processEvents()
+    focus = QApplication.focusWidget()
+    assert window.shown == page
+    assert window.page(page).isAncestorOf(focus)
+    if page in ("site", "house", "tariff"):
+        assert isinstance(focus, QuantityField | QComboBox) or focus in [cell.editor for cell in window.page(page).cells.values()]
+
+
+def test_a_page_scrolls_by_keys_and_follows_the_focus(window, qapp):
+    window.resize(1024, 700)
+    window.show_page("year")
+    assert wait_idle(qapp, window)
+    window.activateWindow()
+    button, bar = window.order_buttons["year"], window.holder().verticalScrollBar()
+    button.setFocus()
+    QTest.keyClick(button, Qt.Key.Key_PageDown)
+    assert bar.value() > 0
+    QTest.keyClick(button, Qt.Key.Key_Home)
+    assert bar.value() == 0
+    window.show_page("tariff")
+    qapp.processEvents()
+    last = [w for w in window.page("tariff").cells.values() if w.isVisible()][-1].editor
+    last.setFocus()
+    qapp.processEvents()
+    top = last.mapTo(window.holder().viewport(), QPoint(0, 0)).y()
+    assert 0 <= top <= window.holder().viewport().height() - last.height()
+
+
+def test_escape_closes_an_open_check_and_ctrl_y_does_again_what_was_undone(window, qapp):
+    window.activateWindow()
+    row = window.headroom.rows()[0]
+    row.setFocus()
+    QTest.keyClick(row, Qt.Key.Key_Space)
+    assert window.headroom.opened_check is not None
+    QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Escape)
+    assert window.headroom.opened_check is None
+    assert QApplication.focusWidget() in window.headroom.rows()
+    window.duplicate()
+    count = len(window.session.job.plans)
+    window.undo()
+    QTest.keyClick(window, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)
+    assert len(window.session.job.plans) == count
+
+
+def test_a_plan_tab_has_the_plans_menu(window, qapp):
+    asked = []
+    window.tabs.menu_asked.disconnect()
+    window.tabs.menu_asked.connect(asked.append)
+    tab = window.tabs.tab("hybrid-alongside")
+    tab.customContextMenuRequested.emit(QPoint(5, 5))
+    assert window.session.chosen == "hybrid-alongside"
+    assert len(asked) == 1
