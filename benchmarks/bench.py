@@ -10,6 +10,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -23,6 +24,7 @@ from calm_relay.study import Study
 
 HERE = Path(__file__).parent
 PLAIN_STEPS = 7 * 288
+EDITS = 400
 
 
 def best(work: Callable[[], object], times: int = 7) -> float:
@@ -58,21 +60,10 @@ def four_nodes(study: Study) -> Packed:
 def plain_against_compiled(packed: Packed) -> tuple[float, float, float]:
     """Return seconds a step of plain Python and of the kernel on the same days, and their largest difference."""
     energy = packed.nodes["soc_min"] * packed.nodes["capacity_wh"]
-    names = ("nodes", "slots", "order", "codes", "pv_dc", "ac")
-    data = {name: getattr(packed, name) for name in names} | {"plant": np.array([packed.plant])}
-    for name in ("codes", "pv_dc", "ac"):
-        data[name] = data[name][:PLAIN_STEPS]
-    short = Packed(
-        packed.node_ids,
-        data["nodes"],
-        data["slots"],
-        packed.plant,
-        data["order"],
-        data["codes"],
-        data["pv_dc"],
-        data["ac"],
-        frozenset(),
-    )
+    series = {name: getattr(packed, name)[:PLAIN_STEPS] for name in ("codes", "pv_dc", "ac")}
+    short = replace(packed, **series)
+    whole = {name: getattr(packed, name) for name in ("nodes", "slots", "take", "give")}
+    data = {**whole, **series, "plant": np.array([packed.plant])}
     compiled = best(lambda: run_case(short, energy, energy.copy()))
     flow = run_case(short, energy, energy.copy())
     with tempfile.TemporaryDirectory() as folder:
@@ -87,7 +78,8 @@ def plain_against_compiled(packed: Packed) -> tuple[float, float, float]:
 
 def apart(script: str, *arguments: str) -> dict[str, float]:
     """Run a script of this folder in a process of its own and return what its last line says; leaves where it fails."""
-    done = subprocess.run([sys.executable, HERE / script, *arguments], capture_output=True, text=True, check=False)
+    env = {"QT_LOGGING_RULES": "qt.qpa.*=false", **os.environ}
+    done = subprocess.run([sys.executable, HERE / script, *arguments], capture_output=True, text=True, check=False, env=env)
     if done.returncode:
         raise SystemExit(done.stderr)
     found: dict[str, float] = json.loads(done.stdout.splitlines()[-1])
@@ -131,6 +123,12 @@ def main() -> int:
     line("edit to painted year of the chosen plan", f"{1000 * w['year_s']:.0f} ms", "goal 300 ms")
     line("relay line redraw", f"{1000 * w['redraw_s']:.1f} ms", "goal 16 ms")
     line("peak memory of the running demo", f"{w['peak_mb']:.0f} MB", "goal 600 MB")
+    for name in ("demo", "demo-kvist"):
+        e = apart("endure.py", name, str(EDITS))
+        line(f"{name}: {EDITS} random edits by keys, then undone", f"{e['longest_freeze_s']:.2f} s longest freeze", "goal 0.5 s")
+        memory = f"{e['began_mb']:.0f}, {e['highest_mb']:.0f}, {e['after_undo_mb']:.0f} MB"
+        line("  memory at the begin, at most, after undo", memory, "goal 50 MB more")
+        line("  boxes, exceptions, equal job", f"{e['boxes']:.0f}, {e['exceptions']:.0f}, {e['equal'] == 1.0}", "0, 0, True")
     return 0
 
 

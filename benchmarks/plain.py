@@ -37,7 +37,8 @@ def main() -> None:
     begin = time.perf_counter()
     kernel.run_steps(
         Records(packed["nodes"]), Records(packed["slots"]), Records(packed["plant"])[0],
-        packed["order"], packed["codes"], packed["pv_dc"], packed["ac"], 0, steps, energy.copy(), energy.copy(), system, rows,
+        packed["take"], packed["give"], packed["codes"], packed["pv_dc"], packed["ac"],
+        0, steps, energy.copy(), energy.copy(), system, rows,
         np.zeros(kernel.N_SYSTEM), np.zeros((n, kernel.N_NODE)),
     )  # fmt: skip
     answer.write_bytes(pickle.dumps((time.perf_counter() - begin, system, rows)))

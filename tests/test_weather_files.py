@@ -21,7 +21,8 @@ from calm_relay.errors import BadInput
 from calm_relay.job.container import read_job, save_job
 from calm_relay.job.series import SeriesStore
 from calm_relay.study import Study
-from calm_relay.weather.files import distance_words, great_circle_km, monthly_means, read_weather, with_weather
+from calm_relay.weather.files import read_weather
+from calm_relay.weather.into_job import distance_words, great_circle_km, monthly_means, with_weather
 from calm_relay.weather.plausible import night_share_frac
 from calm_relay.weather.refine import FileYear, refine_year
 from calm_relay.weather.solar import Sun, sun_year

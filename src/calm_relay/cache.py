@@ -79,7 +79,7 @@ class StageCache:
     them out.
     """
 
-    def __init__(self, limit_bytes: int = 150_000_000, *, small_bytes: int = 3_000_000, small_limit: int = 60_000_000) -> None:
+    def __init__(self, limit_bytes: int = 110_000_000, *, small_bytes: int = 3_000_000, small_limit: int = 30_000_000) -> None:
         self._limits = {True: small_limit, False: limit_bytes}
         self._small_bytes = small_bytes
         self._kept: dict[bool, OrderedDict[str, tuple[Any, int]]] = {True: OrderedDict(), False: OrderedDict()}

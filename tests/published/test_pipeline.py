@@ -17,7 +17,8 @@ from calm_relay.library.cards import ModuleCard, PvInverterCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.pv.array import TRACKING_FRAC
 from calm_relay.study import Study
-from calm_relay.weather.files import WeatherRead, read_weather, with_weather
+from calm_relay.weather.files import WeatherRead, read_weather
+from calm_relay.weather.into_job import with_weather
 from calm_relay.weather.refine import FileYear
 from calm_relay.weather.solar import mid_step_times
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import signal
 import subprocess
 import sys
@@ -109,7 +110,49 @@ def test_tab_counts_equal_headroom_in_every_plan(window, qapp):
         findings, waiting = window.headroom.findings()
         assert not waiting
         assert window.tabs.tab(plan.id).face.verdict == worst_words(findings)[0]
-        assert len(window.headroom.rows()) == len(findings)
+        rows = window.headroom.rows()
+        assert {row.finding.check for row in rows} == {f.check for f in findings}
+        folded = [int(match[1]) for row in rows if (match := re.search(r"and (\d+) more alike", row.detail))]
+        assert len(rows) + sum(folded) == len(findings), "like findings share a row, and none is left out"
+
+
+def test_a_folded_row_opens_into_its_like_ones_and_folds_again(window, qapp):
+    choose(window, qapp, "C")
+    before = len(window.headroom.rows())
+    folded = next(row for row in window.headroom.rows() if "more alike" in row.detail)
+    folded.click()
+    alike = [row for row in window.headroom.rows() if row.finding.check == folded.finding.check]
+    assert len(alike) > 1
+    assert not any("more alike" in row.detail for row in alike)
+    window.headroom.open(None)
+    assert len(window.headroom.rows()) == before
+
+
+def test_headroom_folds_where_all_plans_stand_and_the_strip_while_a_station_is_open(window, qapp):
+    window.resize(1024, 700)
+    window.show_page("decide")
+    qapp.processEvents()
+    table = window.page("decide").table
+    assert not window.headroom.isVisible()
+    assert table.horizontalScrollBar().maximum() == 0, "all plans stand together"
+    window.menus["headroom"].setChecked(False)
+    window.menus["headroom"].setChecked(True)
+    assert window.headroom.isVisible(), "by hand it is unfolded there too"
+    window.resize(1280, 800)
+    window.show_page("plans")
+    qapp.processEvents()
+    assert window.strip.isVisible()
+    assert window.headroom.isVisible()
+    relay, sheet = window.plans.relay, window.plans.sheet
+    relay.focus_station(next(s.id for s in relay.picture.stations if s.kind == "battery"))
+    window.plans.open_station()
+    qapp.processEvents()
+    assert not window.strip.isVisible()
+    bar = sheet.field("battery.modules").parentWidget().parentWidget().parentWidget().parentWidget().parentWidget()
+    assert bar.verticalScrollBar().maximum() == 0, "no field of the station is out of sight"
+    sheet.open(None)
+    qapp.processEvents()
+    assert window.strip.isVisible()
 
 
 def test_marks_follow_the_checks(window, qapp):
@@ -144,7 +187,7 @@ def test_two_pinned_plans_show_their_differences_on_every_page(window, qapp):
 
 def test_headroom_says_what_limits_cost_and_what_raising_one_gains(window, qapp):
     choose(window, qapp, "C")
-    texts = [w.text() for w in window.headroom.rows_holder.findChildren(type(window.headroom.tally)) if not w.isHidden()]
+    texts = [w.text() for w in window.headroom.findChildren(type(window.headroom.tally)) if not w.isHidden()]
     held = window.session.fresh("hybrid-alongside").facts.held_by_cap_wh
     assert any(
         f"Export cap: {window.session.fresh('hybrid-alongside').facts.limits['export_cap'].hours_h:.0f} h" in t for t in texts

@@ -33,7 +33,8 @@ from calm_relay.report.roof import (
 )
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
-from calm_relay.weather.files import distance_words, read_weather, with_weather
+from calm_relay.weather.files import read_weather
+from calm_relay.weather.into_job import distance_words, with_weather
 
 
 def places_command(options: argparse.Namespace) -> int:

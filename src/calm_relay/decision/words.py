@@ -19,7 +19,7 @@ COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
     ("own_use_frac", "Own use of PV", "fraction"),
     ("import_wh", "Import", "energy_wh"),
     ("export_wh", "Export", "energy_wh"),
-    ("clipped_wh", "Clipped, at least", "energy_wh"),
+    ("clipped_wh", "Clipped", "energy_wh"),
     ("caught_wh", "Caught by the battery", "energy_wh"),
     ("held_by_cap_wh", "Held by the export cap", "energy_wh"),
     ("exceeded_hours_h", "Above a limit all the same", "hours_h"),
@@ -149,6 +149,12 @@ def weather_words(job: Job) -> str:
 def clipped_amount(job: Job, step_s: int = 300) -> str:
     """Return the word before an energy that was clipped: a bound under a measured sky, an estimate under one made for the step."""
     return "at least" if job.site.sky_measured_within_s(step_s) else "about"
+
+
+def compare_lines(job: Job) -> tuple[tuple[str, str, str], ...]:
+    """Return the lines of the comparison as (field, words, kind); what is clipped says whether it is a bound or an estimate."""
+    clipped = f"Clipped, {clipped_amount(job)}"
+    return tuple((field, clipped if field == "clipped_wh" else text, kind) for field, text, kind in COMPARE_LINES)
 
 
 def clipping_words(job: Job, step_s: int = 300) -> str:

@@ -19,6 +19,8 @@ class PageSpec:
         Beginnings of the paths of the fields that are typed on it.
     has_strip : bool
         Whether the day strip stands below it.
+    all_plans : bool
+        Whether all plans stand on it together, so that headroom, which is one plan's, folds away.
     about_plans : bool
         Whether its mark follows the plans' results rather than fields of its own.
     inside_plans : tuple of str
@@ -32,6 +34,7 @@ class PageSpec:
     make: str
     paths: tuple[str, ...] = ()
     has_strip: bool = False
+    all_plans: bool = False
     about_plans: bool = False
     inside_plans: tuple[str, ...] = ()
     wanted: tuple[str, ...] = ()
@@ -51,7 +54,7 @@ PAGES: tuple[PageSpec, ...] = (
     ),
     PageSpec("plans", "Plans", "calm_relay.ui.pages.plans:PlansPage", has_strip=True),
     PageSpec("year", "Year", "calm_relay.ui.pages.year:YearPage", has_strip=True, about_plans=True),
-    PageSpec("decide", "Decide", "calm_relay.ui.pages.decide:DecidePage", about_plans=True),
+    PageSpec("decide", "Decide", "calm_relay.ui.pages.decide:DecidePage", all_plans=True, about_plans=True),
 )  # fmt: skip
 PAGE_KEYS = frozenset(spec.key for spec in PAGES)
 

@@ -178,7 +178,7 @@ def _trackers(
                 (x_gate, above - 2 * c.line, "centre"), (x_gate, below, "centre"),
                 (x_gate + 10, above - c.line, "left"), (x_gate - 10, below - c.line, "right"),
             ],
-            station, "over" if state == "full" else "ink", dead=dead, short=f"T{t.number} {kw(t.limit_w)}",
+            station, "over" if state == "full" else "ink", dead=dead, short=kw(t.limit_w),
         )  # fmt: skip
         under, over = yc + thick / 2 + 3, yc - thick / 2 - 3
         c.want(

@@ -11,7 +11,7 @@ from calm_relay.decision.compare import PlanRow, compare_plans
 from calm_relay.decision.limits import limit_costs
 from calm_relay.decision.marks import work_order
 from calm_relay.decision.raising import raise_each
-from calm_relay.decision.words import COMPARE_LINES, because, compare_text
+from calm_relay.decision.words import because, compare_lines, compare_text
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.report.head import CAUTION, title_text
@@ -80,7 +80,9 @@ def because_text(job: Job, rows: Sequence[PlanRow]) -> list[str]:
 def comparison_text(job: Job, rows: Sequence[PlanRow]) -> list[str]:
     """Return plans side by side as lines."""
     out = [*title_text(job), f"{'':32}" + "".join(f"{row.letter:>14}" for row in rows)]
-    out += [f"{text:32}" + "".join(f"{compare_text(row, field, kind):>14}" for row in rows) for field, text, kind in COMPARE_LINES]
+    out += [
+        f"{text:32}" + "".join(f"{compare_text(row, field, kind):>14}" for row in rows) for field, text, kind in compare_lines(job)
+    ]
     out.append(f"{'Over / tight / not known':32}" + "".join(f"{f'{r.over} / {r.tight} / {r.not_known}':>14}" for r in rows))
     for row in rows:
         out.append(f"{row.letter:6} {row.name}" + (f": not to be recommended, {row.gate}" if row.gate else ""))

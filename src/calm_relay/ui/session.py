@@ -26,7 +26,8 @@ from calm_relay.rules.runner import run_checks
 from calm_relay.ui.clock import Clock
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.runner import Answer, Extra, StudyRunner
-from calm_relay.weather.files import WeatherRead, monthly_means, read_weather, with_weather
+from calm_relay.weather.files import WeatherRead, read_weather
+from calm_relay.weather.into_job import monthly_means, with_weather
 
 if TYPE_CHECKING:
     from calm_relay.decision.raising import Gain
@@ -350,9 +351,10 @@ class Session(QObject):
     def _ask_sky(self, job: Job) -> None:
         """Raise BadInput for a month that no sky gives: it is refused at its field, not found out plan by plan."""
         if self._sky is None:
+            from calm_relay.cache import shared_cache
             from calm_relay.study import Study
 
-            self._sky = Study(self.store, step_s=3600)
+            self._sky = Study(self.store, step_s=3600, cache=shared_cache())
         self._sky.weather(job)
 
     def change_plans(self, label: str, plans: tuple[Plan, ...]) -> None:

@@ -71,6 +71,7 @@ class MainWindow(QMainWindow):
         self.theme, self.text_scale = LIGHT, 1.0
         self.dialogs = dialogs or Dialogs(self)
         self._wanted, self._unfolded_narrow, self._strip_wanted = True, False, True
+        self._unfolded_for = ""  # the page it was unfolded on by hand
         use_units(self.settings.units)
         self.session = Session(opened, path, self, self.dialogs, recovered=recovered)
         self.setMinimumSize(QSize(900, 600))
@@ -184,6 +185,8 @@ class MainWindow(QMainWindow):
         if name not in self._built:
             made = make_page(name, self.session, self.theme)
             made.set_theme(self.theme, self.text_scale)  # type: ignore[attr-defined]
+            if isinstance(made, PlansPage):
+                made.sheet.shown.connect(lambda _: self._fit_strip())
             self._built[name] = made
             self._holders[name] = scrolled(made)
             self.pages.addWidget(self._holders[name])
@@ -204,6 +207,8 @@ class MainWindow(QMainWindow):
         self.pages.setCurrentWidget(self._holders[name])
         self.order_buttons[name].setChecked(True)
         self.menus["grid"].setEnabled(name == "plans")
+        self._unfolded_for = self._unfolded_for if self._unfolded_for == name else ""
+        self._fit_headroom()
         self._fit_strip()
         focus = self.focusWidget()
         if focus is None or not focus.isVisible() or focus in self.order_buttons.values():
@@ -281,8 +286,9 @@ class MainWindow(QMainWindow):
             QApplication.sendPostedEvents(holder, QEvent.Type.DeferredDelete.value)
 
     def fold_headroom(self, shown: bool) -> None:
-        """Show or fold away headroom."""
+        """Show or fold away headroom; unfolded by hand it stays on a page of all plans as well, until that page is left."""
         self._wanted, self._unfolded_narrow = shown, shown
+        self._unfolded_for = self._page if shown else ""
         self._fit_headroom()
 
     def fold_strip(self, shown: bool) -> None:
@@ -291,14 +297,16 @@ class MainWindow(QMainWindow):
         self._fit_strip()
 
     def _fit_headroom(self) -> None:
-        """Headroom folds away by itself where the window is too narrow for it at this text size."""
+        """Headroom folds away by itself where the window is too narrow for it, and where all plans stand: it is one plan's."""
         wide = self.width() / self.text_scale >= NARROW_PX
-        self.headroom.setVisible(self._wanted and (wide or self._unfolded_narrow))
+        fits = (wide or self._unfolded_narrow) and not (self._page and page_spec(self._page).all_plans)
+        self.headroom.setVisible(self._wanted and (fits or (self._unfolded_for == self._page != "")))
 
     def _fit_strip(self) -> None:
         """The strip stands under pages that have a year, where the window is tall enough for both."""
         tall = self.height() / self.text_scale >= 560
-        self.strip.setVisible(self._strip_wanted and bool(self._page) and page_spec(self._page).has_strip and tall)
+        station = self._page == "plans" and self.plans.sheet.station is not None  # its fields need the room
+        self.strip.setVisible(self._strip_wanted and bool(self._page) and page_spec(self._page).has_strip and tall and not station)
         room = self.height() - 90
         self._upright.setSizes([room, max(int(196 * self.text_scale), int(0.31 * room))])
 

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.decision.compare import PlanRow, compare_plans
-from calm_relay.decision.words import COMPARE_LINES, because, clipping_words, compare_text, weather_words
+from calm_relay.decision.words import COMPARE_LINES, because, clipping_words, compare_lines, compare_text, weather_words
 from calm_relay.ui.copying import fill_menu
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme, ui_font
@@ -104,7 +104,7 @@ class DecidePage(QWidget):
                 assert result is not None
                 results.append((plan, result.facts, result.bill, result.findings))
             rows = compare_plans(session.job, results)
-            state = (rows, session.job.tariff.currency, self.theme.name)
+            state = (rows, session.job.tariff.currency, self.theme.name, compare_lines(session.job))
             if state != self._shown:
                 self._shown, self._rows = state, rows
                 self._fill()
@@ -128,7 +128,7 @@ class DecidePage(QWidget):
         table.setHorizontalHeaderLabels(["", *(f"{row.letter}\n{row.name}" for row in rows)])
         table.verticalHeader().hide()
         self._gates(rows)
-        for i, (field, text, kind) in enumerate(COMPARE_LINES, start=2):
+        for i, (field, text, kind) in enumerate(compare_lines(self.session.job), start=2):
             table.setItem(i, 0, QTableWidgetItem(text))
             values = [getattr(row, field) for row in rows]
             most = max((abs(float(v)) for v in values if v is not None), default=0.0)

@@ -15,7 +15,7 @@ from calm_relay.ui.fields.town import TownDialog
 from calm_relay.ui.views.month_bars import MonthBars
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
-from calm_relay.weather.files import distance_words
+from calm_relay.weather.into_job import distance_words
 
 if TYPE_CHECKING:
     from calm_relay.ui.pages.base import FieldPage
@@ -47,7 +47,7 @@ class PlacePart:
         page.heading("Temperatures the strings must stand")
         page.flow(
             page.cell("site.record_low_c"), page.cell("site.low_method"), page.cell("site.design_high_c"),
-            page.cell("site.hot_cell_c", ghost="by mounting", chars=9), page.cell("site.cold_voltage_by"),
+            page.cell("site.hot_cell_c", ghost="by mounting", chars=11), page.cell("site.cold_voltage_by"),
             page.cell("site.dc_ceiling_v", ghost="none", chars=9), page.cell("calendar_year", chars=7),
         )  # fmt: skip
         page.words("Until typed, a weather file's extremes stand in with 5 K of margin: a typical year's minimum is no record low.")

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import weakref
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSignalBlocker, QTimer
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.decision.limits import passed_words
@@ -25,6 +27,7 @@ if TYPE_CHECKING:
     from calm_relay.year.plan_flow import PlanFlow
 
 DIM_AFTER_MS = 150
+HINT_ROOM_PX = 440  # below it the page is too low for its hint
 
 
 class PlansPage(QWidget):
@@ -35,7 +38,7 @@ class PlansPage(QWidget):
         self.setObjectName("page")
         self.session = session
         self.shown_values: tuple[object, RelayValues] | None = None
-        self._lost: tuple[PlanFlow, dict[str, float]] | None = None
+        self._lost: tuple[weakref.ref[PlanFlow], dict[str, float]] | None = None  # never what keeps a year's series alive
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -73,6 +76,7 @@ class PlansPage(QWidget):
         column.addLayout(words)
         self.sheet = StationSheet(session, self)
         self.sheet.closed.connect(self.relay.setFocus)
+        self.sheet.shown.connect(lambda _: self._fit_hint())
         column.addWidget(self.sheet, 2)
         self._dim = QTimer(self)
         self._dim.setSingleShot(True)
@@ -148,6 +152,16 @@ class PlansPage(QWidget):
         if self.relay.station is not None:
             self._open(self.relay.station)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_hint()
+
+    def _fit_hint(self) -> None:
+        """The hint goes where room is short, and while a station is open: the sentence above it matters more."""
+        view = self.parentWidget()
+        room = (view.height() if view is not None else self.height()) / self._scale
+        self._hint.setVisible(room >= HINT_ROOM_PX and self.sheet.station is None)
+
     def _open(self, station: Station) -> None:
         self.sheet.open(station)
         self.sheet.focus_first()
@@ -167,7 +181,7 @@ class PlansPage(QWidget):
         made, result = session.made(), session.fresh(plan.id)
         if made is not None:
             self._dim.stop()
-            key = (made, clock.step, clock.peak, plan.id)
+            key = (weakref.ref(made), clock.step, clock.peak, plan.id)
             if self.shown_values is None or self.shown_values[0] != key:
                 moment = calendar.label(clock.step)
                 lines = session.line_flows()
@@ -179,8 +193,8 @@ class PlansPage(QWidget):
             values = grid_down_values(graph, result.facts.backup_peak_w if result else 0.0)
         self.clock_label.setText("" if not grid_up else "each flow at its own peak" if clock.peak else calendar.label(clock.step))
         self.peak.setEnabled(grid_up)
-        if made is not None and (self._lost is None or self._lost[0] is not made):
-            self._lost = (made, lost_by_station(graph, made))
+        if made is not None and (self._lost is None or self._lost[0]() is not made):
+            self._lost = (weakref.ref(made), lost_by_station(graph, made))
         lost = self._lost[1] if self._lost and grid_up else {}
         self.relay.show_plan(graph, values, lost, grid_up=grid_up, dim=dim)
         key_lines = self.relay.picture.key if self.relay.picture else ()

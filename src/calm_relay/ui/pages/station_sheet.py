@@ -21,6 +21,7 @@ class StationSheet(QWidget):
     """Shows the fields of one station; every change is one named entry of the history."""
 
     closed = Signal()
+    shown = Signal(bool)  # whether it is open now
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -69,6 +70,8 @@ class StationSheet(QWidget):
         was = self._station
         self._station, self._signature = station, None
         self.setVisible(station is not None)
+        if (station is None) != (was is None):
+            self.shown.emit(station is not None)
         if station is None and was is not None and tell:
             self.closed.emit()
         self.refresh()

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+import weakref
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from calm_relay.decision.words import clipping_words, weather_words
 from calm_relay.simulation.pack import inverter_pass_w
@@ -14,6 +17,9 @@ from calm_relay.ui.views.ribbon_view import RibbonView
 from calm_relay.ui.widgets import Swatch, clear_layout, count_words, label
 from calm_relay.units import format_quantity as show
 from calm_relay.year.pictures import duration, most_clipped_node, ribbon
+
+if TYPE_CHECKING:
+    from calm_relay.year.plan_flow import PlanFlow
 
 MONTHS_SHOWN = (
     ("house", "load_w", "house"), ("PV at AC", "pv_ac_w", "sun"), ("import", "import_w", "grid"),
@@ -28,22 +34,25 @@ class YearPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self.session, self.theme, self.scale = session, theme, 1.0
-        self._shown: object = None
+        self._shown: weakref.ref[PlanFlow] | None = None  # never what keeps a year's series alive
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 12, 16, 14)
-        column.setSpacing(8)
+        column.setSpacing(6)
         self._title = label("", "title")
         self.words_label = label("", "quiet", wrap=True)
         column.addWidget(self._title)
         column.addWidget(self.words_label)
         self.ribbon = RibbonView(theme)
         column.addWidget(self.ribbon, 3)
-        column.addWidget(label("Months", "heading"))
-        self.months = MonthsChart(theme, "Energy by month", "", "kWh")
-        column.addWidget(self.months, 2)
+        head = QHBoxLayout()
+        head.addWidget(label("Months", "heading"))
         self._month_legend = QWidget()
         FlowLayout(self._month_legend, gap=10, line_gap=2)
-        column.addWidget(self._month_legend)
+        head.addSpacing(14)
+        head.addWidget(self._month_legend, 1)
+        column.addLayout(head)
+        self.months = MonthsChart(theme, "Energy by month", "", "kWh")
+        column.addWidget(self.months, 2)
         column.addWidget(label("Clipping", "heading"))
         self._clip_words = label("", "quiet", wrap=True)
         column.addWidget(self._clip_words)
@@ -60,6 +69,7 @@ class YearPage(QWidget):
         self.ribbon.set_theme(theme, scale)
         for chart in (self.months, self.duration):
             chart.set_theme(theme, scale)
+        self.months.setFixedHeight(int(176 * scale))
         for holder, rows in (
             (self._month_legend, [(name, hue, False) for name, _, hue in MONTHS_SHOWN]),
             (self._clip_legend, [("passed on", "sun", False), ("caught by the battery", "battery", False), ("lost", "lost", True)]),
@@ -93,9 +103,9 @@ class YearPage(QWidget):
             return
         assert result is not None
         assert made is not None
-        if self._shown is made:
+        if self._shown is not None and self._shown() is made:
             return
-        self._shown = made
+        self._shown = weakref.ref(made)
         f = result.facts
         self.words_label.setText(
             f"Self-sufficiency {show(f.self_sufficiency_frac, 'fraction')}, own use of PV {show(f.own_use_frac, 'fraction')}"

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 import pyqtgraph as pg
 from numpy.typing import NDArray
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QBrush, QColor
+from PySide6.QtGui import QBrush, QColor, QResizeEvent
 from PySide6.QtWidgets import QGraphicsPathItem, QSizePolicy, QWidget
 
 from calm_relay.calendar import MONTHS
 from calm_relay.ui.copying import Copyable, Rows
-from calm_relay.ui.theme import Theme, hatch_brush, mixed, ui_font
+from calm_relay.ui.theme import Theme, hatch_brush, mixed, ui_font, ui_metrics
+from calm_relay.ui.views.stack_names import Layer, place_names
 from calm_relay.year.house_pictures import LoadCurve
 from calm_relay.year.pictures import Duration, Stack
 
@@ -36,15 +38,18 @@ class Chart(Copyable, pg.PlotWidget):
         self.setMouseEnabled(False, False)
         self.setFrameShape(self.Shape.NoFrame)
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._said: Rows = ()
+        self._said: Callable[[], tuple[Sequence[str], Sequence[Sequence[str]]]] | None = None
 
     def copy_rows(self) -> Rows:
-        """Return what the chart was drawn from."""
-        return self._said
+        """Return what the chart was drawn from, put into words only now."""
+        if self._said is None:
+            return ()
+        heads, columns = self._said()
+        return [list(heads), *(list(row) for row in zip(*columns, strict=True))]
 
-    def say(self, heads: Sequence[str], columns: Sequence[Sequence[str]]) -> None:
-        """Keep what the chart is drawn from, for who copies it."""
-        self._said = [list(heads), *(list(row) for row in zip(*columns, strict=True))]
+    def say(self, said: Callable[[], tuple[Sequence[str], Sequence[Sequence[str]]]]) -> None:
+        """Keep how the heads and columns of what is drawn are said, for who copies it."""
+        self._said = said
 
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
@@ -102,22 +107,33 @@ def stack_colors(theme: Theme, count: int) -> list[QColor]:
     return [mixed(paper, base, 0.25 + 0.75 * (i + 1) / max(1, count)) for i in range(count)]
 
 
+def _readable(inks: Sequence[QColor], ground: QColor) -> QColor:
+    """Return the ink that stands out most on a ground."""
+    return max(inks, key=lambda c: abs(c.lightnessF() - ground.lightnessF()))
+
+
 class StackChart(Chart):
     """Loads stacked by appliance, with the limits that carry them."""
+
+    _names: list[object] = []  # noqa: RUF012 - replaced whole
+    _layers: tuple[Any, ...] = ()
 
     def show_stack(
         self, stack: Stack, levels: Sequence[tuple[float, str, str]] = (), days: Sequence[str] = ()
     ) -> list[tuple[str, QColor]]:
         """Draw a stack in kW, over named days or hours of one; returns names with their colours, for the legend."""
         self.clear()
-        self.say(["hour", *(f"{name}, kW" for name, _ in stack.parts)], [_told(stack.hours), *(_kw(w) for _, w in stack.parts)])
+        self.say(
+            lambda: (["hour", *(f"{name}, kW" for name, _ in stack.parts)], [_told(stack.hours), *(_kw(w) for _, w in stack.parts)])
+        )
         colors = stack_colors(self._theme, len(stack.parts))
         low = np.zeros_like(stack.hours)
-        legend = []
+        legend, layers = [], []
         for (name, watts), color in zip(stack.parts, colors, strict=True):
             high = low + watts / 1000.0
             self.area(stack.hours, low, high, color)
             self.curve(stack.hours, high, self._theme.color("panel"), 0.8)
+            layers.append((name, low, watts / 1000.0, color))
             legend.append((name, color))
             low = high
         self.curve(stack.hours, low, self._theme.color("house"))
@@ -128,12 +144,46 @@ class StackChart(Chart):
             self.level(value / 1000.0, text, role, below=len(levels) > 1 and value == lowest)
         self.setXRange(float(stack.hours[0]), float(stack.hours[-1]), padding=0)
         self.setYRange(0, top * 1.08, padding=0)
+        self._names = []
+        if not days and layers:
+            self._layers = (stack.hours, layers, top * 1.08, [value / 1000.0 for value, _, _ in levels])
+            self._name_layers()
         axis = self.getAxis("bottom")
         if days:
             axis.setTicks([[(d * 24.0 + 12.0, name) for d, name in enumerate(days)], [(d * 24.0, "") for d in range(len(days))]])
         else:
             axis.setTicks([[(h, f"{h:02d}:00") for h in range(int(stack.hours[0]), int(stack.hours[-1]) + 2)], []])
         return legend
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if getattr(self, "_layers", ()):
+            self._name_layers()
+
+    def _name_layers(self) -> None:
+        """Write the layers' names into the picture, so that no shade has to be matched with a legend."""
+        for item in self._names:
+            self.removeItem(item)
+        self._names = []
+        hours, layers, top, levels = self._layers
+        metrics = ui_metrics(7.5 * self._scale, bold=True)
+        wide_px, high_px = max(80.0, self.width() - 44.0 * self._scale), max(60.0, self.height() - 44.0 * self._scale)
+        h_per_px, kw_per_px = float(hours[-1] - hours[0]) / wide_px, top / high_px
+        made = [Layer(name, low, low + thick, (metrics.horizontalAdvance(name) + 8) * h_per_px) for name, low, thick, _ in layers]
+        ink, paper = self._theme.color("ink"), self._theme.color("panel")
+        for spot in place_names(hours, made, (metrics.height() + 1) * kw_per_px, top, levels):
+            name, _, _, color = layers[spot.layer]
+            against = paper if spot.to is not None else color
+            text = pg.TextItem(name, color=_readable((ink, paper), against), anchor=(0.5, 0.5))
+            text.setFont(ui_font(7.5 * self._scale, bold=True))
+            text.setPos(spot.x, spot.y)
+            if spot.to is not None:
+                ends = np.array([spot.y - metrics.height() / 2 * kw_per_px, spot.to[1]])
+                line = pg.PlotCurveItem(np.array([spot.x, spot.to[0]]), ends, pen=pg.mkPen(ink, width=1.0))
+                self._names.append(line)
+                self.addItem(line)
+            self._names.append(text)
+            self.addItem(text)
 
 
 class DurationChart(Chart):
@@ -142,8 +192,12 @@ class DurationChart(Chart):
     def show_duration(self, d: Duration) -> None:
         """Draw the curve in kW over hours."""
         self.clear()
-        self.say(("hour of the year", "offered, kW", "caught, kW", "lost, kW"),
-                 (_told(d.hours), _kw(d.offered_w), _kw(d.caught_w), _kw(d.lost_w)))  # fmt: skip
+        self.say(
+            lambda: (
+                ("hour of the year", "offered, kW", "caught, kW", "lost, kW"),
+                (_told(d.hours), _kw(d.offered_w), _kw(d.caught_w), _kw(d.lost_w)),
+            )
+        )
         t = self._theme
         offered = d.offered_w / 1000.0
         limit = d.limit_w / 1000.0
@@ -169,7 +223,10 @@ class MonthsChart(Chart):
         """Draw rows of (name, twelve values, hue) divided by `per`, Wh in kWh as it stands; what is below zero hangs down."""
         self.clear()
         self.say(
-            ["month", *(name for name, _, _ in rows)], [MONTHS, *([f"{v / per:.2f}" for v in values] for _, values, _ in rows)]
+            lambda: (
+                ["month", *(name for name, _, _ in rows)],
+                [MONTHS, *([f"{v / per:.2f}" for v in values] for _, values, _ in rows)],
+            )
         )
         width = 0.8 / max(1, len(rows))
         top, low = 1.0, 0.0
@@ -191,7 +248,7 @@ class LoadChart(Chart):
     def show_curve(self, curve: LoadCurve) -> None:
         """Draw the curve in kW; the hours' axis is logarithmic, since the few highest are what matters."""
         self.clear()
-        self.say(("hours of the year", "the house, kW"), (_told(curve.hours), _kw(curve.load_w)))
+        self.say(lambda: (("hours of the year", "the house, kW"), (_told(curve.hours), _kw(curve.load_w))))
         self.setLogMode(x=True, y=False)
         x, y = np.log10(curve.hours), curve.load_w / 1000.0
         self.addItem(pg.PlotCurveItem(x, y, pen=pg.mkPen(self._theme.color("house"), width=2.0)))
@@ -218,7 +275,12 @@ class DayLines(Chart):
     def show_days(self, days: Sequence[tuple[str, Array]]) -> list[tuple[str, QColor]]:
         """Draw the days in kW; returns names with their colours, for the legend."""
         self.clear()
-        self.say(["hour", *(f"{name}, kW" for name, _ in days)], [[f"{h:02d}:00" for h in range(24)], *(_kw(w) for _, w in days)])
+        self.say(
+            lambda: (
+                ["hour", *(f"{name}, kW" for name, _ in days)],
+                [[f"{h:02d}:00" for h in range(24)], *(_kw(w) for _, w in days)],
+            )
+        )
         colors = stack_colors(self._theme, len(days))
         x: Array = np.arange(24, dtype=float) + 0.5
         top = 0.1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
@@ -30,7 +31,7 @@ class DayStrip(QWidget):
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.session = session
-        self._made: PlanFlow | None = None
+        self._drawn: weakref.ref[PlanFlow] | None = None  # never what keeps a year's series alive
         self._days: dict[str, int] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 4, 12, 4)
@@ -75,8 +76,13 @@ class DayStrip(QWidget):
         """Use other colours and another text size."""
         self.carpet.set_theme(theme, scale)
         self.day.set_theme(theme, scale)
-        self._made = None
+        self._drawn = None
         self.refresh()
+
+    @property
+    def _made(self) -> PlanFlow | None:
+        """The year that is drawn, while anything else still holds it."""
+        return None if self._drawn is None else self._drawn()
 
     def refresh(self) -> None:
         """Draw the chosen plan's year when it is there; an older one is dimmed."""
@@ -89,7 +95,7 @@ class DayStrip(QWidget):
             return
         from calm_relay.year.pictures import CARPETS, notable_days
 
-        self._made = made
+        self._drawn = weakref.ref(made)
         calendar = self.session.calendar()
         self._days = notable_days(made, calendar, self.session.air_c())
         has_battery = bool(made.packed.nodes["capacity_wh"].sum() > 0) if len(made.packed.nodes) else False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 
 from PySide6.QtCore import Qt, Signal
@@ -18,10 +19,23 @@ from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.headroom_row import HeadroomRow, figure
-from calm_relay.ui.widgets import clear_layout, label
+from calm_relay.ui.widgets import clear_layout, count_words, label
 from calm_relay.units import format_quantity as show
 
 __all__ = ["Headroom", "HeadroomRow", "figure"]
+
+
+COSTS_SHOWN = 3
+
+
+def folded(findings: Sequence[Finding], opened: tuple[str, str] | None) -> list[list[Finding]]:
+    """Return the findings in rows: those of one check with one verdict share a row, the tightest first, until one is opened."""
+    rows: dict[object, list[Finding]] = {}
+    for place, finding in enumerate(findings):
+        alike = (finding.check, finding.verdict, finding.waived)
+        open_here = opened is not None and finding.check == opened[0]
+        rows.setdefault(place if open_here else alike, []).append(finding)
+    return list(rows.values())
 
 
 class Headroom(Copyable, QWidget):
@@ -59,6 +73,9 @@ class Headroom(Copyable, QWidget):
         self._column.setSpacing(2)
         self._scroll.setWidget(self.rows_holder)
         outer.addWidget(self._scroll, 1)
+        self._costs = QVBoxLayout()
+        self._costs.setSpacing(1)
+        outer.addLayout(self._costs)
         outer.addWidget(
             label(
                 "Each limit is the one used, its source beside it; local codes, the network operator and the manual decide.",
@@ -119,8 +136,8 @@ class Headroom(Copyable, QWidget):
         self.rows_holder.setUpdatesEnabled(False)
         clear_layout(self._column)
         self._rows = []
-        for finding in findings:
-            row = HeadroomRow(finding, self._theme, self._scale)
+        for finding, *others in folded(findings, self.opened_check):
+            row = HeadroomRow(finding, self._theme, self._scale, alike=len(others))
             key = (finding.check, finding.subject)
             row.setChecked(key == self.opened_check)
             row.clicked.connect(lambda _=False, key=key: self.open(None if key == self.opened_check else key))
@@ -128,7 +145,8 @@ class Headroom(Copyable, QWidget):
             self._column.addWidget(row)
             if key == self.opened_check:
                 self._column.addWidget(self._detail(finding))
-        self._add_costs()
+        self._show_costs()
+        self._add_gains()
         self._column.addStretch()
         self.rows_holder.setUpdatesEnabled(True)
         if focus is not None and self.rows():
@@ -142,18 +160,31 @@ class Headroom(Copyable, QWidget):
             return " · the year could not be run"
         return " · the year is being run" if waiting else ""
 
-    def _add_costs(self) -> None:
-        """What limits cost, and what one step more would gain."""
+    def _show_costs(self) -> None:
+        """What limits cost in the year, the dearest of them always in sight under the rows."""
+        clear_layout(self._costs)
         result = self.session.fresh(self.session.chosen)
         if result is None:
             return
         costs = [row for row in limit_costs(self.session.plan, result.facts) if row.hours_h >= 1 or row.held_wh >= 500]
         if costs:
-            self._column.addWidget(label("What limits cost in the year", "section"))
-        for row in costs[:6]:
+            self._costs.addWidget(label("What limits cost in the year", "section"))
+        said = []
+        for row in costs:
             held = f"{show(row.held_wh, 'energy_wh', 0)} held back" if row.held_wh >= 500 else ""
             hours = f"{row.hours_h:.0f} h at it" if row.hours_h >= 1 else ""
-            self._column.addWidget(label(f"{row.text}: {' · '.join(part for part in (hours, held) if part)}", "", wrap=True))
+            said.append(f"{row.text}: {' · '.join(part for part in (hours, held) if part)}")
+        for text in said[:COSTS_SHOWN]:
+            self._costs.addWidget(label(text, "quiet", wrap=True))
+        if len(said) > COSTS_SHOWN:
+            more = label(f"and {count_words(len(said) - COSTS_SHOWN, 'limit')} more", "quiet")
+            more.setToolTip("\n".join(said[COSTS_SHOWN:]))
+            self._costs.addWidget(more)
+
+    def _add_gains(self) -> None:
+        """What one step more of each limit would gain."""
+        if self.session.fresh(self.session.chosen) is None:
+            return
         gains = self.session.raised()
         if gains is None:
             self._column.addWidget(label("If one limit were raised: being run…", "section"))

@@ -24,17 +24,20 @@ def figure(finding: Finding) -> str:
 
 
 class HeadroomRow(QAbstractButton):
-    """One finding as a bar; a click or Enter opens it. Its height follows from its width, so that nothing is cut."""
+    """One finding as a bar, the tightest of those alike; a click opens it. Its height follows from its width: nothing is cut."""
 
-    def __init__(self, finding: Finding, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
+    def __init__(self, finding: Finding, theme: Theme, scale: float, parent: QWidget | None = None, *, alike: int = 0) -> None:
         super().__init__(parent)
         self.finding, self._theme, self._scale = finding, theme, scale
         self.verdict = finding.word
         self.detail = finding.cost or finding.subject
+        if alike:
+            self.detail += f", and {alike} more alike"
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(f"{finding.title}, {finding.subject}: {self.verdict}, {figure(finding)}")
+        more = f", and {alike} more alike" if alike else ""
+        self.setAccessibleName(f"{finding.title}, {finding.subject}: {self.verdict}, {figure(finding)}{more}")
         self.setToolTip(finding.arithmetic)
         self._fit(200)
 
