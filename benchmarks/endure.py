@@ -134,7 +134,7 @@ def main(name: str, edits: int, seed: int) -> dict[str, float]:
         window.show()
         wait_idle(app, window)
         hand = Hand(app, window, seed)
-        first = window.session.job
+        first, chosen = window.session.job, window.session.chosen
         for page in ("brief", "site", "house", "tariff", "plans", "year", "decide"):
             window.show_page(page)
             for part, _ in getattr(window.page(page), "PARTS", ()):
@@ -154,6 +154,8 @@ def main(name: str, edits: int, seed: int) -> dict[str, float]:
         longest_s = hand.longest_s
         while window.session.document.undo():
             hand.events()
+        window.session.choose(chosen)  # a plan of three batteries holds three times what one of one does: the same is looked at
+        window.show_page("decide")
         wait_idle(app, window)
         for _ in range(20):
             hand.events()

@@ -150,7 +150,7 @@ class StringsPart:
         self.ladder.show_ladders(string_ladders(job, plan))
         rows = []
         for a in tracker_amps(job, plan):
-            name = f"{a.node}, T{a.tracker}"
+            name = f"{a.node}, tracker {a.tracker}"
             words = f"working {a.working_a:.1f} A of {a.working_limit_a:g} A"
             rows.append(LimitBar(name, words, a.working_a, a.working_limit_a, "tight"))
             limit = a.short_circuit_limit_a

@@ -31,11 +31,13 @@ COSTS_SHOWN = 3
 def folded(findings: Sequence[Finding], opened: tuple[str, str] | None) -> list[list[Finding]]:
     """Return the findings in rows: those of one check with one verdict share a row, the tightest first, until one is opened."""
     rows: dict[object, list[Finding]] = {}
-    for place, finding in enumerate(findings):
-        alike = (finding.check, finding.verdict, finding.waived)
-        open_here = opened is not None and finding.check == opened[0]
-        rows.setdefault(place if open_here else alike, []).append(finding)
-    return list(rows.values())
+    for finding in findings:
+        rows.setdefault((finding.check, finding.verdict, finding.waived), []).append(finding)
+    out: list[list[Finding]] = []
+    for row in rows.values():
+        apart = opened is not None and row[0].check == opened[0]
+        out += [[finding] for finding in row] if apart else [row]
+    return out
 
 
 class Headroom(Copyable, QWidget):

@@ -65,7 +65,7 @@ class LadderView(Copyable, QWidget):
         return max(1, int(self.width() / (COLUMN_PX * self._scale)))
 
     def _title(self, ladder: Ladder) -> str:
-        return f"{ladder.node}, T{ladder.tracker}"
+        return f"{ladder.node}, tracker {ladder.tracker}"
 
     def _title_height(self) -> float:
         """Height of the tallest title, wrapped to its column."""

@@ -73,7 +73,7 @@ class RelayView(Copyable, QWidget):
         """Use other colours and another text size."""
         self._theme, self._scale = theme, scale
         self._metrics, self._sizes = {}, {}
-        self.setMinimumSize(QSize(int(490 * scale), int(236 * scale)))
+        self.setMinimumSize(QSize(int(490 * scale), int(222 * scale)))
         self._lay_out()
 
     def show_plan(self, graph: PlanGraph, values: RelayValues, lost_wh: Mapping[str, float], *, grid_up: bool, dim: bool) -> None:
