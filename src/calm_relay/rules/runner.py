@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+from collections import OrderedDict
 from dataclasses import replace
 
 from calm_relay.errors import BadInput
@@ -47,15 +49,53 @@ def run_checks(context: CheckContext, ready: frozenset[str] | set[str] = NEEDS) 
     """
     found = _run(context, ready)
     if any(remedy.edits for f in found for remedy in f.remedies):
-        over = {(f.check, f.subject) for f in found if f.verdict == "over"}
+        by_plan = {entry.id for entry in all_checks() if entry.needs <= {"plan"}}
+        over = {(f.check, f.subject) for f in found if f.verdict == "over" and f.check in by_plan}
         found = [replace(f, remedies=tuple(_weighed(context, remedy, over) for remedy in f.remedies)) for f in found]
     return tuple(sorted(found, key=_tightness))
 
 
 def _weighed(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) -> Remedy:
-    """Return a remedy that makes no other check of the plan worse as it is, else the same words with what it would bring."""
+    """Return a remedy that makes no other check of the plan worse as it is, else the same words with what it would bring.
+
+    What needs no year is asked at once and again with the year: what was tried on a job is kept while that job is looked at.
+    """
     if not remedy.edits:
         return remedy
+    tried = _TRIED.of(context)
+    key = repr((remedy, sorted(over)))
+    found = tried.get(key)
+    if found is None:
+        found = tried[key] = _tried(context, remedy, over)
+    return found
+
+
+class _Tried:
+    """Remedies tried, by the job, plan and pack they were tried on; the last few jobs only."""
+
+    def __init__(self, most: int = 4) -> None:
+        self._most = most
+        self._kept: OrderedDict[tuple[int, str, int], tuple[CheckContext, dict[str, Remedy]]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def of(self, context: CheckContext) -> dict[str, Remedy]:
+        """Return what was tried on a context's job; the job is held, so that its place in memory names it."""
+        key = (id(context.job), context.plan.id, id(context.chosen_pack))
+        with self._lock:
+            if key not in self._kept:
+                bare = CheckContext(context.job, context.plan, context.cards, None, context.chosen_pack)
+                self._kept[key] = bare, {}
+                while len(self._kept) > self._most * MOST_PLANS:
+                    self._kept.popitem(last=False)
+            self._kept.move_to_end(key)
+            return self._kept[key][1]
+
+
+MOST_PLANS = 8  # of a job that are looked at together
+_TRIED = _Tried()
+
+
+def _tried(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) -> Remedy:
     try:
         job = apply_edits(context.job, remedy.edits)
     except BadInput:
