@@ -51,7 +51,7 @@ FAULTS = (
     Planted("discharge limit", "simulation/kernel.py", "give = min(nd.discharge_w, max(0.0,", "give = min(nd.charge_w, max(0.0,", K),
     Planted("taper", "simulation/kernel.py", "part = (soc - taper_soc) / (soc_max - taper_soc)", "part = soc", K),
     Planted("hold charges", "simulation/kernel.py", "hold = kind == HOLD", "hold = False", K),
-    Planted("a slot's draw is not in the cap", "simulation/kernel.py", "max(0.0, cap + w[n, S_DEMAND] + slots_w)", "max(0.0, cap + w[n, S_DEMAND])", "test_kernel_rules"),
+    Planted("a slot's draw is not in the cap", "simulation/kernel.py", "max(0.0, cap + w[n, S_DEMAND] + slots_w)", "max(0.0, cap + w[n, S_DEMAND])", "test_kernel_reference"),
     Planted("bias draws a surplus charge from the grid", "simulation/kernel.py", "            cap = max(cap, 0.0)", "            cap = cap", "test_kernel_rules"),
     Planted("like units by priority", "simulation/pack.py", 'if name not in ("side", "reserve")]', "]", "test_packing"),
     Planted("device ignored outwards", "simulation/kernel.py", "row[SYS_DEVICE_EXCEEDED] = max(0.0, abs(through) - plant.transfer_w)", "row[SYS_DEVICE_EXCEEDED] = max(0.0, through - plant.transfer_w)", K),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from calm_relay.simulation import kernel
@@ -138,6 +138,7 @@ def compare(seed: int, n: int) -> None:
                 SEEN[name] = max(SEEN.get(name, 0.0), node[name])
 
 
+@example(seed=200340, n=2)  # a slot's draw makes room under a cap that bias has lowered: seen in one day of sixty
 @given(seed=st.integers(0, 2**31), n=st.integers(1, 4))
 @settings(max_examples=60, deadline=None, derandomize=True)
 def test_kernel_equals_the_reference_on_random_days(seed, n):
