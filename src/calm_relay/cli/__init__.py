@@ -8,10 +8,11 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from calm_relay import __version__
-from calm_relay.cli import house, plans, site, values
+from calm_relay.cli import equipment, house, plans, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.demo import DEMOS
+from calm_relay.equipment.columns import card_classes
 from calm_relay.errors import BadInput, CalmRelayError, Fault
 from calm_relay.pv.roof import MODES
 from calm_relay.report.head import CAUTION
@@ -114,8 +115,10 @@ def _parser() -> argparse.ArgumentParser:
     put.add_argument("value", help="with its unit where it has one, such as '6.3 kW'; 'none' where it may be open")
     put.add_argument("--out", required=True, help="where to save the changed job")
     put.add_argument("--sure", action="store_true", help="take a figure that is hardly meant as it is")
-    cards = command("cards", "the equipment cards that ship", values.cards_command, job=False)
-    cards.add_argument("--kind", choices=values.card_kinds(), help="cards of this kind only")
+    cards = command("cards", "equipment cards, shipped and your own", equipment.cards_command, job=False)
+    cards.add_argument("what", nargs="*", metavar="ACTION NAME", help="show ID, add FILE, remove ID, write FILE; without: list")
+    cards.add_argument("--kind", choices=sorted(card_classes()), help="cards of this kind only")
+    cards.add_argument("--find", default="", metavar="TEXT", help="by words and figures, such as 'three phase 10 kW 2 trackers'")
     new = command(
         "new-job", "write an empty job, every value assumed and marked so", plans.new_job_command, job=False, json_out=False
     )

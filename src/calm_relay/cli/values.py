@@ -1,4 +1,4 @@
-"""Commands on single values: the shipped cards, and setting one field of a job."""
+"""The command on single values: setting one field of a job."""
 
 from __future__ import annotations
 
@@ -6,29 +6,17 @@ import argparse
 import json
 from typing import Any
 
-from calm_relay.cli.shared import open_job, print_json
+from calm_relay.cli.shared import open_job
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.edits import apply_edits, read_path
 from calm_relay.job.fields import FieldInfo, describe
 from calm_relay.job.plausible import doubt
 from calm_relay.job.sources import typed_edits
-from calm_relay.library.shipped import shipped_cards
 from calm_relay.units import format_quantity as show
 from calm_relay.units import parse_quantity
 
 YES, NO = ("true", "yes"), ("false", "no")
-
-
-def cards_command(options: argparse.Namespace) -> int:
-    """Run `cards`."""
-    cards = [card for card in shipped_cards() if options.kind in (None, card.kind)]
-    if options.json:
-        print_json({"cards": [card.model_dump() for card in cards]})
-        return 0
-    for card in cards:
-        print(f"{card.kind:17} {card.id:28} {card.name}")
-    return 0
 
 
 def set_command(options: argparse.Namespace) -> int:
@@ -45,11 +33,6 @@ def set_command(options: argparse.Namespace) -> int:
     save_job(options.out, changed, opened.store)
     print(f"{info.label}: {_said(before, info)} to {_said(value, info)}; saved as {options.out}")
     return 0
-
-
-def card_kinds() -> list[str]:
-    """Return the kinds of cards that ship, in the library's order."""
-    return list(dict.fromkeys(card.kind for card in shipped_cards()))
 
 
 def _value(path: str, text: str, info: FieldInfo, before: Any) -> Any:

@@ -1,0 +1,110 @@
+"""Commands on equipment: the cards that ship and the firm's own, found, shown, added, taken off the shelf and written out."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+
+from calm_relay.cli.shared import print_json
+from calm_relay.equipment.columns import card_row, fields_of
+from calm_relay.equipment.files import SUFFIXES, read_cards, written_cards
+from calm_relay.equipment.find import find_cards
+from calm_relay.equipment.shelf import Shelf, differences, read_shelf, save_shelf, shelf_path
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.container import write_atomically
+from calm_relay.library.cards import Card
+
+ACTIONS = ("show", "add", "remove", "write")
+
+
+def cards_command(options: argparse.Namespace) -> int:
+    """Run `cards`: list them, or show, add, remove or write some."""
+    action, *names = options.what or ["list"]
+    if action == "list":
+        return _list(options)
+    if action not in ACTIONS:
+        raise BadInput([Fault("cards", action, "there is no such action", f"use one of: {', '.join(ACTIONS)}")])
+    if len(names) != 1:
+        raise BadInput([Fault("cards", action, f"it takes one name, {len(names)} were given", f"write: cards {action} NAME")])
+    done: dict[str, Callable[[argparse.Namespace, str], int]] = {"show": _show, "add": _add, "remove": _remove, "write": _write}
+    return done[action](options, names[0])
+
+
+def _chosen(options: argparse.Namespace, shelf: Shelf) -> list[Card]:
+    cards = [card for card in shelf.book().values() if options.kind in (None, card.kind)]
+    return find_cards(cards, options.find)
+
+
+def _list(options: argparse.Namespace) -> int:
+    shelf = read_shelf()
+    own = {card.id for card in shelf.cards}
+    cards = _chosen(options, shelf)
+    if options.json:
+        print_json({"cards": [{**card.model_dump(), "own": card.id in own} for card in cards]})
+        return 0
+    for card in cards:
+        print(f"{card.kind:17} {card.id:28} {card.name}{'   (own)' if card.id in own else ''}")
+    if not cards:
+        print("no card is so; leave a word out, or add one with: cards add FILE")
+    return 0
+
+
+def _card(shelf: Shelf, card_id: str) -> Card:
+    book = shelf.book()
+    if card_id not in book:
+        near = [known for known in book if card_id in known][:5]
+        remedy = f"use one of: {', '.join(near) or 'those that cards lists'}"
+        raise BadInput([Fault("cards", card_id, "there is no such card", remedy)])
+    return book[card_id]
+
+
+def _show(options: argparse.Namespace, card_id: str) -> int:
+    card = _card(read_shelf(), card_id)
+    if options.json:
+        print_json(card.model_dump())
+        return 0
+    row = card_row(card)
+    for name, text in row.items():
+        print(f"{name:34} {text}")
+    lacks = [name for name in fields_of(card.kind) if name not in row and not name.startswith("trackers.")]
+    print(f"the data sheet lacks: {', '.join(lacks) or 'nothing'}")
+    return 0
+
+
+def _add(options: argparse.Namespace, file: str) -> int:
+    shelf, cards = read_shelf(), read_cards(Path(file))
+    known = {card.id: card for card in shelf.cards}
+    path = save_shelf(shelf.with_cards(cards))
+    for card in cards:
+        if card.id not in known:
+            print(f"added: {card.name} ({card.id})")
+            continue
+        changed = differences(known[card.id], card)
+        words = "; ".join(f"{d.column} {d.before or 'none'} to {d.after or 'none'}" for d in changed)
+        print(f"replaced: {card.name} ({card.id}): {words}" if changed else f"as it was: {card.name} ({card.id})")
+    print(f"on the shelf: {path}")
+    return 0
+
+
+def _remove(options: argparse.Namespace, card_id: str) -> int:
+    shelf = read_shelf()
+    try:
+        save_shelf(shelf.without(card_id))
+    except KeyError:
+        own = ", ".join(card.id for card in shelf.cards) or "none yet"
+        raise BadInput([Fault(str(shelf_path()), card_id, "no own card has this id", f"own cards: {own}")]) from None
+    print(f"taken off the shelf: {card_id}")
+    return 0
+
+
+def _write(options: argparse.Namespace, file: str) -> int:
+    path, cards = Path(file), _chosen(options, read_shelf())
+    if path.suffix.lower() not in SUFFIXES:
+        raise BadInput([Fault(file, "", f"'{path.suffix}' is no list of cards", f"end it in one of {', '.join(SUFFIXES)}")])
+    try:
+        write_atomically(path, written_cards(cards, path.suffix.lower()))
+    except OSError as error:
+        raise BadInput([Fault(file, "", f"it cannot be written ({error.strerror})", "choose another folder")]) from error
+    print(f"{len(cards)} {'card' if len(cards) == 1 else 'cards'} written to {file}")
+    return 0

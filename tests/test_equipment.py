@@ -1,0 +1,172 @@
+"""Cards of one's own: every field of every kind through JSON, CSV and XLSX; faults by row and column; found; on a shelf."""
+
+from __future__ import annotations
+
+import csv
+import json
+import re
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from calm_relay.cli import main
+from calm_relay.equipment.columns import card_classes, card_row, fields_of
+from calm_relay.equipment.files import SUFFIXES, read_cards, written_cards
+from calm_relay.equipment.find import find_cards, wishes
+from calm_relay.equipment.shelf import differences, read_shelf, save_shelf
+from calm_relay.errors import BadInput
+from calm_relay.library.cards import Card, HybridCard, LossTerms, Tracker
+from calm_relay.library.shipped import shipped_card, shipped_cards
+
+CARDS = shipped_cards()
+
+
+@pytest.fixture
+def home(monkeypatch, tmp_path):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    return tmp_path
+
+
+def full_card(kind: str, index: int) -> Card:
+    """A card of a kind with every field filled, so that none can be lost on the way."""
+    like = next(card for card in CARDS if card.kind == kind).model_dump()
+    tracker = Tracker(
+        mppt_min_v=90, mppt_max_v=500.5, start_v=110, working_current_a=16, short_circuit_current_a=20, power_max_w=9000
+    )
+    for name, model in card_classes()[kind].model_fields.items():
+        if like.get(name) is None and name not in ("kind", "trackers"):
+            like[name] = 0.0021 if "gamma" in name else -0.0025 if "beta" in name else 7.5
+            if name == "charge_loss":
+                like[name] = LossTerms(p_self_w=12.25, a=0.011, b=0.017).model_dump()
+            if model.annotation is int or name.endswith(("units_max",)):
+                like[name] = 7
+            if name.endswith("_frac"):
+                like[name] = 0.5
+    if "trackers" in like and kind != "module_inverter":
+        like["trackers"] = [tracker.model_dump(), tracker.model_dump() | {"start_v": None, "power_max_w": None}]
+    like["id"], like["name"] = f"own-{kind.replace('_', '-')}-{index}", f"Own «{kind}», 5,5 kW; № {index}"
+    made: Card = card_classes()[kind].model_validate(like)  # type: ignore[assignment]
+    return made
+
+
+@pytest.mark.parametrize("ending", SUFFIXES)
+def test_every_field_of_every_kind_comes_back(ending, tmp_path):
+    cards = (*CARDS, *(full_card(kind, i) for i, kind in enumerate(card_classes())))
+    path = tmp_path / f"cards{ending}"
+    path.write_bytes(written_cards(cards, ending))
+    assert read_cards(path) == cards
+    said = {name for card in cards for name in card_row(card)}
+    for kind in card_classes():
+        missing = [n for n in fields_of(kind) if n not in said and not n.startswith("trackers.")]
+        assert not missing, (kind, missing)
+
+
+def test_a_spreadsheet_of_the_other_decimal_mark_is_read(tmp_path):
+    path = tmp_path / "cards.csv"
+    rows = list(csv.reader(written_cards([shipped_card("hybrid-5k")], ".csv").decode().splitlines()))
+    rows[1] = [re.sub(r"^(\d+)\.(\d+)$", r"\1,\2", cell) for cell in rows[1]]
+    with path.open("w", encoding="utf-8-sig", newline="") as out:
+        csv.writer(out, delimiter=";").writerows(rows)
+    assert any("," in cell and cell[0].isdigit() for cell in rows[1])
+    assert read_cards(path) == (shipped_card("hybrid-5k"),)
+
+
+FAULTS = [
+    ("id,name\nx,y\n", "row 1", "no column 'kind'"),
+    ("kind,id,name\ntoaster,x,y\n", "row 2, column kind", "no kind of card"),
+    ("kind,id,name,pass_through_a\ntransfer,x,y,lots\n", "row 2, column pass_through_a", "write a number"),
+    ("kind,id,name,pass_through_a\ntransfer,x,y,-3\n", "row 2, column pass_through_a", "more than 0"),
+    ("kind,id,name,pass_thru_a\ntransfer,x,y,3\n", "row 2, column pass_thru_a", "did you mean 'pass_through_a'?"),
+    ("kind,id,name,voc_stc_v\ntransfer,x,y,3\n", "row 2, column voc_stc_v", "a transfer has no such figure"),
+    ("kind,id,name,pass_through_a\ntransfer,x,y,63\ntransfer,x,z,63\n", "row 3", "stands in row 2 as well"),
+    ("kind,id,id,name\ntransfer,x,x,y\n", "column id", "twice"),
+    ("kind,id,name\ntransfer,x,y,z,9\n", "row 2", "5 cells, the heading 3"),
+    ("kind,id,name\n", "row 1", "no row under a heading"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "where", "words"), FAULTS)
+def test_a_fault_names_row_and_column_and_what_would_be_right(text, where, words, tmp_path):
+    path = tmp_path / "cards.csv"
+    path.write_text(text, encoding="utf-8")
+    with pytest.raises(BadInput) as found:
+        read_cards(path)
+    said = str(found.value)
+    assert where in said
+    assert words in said
+    assert "pydantic" not in said
+    assert "Input should" not in said
+
+
+@given(
+    damage=st.lists(st.tuples(st.integers(0, 10**6), st.integers(0, 255)), max_size=40),
+    cut=st.integers(0, 10**6),
+    which=st.sampled_from(SUFFIXES),
+)
+@settings(max_examples=150, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_damaged_files_are_cards_or_clear_faults(damage, cut, which, tmp_path):
+    raw = bytearray(written_cards(CARDS[:6], which))
+    for at, value in damage:
+        raw[at % len(raw)] = value
+    path = tmp_path / f"cards{which}"
+    path.write_bytes(bytes(raw[: len(raw) - cut % (len(raw) // 2)] if cut % 3 == 0 else raw))
+    try:
+        read_cards(path)
+    except BadInput as error:
+        assert all(fault.problem and fault.remedy for fault in error.faults)
+
+
+def test_cards_are_found_by_words_and_figures():
+    three = HybridCard.model_validate(
+        {**shipped_card("hybrid-5k").model_dump(), "id": "own", "name": "Hybrid", "ac_rated_w": 10_000.0, "phases": 3}
+    )
+    cards = (*CARDS, three)
+
+    def ids(text: str) -> list[str]:
+        return [card.id for card in find_cards(cards, text)]
+
+    assert ids("three phase 10 kW 2 trackers") == ids("3-phase 10kW two trackers") == ["own"]
+    assert ids("hybrid 5 kW") == ["hybrid-5k"]
+    assert ids("module 430 W") == ["module-430", "module-440-bifacial"], "within a twentieth"
+    assert set(ids("")) == {card.id for card in cards}
+    assert ids("battery LFP") == [card.id for card in CARDS if getattr(card, "chemistry", "") == "LFP"]
+    assert not ids("single phase 10 kW hybrid 9 trackers")
+    assert [w.quantity for w in wishes("5,5 kWh 51.2V 100Ah")] == ["energy", "volts", "charge"]
+
+
+def test_the_shelf_keeps_own_cards_between_jobs_and_says_what_changed(home, capsys):
+    mine = home / "mine.csv"
+    card = full_card("hybrid", 3)
+    mine.write_bytes(written_cards([card], ".csv"))
+    assert main(["cards", "add", str(mine)]) == 0
+    assert read_shelf().cards == (card,)
+    assert main(["cards", "--find", "own hybrid", "--json"]) == 0
+    said = capsys.readouterr().out
+    assert json.loads(said[said.index("{") :])["cards"][0]["own"] is True
+    better = card.model_copy(update={"charge_max_a": 44.0})
+    mine.write_bytes(written_cards([better], ".csv"))
+    assert main(["cards", "add", str(mine)]) == 0
+    assert "charge_max_a 30 to 44" in capsys.readouterr().out
+    assert [d.column for d in differences(card, better)] == ["charge_max_a"]
+    assert main(["cards", "show", card.id]) == 0
+    assert "charge_max_a" in capsys.readouterr().out
+    shelf = read_shelf().used(card.id).used("hybrid-5k").used(card.id)
+    save_shelf(shelf)
+    assert read_shelf().last_used == (card.id, "hybrid-5k")
+    out = home / "all.xlsx"
+    assert main(["cards", "write", str(out), "--kind", "hybrid"]) == 0
+    assert better in read_cards(out)
+    assert main(["cards", "remove", card.id]) == 0
+    assert read_shelf().cards == ()
+    assert main(["cards", "remove", card.id]) != 0
+    assert main(["cards", "dance"]) != 0
+
+
+def test_a_broken_shelf_is_said_and_left_as_it_is(home):
+    path = save_shelf(read_shelf().with_cards([full_card("battery", 2)]))
+    path.write_text(path.read_text(encoding="utf-8").replace('"capacity_wh"', '"capacity"'), encoding="utf-8")
+    before = path.read_bytes()
+    with pytest.raises(BadInput, match=r"cards\[own-battery-2\]"):
+        read_shelf()
+    assert path.read_bytes() == before
