@@ -8,6 +8,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from calm_relay.demo import demo_job
+from calm_relay.equipment.shelf import Shelf, save_shelf
+from calm_relay.library.shipped import shipped_card
 from calm_relay.ui.start import wait_idle
 
 NW = "north-west"
@@ -188,3 +190,23 @@ def test_a_guessed_sky_says_so_where_figures_stand(window, qapp):
 
     assert any("a guess" in label.text() for label in window.page("decide").findChildren(QLabel))
     undo_all(window)
+
+
+def test_own_cards_stand_beside_the_shipped_ones_and_a_broken_shelf_is_said_once(window, qapp, answers, monkeypatch, tmp_path):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    mine = shipped_card("module-430").model_copy(update={"id": "own-module", "name": "Module of our own"})
+    path = save_shelf(Shelf((mine,)))
+    window.show_page("site")
+    window.page("site").show_part("strings")
+    assert wait_idle(qapp, window)
+    editor = next(c.editor for p, c in window.page("site").cells.items() if p.endswith("].module"))
+    window.page("site").refresh()
+    row = editor.findData("own-module")
+    assert row >= 0
+    editor.setCurrentIndex(row)
+    editor.activated.emit(row)
+    assert "own-module" in window.session.job.cards(), "the job holds a copy of its own"
+    path.write_text("{", encoding="utf-8")
+    window.page("site").refresh()
+    window.page("site").refresh()
+    assert sum("own cards are left out" in said for said in answers.said) == 1

@@ -7,13 +7,13 @@ from dataclasses import asdict
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.words import guess_words
+from calm_relay.equipment.shelf import read_shelf
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import OpenedJob, save_job
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Plan
 from calm_relay.job.parts import with_cards
 from calm_relay.library.book import book_of
-from calm_relay.library.shipped import shipped_cards
 from calm_relay.packs.pack import pack_named
 from calm_relay.places import ATTRIBUTION, find_towns
 from calm_relay.pv.shade_files import read_shade
@@ -123,12 +123,13 @@ def _propose(opened: OpenedJob, plans: list[Plan], options: argparse.Namespace) 
     if options.propose not in nodes:
         problem = f"there is no inverter '{options.propose}'"
         raise BadInput([Fault(options.job, "--propose", problem, f"use one of: {', '.join(nodes) or 'none'}")])
-    modules = book_of(shipped_cards(), job.library).modules()
+    known = book_of(tuple(read_shelf().book().values()), job.library)
+    modules = known.modules()
     if options.module not in modules:
         raise BadInput(
             [Fault(options.job, "--module", f"there is no module '{options.module}'", f"use one of: {', '.join(modules)}")]
         )
-    optimizers = book_of(shipped_cards(), job.library).optimizers()
+    optimizers = known.optimizers()
     if options.optimizer and options.optimizer not in optimizers:
         problem = f"there is no optimizer '{options.optimizer}'"
         raise BadInput([Fault(options.job, "--optimizer", problem, f"use one of: {', '.join(optimizers) or 'none'}")])

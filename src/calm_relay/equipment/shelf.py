@@ -15,7 +15,7 @@ from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import write_atomically
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import Card
-from calm_relay.library.shipped import shipped_cards
+from calm_relay.library.shipped import shipped_book, shipped_cards
 
 LAST_KEPT = 24
 
@@ -69,6 +69,31 @@ def read_shelf(path: Path | None = None) -> Shelf:
     cards = read_cards(path)
     data = json.loads(path.read_bytes())
     return Shelf(cards, *(_names(path, data, key) for key in ("favourites", "last_used")))
+
+
+class KnownCards:
+    """All cards that can be chosen, read anew when the shelf's file changed; one that cannot be read is said once and left out."""
+
+    def __init__(self, path: Path | None = None) -> None:
+        self._path, self._stamp = path, (-1, -1)
+        self._book: CardBook = shipped_book()
+        self.fault = ""
+
+    def book(self) -> CardBook:
+        """Return the shipped cards and own ones, by id; `fault` says why own ones are missing, empty where they are not."""
+        path = self._path or shelf_path()
+        try:
+            status = path.stat()
+            stamp = (status.st_mtime_ns, status.st_size)
+        except OSError:
+            stamp = (0, 0)
+        if stamp != self._stamp:
+            self._stamp, self.fault = stamp, ""
+            try:
+                self._book = read_shelf(path).book()
+            except BadInput as error:
+                self._book, self.fault = shipped_book(), f"Your own cards are left out: {error}"
+        return self._book
 
 
 def _names(path: Path, data: Any, key: str) -> tuple[str, ...]:

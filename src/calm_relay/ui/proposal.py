@@ -20,7 +20,6 @@ from calm_relay.errors import CalmRelayError
 from calm_relay.job.models import Node
 from calm_relay.job.parts import put_strings, with_cards
 from calm_relay.library.book import book_of
-from calm_relay.library.shipped import shipped_cards
 from calm_relay.pv.planner import Layout, Proposal
 from calm_relay.pv.roof import MODES
 from calm_relay.report.roof import layout_words
@@ -58,7 +57,7 @@ class ProposalDialog(QDialog):
         self.module = QComboBox()
         self.module.setAccessibleName("Module to plan with")
         self.module.setMinimumContentsLength(28)
-        self._modules = book_of(session.job.library, shipped_cards()).modules()
+        self._modules = book_of(session.job.library, tuple(session.known_cards().values())).modules()
         for card in self._modules.values():
             self.module.addItem(card.name, card.id)
         used = next((g.module for g in node.strings), "module-430")
@@ -78,7 +77,7 @@ class ProposalDialog(QDialog):
         row.addWidget(label("Optimizers", "quiet"))
         self.optimizer = QComboBox()
         self.optimizer.setAccessibleName("Optimizers on every module")
-        self._optimizers = book_of(session.job.library, shipped_cards()).optimizers()
+        self._optimizers = book_of(session.job.library, tuple(session.known_cards().values())).optimizers()
         self.optimizer.addItem("none", "")
         for worn in self._optimizers.values():
             self.optimizer.addItem(worn.name, worn.id)

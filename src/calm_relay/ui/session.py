@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from calm_relay.calendar import YearCalendar, year_calendar
+from calm_relay.equipment.shelf import KnownCards
 from calm_relay.errors import CalmRelayError, Cancelled
 from calm_relay.handed_in import Watch
 from calm_relay.job.container import OpenedJob, save_job
@@ -20,6 +21,7 @@ from calm_relay.job.history import Document
 from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.recovery import Recovery
 from calm_relay.job.sources import assumed_paths
+from calm_relay.library.book import CardBook
 from calm_relay.packs.pack import pack_named
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
@@ -74,6 +76,7 @@ class Session(QObject):
         self.answers: dict[str, Answer] = {}
         self.errors: dict[str, str] = {}
         self._sky: Study | None = None
+        self._known = KnownCards()
         self._made: tuple[int, str, PlanFlow] | None = None
         self._extra: Answer | None = None
         self._quick: dict[str, tuple[Job, tuple[Finding, ...]]] = {}
@@ -151,6 +154,14 @@ class Session(QObject):
         if self._made and self._made[0] == self.runner.generation and self._made[1] == self.chosen:
             return self._made[2]
         return None
+
+    def known_cards(self) -> CardBook:
+        """Return every card that can be chosen: shipped, and on the firm's own shelf; a shelf that cannot be read is said once."""
+        before = self._known.fault
+        book = self._known.book()
+        if self._known.fault and self._known.fault != before:
+            self.problem.emit(self._known.fault)
+        return book
 
     def line_flows(self) -> LineFlows | None:
         """Return what flows on each phase or leg in the chosen plan, if it belongs to the present state; None on a single phase."""

@@ -15,7 +15,6 @@ from calm_relay.job.fields import FieldInfo, describe
 from calm_relay.job.plausible import AskingBack
 from calm_relay.job.sources import mark_edits, typed_edits
 from calm_relay.library.cards import Card
-from calm_relay.library.shipped import shipped_cards
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.fields.reason import reason_label, show_reason
@@ -126,7 +125,8 @@ class FieldCell(QWidget):
             return self._options()
         if self._card_kinds:
             own = {card.id: card for card in self.session.job.library if card.kind in self._card_kinds}
-            more = {card.id: card for card in shipped_cards() if card.kind in self._card_kinds and card.id not in own}
+            known = self.session.known_cards().values()
+            more = {card.id: card for card in known if card.kind in self._card_kinds and card.id not in own}
             return [(card.id, card.name) for card in (*own.values(), *more.values())]
         return list(self.info.choices)
 
@@ -187,7 +187,7 @@ class FieldCell(QWidget):
         if isinstance(self._read(), int) and not isinstance(self._read(), bool):
             value = int(value)
         if (self._card_kinds or self._offered) and value is not None and value not in self.session.job.cards():
-            card = next(card for card in shipped_cards() if card.id == value)
+            card = self.session.known_cards()[str(value)]
             before = (Edit("library[+]", card.model_dump()),)
         self._commit(value, f"{self.caption}: {self.editor.itemText(index)}", before)
         self.session.document.end_merge()

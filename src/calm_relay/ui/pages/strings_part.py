@@ -10,7 +10,6 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.models import MeasuredString, NamedLosses, Node, StringGroup
 from calm_relay.job.parts import add_inverter, add_string, remove_inverter, remove_string
 from calm_relay.library.cards import OptimizerCard
-from calm_relay.library.shipped import shipped_book, shipped_card, shipped_cards
 from calm_relay.pv.array import combined_loss_frac
 from calm_relay.pv.ladder import string_ladders, tracker_amps
 from calm_relay.pv.when import StringYear, string_year_words
@@ -99,7 +98,7 @@ class StringsPart:
             line.append(page.cell(f"{at}.other_loss_frac", chars=8, ghost="by name"))
         if not module_level:
             line.append(page.cell(f"{at}.fuse_a", chars=8, ghost="none"))
-            line.append(page.cell(f"{at}.optimizer", options=self._optimizers, offered=_optimizer_cards))
+            line.append(page.cell(f"{at}.optimizer", options=self._optimizers, offered=self._optimizer_cards))
         line.append(self._more(node.id, at, group))
         page.flow(*line).setContentsMargins(14, 0, 0, 0)
         if group.losses is not None:
@@ -127,15 +126,17 @@ class StringsPart:
         button.setMenu(menu)
         return button
 
-    @staticmethod
-    def _optimizers() -> list[tuple[str, str]]:
-        return [("", "none"), *((card.id, card.name) for card in _optimizer_cards())]
+    def _optimizer_cards(self) -> list[OptimizerCard]:
+        return list(self._page.session.known_cards().optimizers().values())
+
+    def _optimizers(self) -> list[tuple[str, str]]:
+        return [("", "none"), *((card.id, card.name) for card in self._optimizer_cards())]
 
     def _new_inverter(self) -> QWidget:
         box = QComboBox()
         box.setAccessibleName("Add an inverter")
         box.addItem("Add an inverter…", "")
-        for card in shipped_cards():
+        for card in self._page.session.known_cards().values():
             if card.kind in INVERTERS:
                 box.addItem(card.name, card.id)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -187,8 +188,8 @@ class StringsPart:
 
     # --- changing
     def add_node(self, card_id: str) -> None:
-        """Add an inverter of a shipped card."""
-        card = shipped_card(card_id)
+        """Add an inverter of a card that ships, or of one's own."""
+        card = self._page.session.known_cards()[card_id]
         job, _ = add_inverter(self._page.session.job, self._page.session.chosen, card)
         self._page.change(f"Add {card.name}", job)
 
@@ -233,7 +234,3 @@ class StringsPart:
         value = fresh.model_dump() if group.measured is None else None
         words = f"String {group.id}: {'measured values' if value else 'measured values taken out'}"
         self._page.session.edit(words, [Edit(f"{at}.measured", value)])
-
-
-def _optimizer_cards() -> list[OptimizerCard]:
-    return list(shipped_book().optimizers().values())
