@@ -123,7 +123,7 @@ def test_escape_closes_an_open_check_and_ctrl_y_does_again_what_was_undone(windo
     QTest.keyClick(QApplication.focusWidget(), Qt.Key.Key_Escape)
     assert window.headroom.opened_check is None
     assert QApplication.focusWidget() in window.headroom.rows()
-    window.duplicate()
+    window.plan_actions.duplicate()
     count = len(window.session.job.plans)
     window.undo()
     QTest.keyClick(window, Qt.Key.Key_Y, Qt.KeyboardModifier.ControlModifier)

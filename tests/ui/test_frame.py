@@ -507,13 +507,13 @@ def test_an_empty_job_teaches_and_leads_to_a_comparison(window, qapp):
     ghi = window.session.job.site.weather.ghi_wh_per_m2_day
     assert ghi[0] > 2 * ghi[6], "typed means begin with the guess of the place, which is south"
     assert window.order_buttons["site"].mark.state == "assumed"
-    window.draft("ac-add-on")
+    window.plan_actions.draft("ac-add-on")
     assert wait_idle(qapp, window)
     assert [p.letter for p in window.session.job.plans] == ["Today", "A"]
     window.show_page("decide")
     assert wait_idle(qapp, window)
     assert window.page("decide").table.columnCount() == 3
-    window.draft("hybrid-alongside")
+    window.plan_actions.draft("hybrid-alongside")
     assert json.loads(window.session.job.model_dump_json())["plans"][-1]["id"] != "hybrid-alongside"
 
 

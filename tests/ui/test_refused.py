@@ -129,3 +129,13 @@ def test_the_job_is_named_in_the_window(window):
     QTest.keyClick(cell.editor, Qt.Key.Key_Return)
     assert window.session.job.name == "Mill house"
     assert "Mill house" in window.windowTitle()
+
+
+def test_one_plan_too_many_is_said_and_the_chosen_one_stays(window, answers):
+    for _ in range(40):
+        window.plan_actions.duplicate()
+        if answers.said:
+            break
+    assert "entries; use at most" in answers.said[-1]
+    assert window.session.chosen in {plan.id for plan in window.session.job.plans}
+    assert window.session.plan.id == window.session.chosen

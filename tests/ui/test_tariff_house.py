@@ -231,7 +231,7 @@ def test_the_brief_is_weighed_by_keys_and_sets_what_it_says(window, qapp):
     brief.add_contract()
     assert wait_idle(qapp, window)
     assert "brief.contracts[0].ended_by" in window.page("brief").cells
-    window.draft("ac-add-on")
+    window.plan_actions.draft("ac-add-on")
     assert window.session.job.plans[-1].controls.reserve_soc_frac == 0.5
     assert "from the brief" in window.session.job.plans[-1].note
     undo_all(window)

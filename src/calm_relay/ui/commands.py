@@ -75,15 +75,18 @@ def _edit_commands() -> list[Command]:
 def _plan_commands() -> list[Command]:
     m = "&Plan"
     return [
-        *(Command(f"{m}/D&raft a plan", f"draft:{key}", text, lambda w, k=key: w.draft(k), tip=tip) for key, text, tip in PATTERNS),
-        Command(m, "duplicate", "&Duplicate this plan", lambda w: w.duplicate(), "Ctrl+D"),
-        Command(m, "rename", "Re&name this plan…", lambda w: w.rename(), "Ctrl+R"),
-        Command(m, "earlier", "Move it &earlier", lambda w: w.move_plan(-1)),
-        Command(m, "later", "Move it &later", lambda w: w.move_plan(1)),
-        Command(m, "remove", "&Remove this plan", lambda w: w.remove()),
+        *(
+            Command(f"{m}/D&raft a plan", f"draft:{key}", text, lambda w, k=key: w.plan_actions.draft(k), tip=tip)
+            for key, text, tip in PATTERNS
+        ),
+        Command(m, "duplicate", "&Duplicate this plan", lambda w: w.plan_actions.duplicate(), "Ctrl+D"),
+        Command(m, "rename", "Re&name this plan…", lambda w: w.plan_actions.rename(), "Ctrl+R"),
+        Command(m, "earlier", "Move it &earlier", lambda w: w.plan_actions.move(-1)),
+        Command(m, "later", "Move it &later", lambda w: w.plan_actions.move(1)),
+        Command(m, "remove", "&Remove this plan", lambda w: w.plan_actions.remove()),
         Command(m, "pin", "P&in or unpin this plan", lambda w: w.session.toggle_pin(w.session.chosen), "Ctrl+P", after_line=True),
-        Command(m, "next", "Ne&xt plan", lambda w: w.step_plan(1), "Ctrl+PgDown"),
-        Command(m, "previous", "&Previous plan", lambda w: w.step_plan(-1), "Ctrl+PgUp"),
+        Command(m, "next", "Ne&xt plan", lambda w: w.plan_actions.step(1), "Ctrl+PgDown"),
+        Command(m, "previous", "&Previous plan", lambda w: w.plan_actions.step(-1), "Ctrl+PgUp"),
     ]
 
 

@@ -21,13 +21,9 @@ from PySide6.QtWidgets import (
 
 from calm_relay.decision.index import Entry, entries
 from calm_relay.decision.marks import work_order
-from calm_relay.decision.patterns import draft_plan
 from calm_relay.decision.words import card_words
-from calm_relay.errors import BadInput, CalmRelayError
 from calm_relay.job.container import OpenedJob
-from calm_relay.job.models import Plan
 from calm_relay.job.pages import PAGES, page_of, page_spec
-from calm_relay.job.plans import duplicate_plan, move_plan, remove_plan, rename_plan
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.goto import GoTo
 from calm_relay.ui.job_files import JobFiles
@@ -36,6 +32,7 @@ from calm_relay.ui.page_keys import PageKeys
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.make import make_page
 from calm_relay.ui.pages.plans import PlansPage
+from calm_relay.ui.plan_actions import PlanActions
 from calm_relay.ui.session import Session
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.theme import DARK, LIGHT, Theme, apply_theme, system_theme
@@ -81,6 +78,7 @@ class MainWindow(QMainWindow):
         self.menus = Menus(self, commands)
         self.show_recent()
         self.keys = PageKeys(self)
+        self.plan_actions = PlanActions(self)
         self._take_up()
         hints = QApplication.styleHints()
         hints.colorSchemeChanged.connect(lambda _: self.set_theme_choice("system") if self.settings.theme == "system" else None)
@@ -419,48 +417,3 @@ class MainWindow(QMainWindow):
         text = self.session.document.redo()
         if text:
             self.statusBar().showMessage(f"Done again: {text}", 4000)
-
-    def step_plan(self, by: int) -> None:
-        """Look at the next plan, or the one before."""
-        ids = [plan.id for plan in self.session.job.plans]
-        self.session.choose(ids[(ids.index(self.session.chosen) + by) % len(ids)])
-
-    def duplicate(self) -> None:
-        """Put a copy of the chosen plan behind the others, and look at it."""
-        plans, made = duplicate_plan(self.session.job, self.session.chosen)
-        self._change_plans(f"Duplicate plan {self.session.plan.letter}", plans)
-        self.session.choose(made)
-
-    def draft(self, pattern: str) -> None:
-        """Draft a candidate plan from today's system, and look at it."""
-        try:
-            job, made = draft_plan(self.session.job, pattern, self.session.day_wh())
-            letter = job.plan(made).letter
-            self.session.document.edit(f"Draft plan {letter}, {job.plan(made).name}", lambda _: job)
-        except CalmRelayError as error:
-            self.files.problem(str(error))
-            return
-        self.session.choose(made)
-        self.show_page("plans")
-
-    def rename(self) -> None:
-        """Ask for another name."""
-        name = self.dialogs.ask_text("Rename plan", "Name of the plan:", self.session.plan.name)
-        if name is not None and name.strip():
-            self._change_plans(
-                f"Rename plan {self.session.plan.letter}", rename_plan(self.session.job, self.session.chosen, name.strip())
-            )
-
-    def move_plan(self, by: int) -> None:
-        """Move the chosen plan among the others; today's system stays first."""
-        self._change_plans(f"Move plan {self.session.plan.letter}", move_plan(self.session.job, self.session.chosen, by))
-
-    def remove(self) -> None:
-        """Take the chosen plan out; undo brings it back."""
-        self._change_plans(f"Remove plan {self.session.plan.letter}", remove_plan(self.session.job, self.session.chosen))
-
-    def _change_plans(self, text: str, plans: tuple[Plan, ...]) -> None:
-        try:
-            self.session.change_plans(text, plans)
-        except BadInput as error:
-            self.files.problem(str(error))
