@@ -116,9 +116,13 @@ def _parser() -> argparse.ArgumentParser:
     put.add_argument("--out", required=True, help="where to save the changed job")
     put.add_argument("--sure", action="store_true", help="take a figure that is hardly meant as it is")
     cards = command("cards", "equipment cards, shipped and your own", equipment.cards_command, job=False)
-    cards.add_argument("what", nargs="*", metavar="ACTION NAME", help="show ID, add FILE, remove ID, write FILE; without: list")
+    cards.add_argument(
+        "what", nargs="*", metavar="ACTION NAME", help="show ID, add FILE, remove ID, write FILE, read-sheet FILE; without: list"
+    )
     cards.add_argument("--kind", choices=sorted(card_classes()), help="cards of this kind only")
     cards.add_argument("--find", default="", metavar="TEXT", help="by words and figures, such as 'three phase 10 kW 2 trackers'")
+    cards.add_argument("--as", dest="as_id", default="", metavar="ID", help="with read-sheet: put what was found on the shelf")
+    cards.add_argument("--name", default="", help="with --as: what the card is called")
     new = command(
         "new-job", "write an empty job, every value assumed and marked so", plans.new_job_command, job=False, json_out=False
     )

@@ -7,15 +7,18 @@ from collections.abc import Callable
 from pathlib import Path
 
 from calm_relay.cli.shared import print_json
-from calm_relay.equipment.columns import card_row, fields_of
+from calm_relay.equipment.columns import card_from, card_row, fields_of, required_of
+from calm_relay.equipment.datasheet import read_sheet
 from calm_relay.equipment.files import SUFFIXES, read_cards, written_cards
 from calm_relay.equipment.find import find_cards
 from calm_relay.equipment.shelf import Shelf, differences, read_shelf, save_shelf, shelf_path
 from calm_relay.errors import BadInput, Fault
+from calm_relay.handed_in import handed_in
 from calm_relay.job.container import write_atomically
 from calm_relay.library.cards import Card
 
-ACTIONS = ("show", "add", "remove", "write")
+ACTIONS = ("show", "add", "remove", "write", "read-sheet")
+MOST_SHEET_BYTES = 2_000_000
 
 
 def cards_command(options: argparse.Namespace) -> int:
@@ -27,7 +30,13 @@ def cards_command(options: argparse.Namespace) -> int:
         raise BadInput([Fault("cards", action, "there is no such action", f"use one of: {', '.join(ACTIONS)}")])
     if len(names) != 1:
         raise BadInput([Fault("cards", action, f"it takes one name, {len(names)} were given", f"write: cards {action} NAME")])
-    done: dict[str, Callable[[argparse.Namespace, str], int]] = {"show": _show, "add": _add, "remove": _remove, "write": _write}
+    done: dict[str, Callable[[argparse.Namespace, str], int]] = {
+        "show": _show,
+        "add": _add,
+        "remove": _remove,
+        "write": _write,
+        "read-sheet": _read_sheet,
+    }
     return done[action](options, names[0])
 
 
@@ -95,6 +104,42 @@ def _remove(options: argparse.Namespace, card_id: str) -> int:
         own = ", ".join(card.id for card in shelf.cards) or "none yet"
         raise BadInput([Fault(str(shelf_path()), card_id, "no own card has this id", f"own cards: {own}")]) from None
     print(f"taken off the shelf: {card_id}")
+    return 0
+
+
+def _read_sheet(options: argparse.Namespace, file: str) -> int:
+    """Print the figures found in a data sheet's text; with --as they become a card on the shelf, if none is missing."""
+    raw = handed_in(Path(file), MOST_SHEET_BYTES, "it has {mb:.1f} MB: no data sheet's text is so long", "give the copied text")
+    made = read_sheet(raw.decode("utf-8", errors="replace"))
+    if made is None:
+        raise BadInput([Fault(file, "", "no figure was found by name and unit", "give the text of a data sheet, or type the card")])
+    missing = [name for name in required_of(made.kind) if name not in made.values()]
+    if options.json:
+        figures = [{"field": f.field, "value": f.value, "words": f.words, "others": list(f.others)} for f in made.figures]
+        print_json({"kind": made.kind, "figures": figures, "missing": missing})
+    else:
+        count = len(made.figures)
+        print(f"a {made.kind}, by {count} {'figure' if count == 1 else 'figures'}; look at each beside its words:")
+        for figure in made.figures:
+            also = f"   (also on the line: {', '.join(f'{v:g}' for v in figure.others)})" if figure.others else ""
+            print(f"  {figure.field:24} {figure.value:<12g} from: {' '.join(figure.words.split())}{also}")
+        print(f"not found, and needed: {', '.join(missing) or 'nothing'}")
+    if options.as_id:
+        if missing:
+            raise BadInput(
+                [
+                    Fault(file, name, "the sheet does not say it", "write it into the text, or add the card by CSV")
+                    for name in missing
+                ]
+            )
+        values = {
+            **made.values(),
+            "id": options.as_id,
+            "name": options.name or options.as_id,
+            "source": f"read from {Path(file).name}",
+        }
+        save_shelf(read_shelf().with_cards([card_from(made.kind, values, file)]))
+        print(f"on the shelf: {options.as_id}")
     return 0
 
 

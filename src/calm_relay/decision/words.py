@@ -139,7 +139,11 @@ def weather_words(job: Job) -> str:
     """Return where the job's weather comes from."""
     weather = job.site.weather
     if isinstance(weather, MonthlyWeather):
-        assumed = " (assumed from the latitude alone)" if job.mark_of("site.weather.ghi_wh_per_m2_day") == "assumed" else ""
+        path = "site.weather.ghi_wh_per_m2_day"
+        assumed = ""
+        if job.mark_of(path) == "assumed":
+            whole = any(mark.path == path for mark in job.marks)
+            assumed = " (assumed from the latitude alone)" if whole else " (some months only assumed from the latitude)"
         return f"synthetic, made from monthly means{assumed}"
     if isinstance(weather, ClearSkyWeather):
         return f"a guess: clear sky, {CHOICES[weather.cloudiness]}, temperatures from the latitude"

@@ -131,6 +131,22 @@ def card_of(row: Mapping[str, str], file: str, place: str, *, decimal_comma: boo
     return card
 
 
+def required_of(kind: str) -> tuple[str, ...]:
+    """Return the columns a card of a kind cannot be without, id and name left out."""
+    fields = card_classes()[kind].model_fields
+    return tuple(name for name, model in fields.items() if model.is_required() and name not in FIRST)
+
+
+def card_from(kind: str, values: Mapping[str, Any], file: str) -> Card:
+    """Return the card of a kind with these figures; raises BadInput, a fault a figure."""
+    try:
+        return _CARDS.validate_python({"kind": kind, **values})
+    except ValidationError as error:
+        raise BadInput(
+            [Fault(file, ".".join(str(s) for s in item["loc"] if s != kind), *words_of(item)) for item in error.errors()]
+        ) from None
+
+
 def _nearest(column: str, known: Iterable[str]) -> str:
     near = difflib.get_close_matches(column, list(known), 1)
     return f"did you mean '{near[0]}'?" if near else "remove the column, or check its spelling"
