@@ -165,7 +165,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
     "string.system-voltage": {
         "over": (B, [Edit("library[module-385].system_voltage_max_v", 400.0)]),
         "within": (B, []),
-        "not known": (B, [Edit("site.record_low_c", None)]),
+        "not known": (B, [Edit("library[module-385].system_voltage_max_v", None)]),
     },
     "optimizer.count-min": {
         "over": (B, [*WITH_OPTIMIZERS, Edit(f"{NE1}.modules_per_string", 6)]),

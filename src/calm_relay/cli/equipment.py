@@ -82,7 +82,7 @@ def _show(options: argparse.Namespace, card_id: str) -> int:
 
 
 def _add(options: argparse.Namespace, file: str) -> int:
-    shelf, cards = read_shelf(), read_cards(Path(file))
+    shelf, cards = read_shelf(), read_cards(Path(file), options.find)
     known = {card.id: card for card in shelf.cards}
     path = save_shelf(shelf.with_cards(cards))
     for card in cards:

@@ -12,20 +12,23 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from calm_relay.equipment.columns import card_classes, card_of, card_row, columns_of
-from calm_relay.errors import BadInput, Fault
+from calm_relay.equipment.open_list import card_of_row, is_data, kind_of_heads
+from calm_relay.errors import BadInput, Fault, NotFeasible
 from calm_relay.handed_in import bad, handed_in
 from calm_relay.job.fault_words import words_of
 from calm_relay.library.cards import Card
 
 MARK, VERSION = "calm_relay_cards", 1
 MOST_BYTES = 20_000_000
+MOST_LISTED = 200  # cards taken from an open list at once
 DELIMITERS = (";", "\t", ",")
 SUFFIXES = (".json", ".csv", ".xlsx")
 _CARD: TypeAdapter[Card] = TypeAdapter(Card)
 
 
-def read_cards(path: Path) -> tuple[Card, ...]:
-    """Return the cards of a file, by its ending: ``.json``, ``.csv`` or ``.xlsx``.
+def read_cards(path: Path, wanted: str = "") -> tuple[Card, ...]:
+    """Return the cards of a file, by its ending: ``.json``, ``.csv`` or ``.xlsx``; of an open list, those whose name has all of
+    the words in `wanted`.
 
     Raises
     ------
@@ -38,9 +41,9 @@ def read_cards(path: Path) -> tuple[Card, ...]:
         return _unique(path, _from_json(path, raw))
     if ending == ".csv":
         rows, comma = _csv_rows(path, raw)
-        return _unique(path, _from_rows(path, rows, decimal_comma=comma))
+        return _unique(path, _from_rows(path, rows, wanted, decimal_comma=comma))
     if ending == ".xlsx":
-        return _unique(path, _from_rows(path, _xlsx_rows(path, raw), decimal_comma=False))
+        return _unique(path, _from_rows(path, _xlsx_rows(path, raw), wanted, decimal_comma=False))
     raise bad(path, "", f"'{ending or 'no ending'}' is no list of cards", f"give one of {', '.join(SUFFIXES)}")
 
 
@@ -87,13 +90,16 @@ def _as_json(cards: Sequence[Card]) -> bytes:
 
 
 # --- tables
-def _from_rows(path: Path, rows: list[list[str]], *, decimal_comma: bool) -> list[tuple[str, Card]]:
+def _from_rows(path: Path, rows: list[list[str]], wanted: str, *, decimal_comma: bool) -> list[tuple[str, Card]]:
     if len(rows) < 2:
         raise bad(path, "row 1", "there is no row under a heading", "give a row of column names and a row a card")
     heads = [head.strip() for head in rows[0]]
     twice = next((head for head in heads if head and heads.count(head) > 1), None)
     if twice is not None:
         raise bad(path, f"row 1, column {twice}", "this column stands there twice", "keep one of them")
+    listed = kind_of_heads(heads)
+    if listed is not None:
+        return _from_open_list(path, listed, heads, rows, wanted)
     if "kind" not in heads:
         raise bad(path, "row 1", "there is no column 'kind'", "name the columns as the program writes them")
     out: list[tuple[str, Card]] = []
@@ -113,6 +119,31 @@ def _from_rows(path: Path, rows: list[list[str]], *, decimal_comma: bool) -> lis
             faults += error.faults
     if faults:
         raise BadInput(faults)
+    return out
+
+
+def _from_open_list(path: Path, kind: str, heads: list[str], rows: list[list[str]], wanted: str) -> list[tuple[str, Card]]:
+    """Return the cards of an open list; rows that lack what a card needs are faults, so that what is taken is whole."""
+    words = wanted.casefold().split()
+    out: list[tuple[str, Card]] = []
+    faults: list[Fault] = []
+    for number, row in enumerate(rows[1:], start=2):
+        cells = dict(zip(heads, row, strict=False))
+        if not is_data(cells) or not all(word in cells["Name"].casefold() for word in words):
+            continue
+        if len(out) + len(faults) >= MOST_LISTED:
+            problem = f"more than {MOST_LISTED} of its rows are so"
+            raise bad(path, "", problem, "name the ones you want by --find with words of their name")
+        try:
+            out.append((f"row {number}", card_of_row(kind, cells, str(path), f"row {number}")))
+        except BadInput as error:
+            faults += error.faults
+        except NotFeasible as error:
+            faults.append(Fault(str(path), f"row {number}", error.reason, error.remedy))
+    if faults:
+        raise BadInput(faults)
+    if not out:
+        raise bad(path, "", "no row of the list is so", "leave a word of --find out")
     return out
 
 

@@ -65,7 +65,8 @@ def figures(card: Card) -> Iterator[tuple[str, float]]:
     """Yield what a card is found by: each with its quantity, in core units."""
     if isinstance(card, ModuleCard):
         yield "power", card.power_stc_w
-        yield "volts", card.system_voltage_max_v
+        if card.system_voltage_max_v is not None:
+            yield "volts", card.system_voltage_max_v
     if isinstance(card, OptimizerCard):
         yield "power", card.power_max_w
     if isinstance(card, AcUnit):

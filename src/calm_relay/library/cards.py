@@ -49,7 +49,7 @@ class ModuleCard(CardBase):
     beta_vmp_per_c: Annotated[float, Field(ge=-0.01, le=0)] | None = Field(
         default=None, description="coefficient of the working voltage; None: that of the power less that of the current"
     )
-    system_voltage_max_v: VoltageV
+    system_voltage_max_v: VoltageV | None = None
     series_fuse_max_a: CurrentA | None = None
     length_m: LengthM
     width_m: LengthM

@@ -95,8 +95,10 @@ def string_volts(pack: Pack, module: ModuleCard, modules: int, at: Extremes, mou
 
 
 def ceiling_v(dc_voltage_max_v: float, module: ModuleCard, local_v: float | None) -> tuple[float, str]:
-    """Return the lowest of inverter input, module system voltage and local ceiling, and which it is. [V]"""
-    rows = [(dc_voltage_max_v, "inverter input"), (module.system_voltage_max_v, "module's system voltage")]
+    """Return the lowest of inverter input, module system voltage and local ceiling, as far as known, and which it is. [V]"""
+    rows = [(dc_voltage_max_v, "inverter input")]
+    if module.system_voltage_max_v is not None:
+        rows.append((module.system_voltage_max_v, "module's system voltage"))
     if local_v is not None:
         rows.append((local_v, "local ceiling"))
     return min(rows, key=lambda row: row[0])

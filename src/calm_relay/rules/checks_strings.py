@@ -236,6 +236,10 @@ def system_voltage(c: CheckContext) -> Iterator[Finding]:
             )
             continue
         limit = module.system_voltage_max_v
+        if limit is None:
+            what = "the module's maximum system voltage: see the data sheet"
+            yield unknown(c, "string.system-voltage", string_subject(node, group), what)
+            continue
         most = int(limit / (volts / group.modules_per_string) + 1e-9)
         line = f"{group.modules_per_string} modules at {low:g} °C = {volts:.0f} V, the module allows {limit:.0f} V"
         remedy = Remedy(f"{most} modules instead of {group.modules_per_string}", (Edit(count_path(c, node, group), max(1, most)),))
