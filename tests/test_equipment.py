@@ -14,7 +14,9 @@ from calm_relay.cli import main
 from calm_relay.equipment.columns import card_classes, card_row, fields_of
 from calm_relay.equipment.files import SUFFIXES, read_cards, written_cards
 from calm_relay.equipment.find import find_cards, wishes
+from calm_relay.equipment.labels import label_of
 from calm_relay.equipment.shelf import differences, read_shelf, save_shelf
+from calm_relay.equipment.shown import card_lines, figure_text, parsed_figure
 from calm_relay.errors import BadInput
 from calm_relay.library.cards import Card, HybridCard, LossTerms, Tracker
 from calm_relay.library.shipped import shipped_card, shipped_cards
@@ -170,3 +172,19 @@ def test_a_broken_shelf_is_said_and_left_as_it_is(home):
     with pytest.raises(BadInput, match=r"cards\[own-battery-2\]"):
         read_shelf()
     assert path.read_bytes() == before
+
+
+def test_every_figure_has_a_name_in_the_trades_words_and_reads_back_as_shown():
+    for card in (*CARDS, *(full_card(kind, i) for i, kind in enumerate(card_classes()))):
+        row, data = card_row(card), card.model_dump()
+        for column in row:
+            assert label_of(column)
+            here = data
+            for step in column.split("."):
+                here = here[int(step) - 1] if step.isdigit() else here[step]
+            if isinstance(here, float):
+                assert parsed_figure(card.kind, column, figure_text(column, here)) == pytest.approx(here, rel=1e-3), column
+        assert all("_" not in line.split(":")[0] for line in card_lines(card))
+    for text in ("", "five", "3 %/V"):
+        with pytest.raises(BadInput):
+            parsed_figure("module", "beta_voc_per_c", text)

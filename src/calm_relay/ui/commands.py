@@ -39,6 +39,12 @@ def _demo(name: str, window: MainWindow) -> None:
     window.files.take(read_job(demo_path(name)), None)
 
 
+def _equipment(window: MainWindow) -> None:
+    from calm_relay.ui.equipment_dialog import EquipmentDialog
+
+    window.dialogs.show(EquipmentDialog(window.session, window))
+
+
 def about_text() -> str:
     """Return what the program is and what it defers to."""
     return (
@@ -56,6 +62,7 @@ def _job_commands() -> list[Command]:
         Command(m, "open", "&Open…", lambda w: w.files.open_job(), "Ctrl+O"),
         Command(m, "demo", "Open the &demo", partial(_demo, "demo")),
         Command(m, "demo-kvist", "Open the &three-phase demo", partial(_demo, "demo-kvist")),
+        Command(m, "equipment", "&Equipment…", _equipment, "Ctrl+E", tip="cards, shipped and your own"),
         Command(m, "save", "&Save", lambda w: w.files.save(), "Ctrl+S", after_line=True),
         Command(m, "save_as", "Save &as…", lambda w: w.files.save_as(), "Ctrl+Shift+S"),
         Command(m, "quit", "&Quit", lambda w: w.close(), "Ctrl+Q", after_line=True),

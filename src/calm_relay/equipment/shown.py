@@ -1,0 +1,71 @@
+"""A card's figures as people see and type them: in the units in use, by what the models say of each field."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from calm_relay.equipment.columns import card_row, fields_of
+from calm_relay.equipment.labels import label_of
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.fault_words import kind_of_name
+from calm_relay.library.cards import Card
+from calm_relay.units import exact_text, parse_quantity
+
+SMALL_W = 1000.0  # below it watts read better than kilowatts
+HIDDEN = ("kind", "name")  # what stands above the figures already
+_PER_KELVIN = re.compile(r"^\s*([+\-−]?\d+(?:[.,]\d+)?)\s*(?:%\s*/\s*(?:°?c|k))?\s*$", re.IGNORECASE)
+
+
+def figure_text(column: str, value: Any) -> str:
+    """Return a figure of a card in the unit in use. [text]"""
+    name = column.rpartition(".")[2]
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if not isinstance(value, int | float):
+        return str(value)
+    if name.endswith("_per_c"):
+        return f"{round(value * 100, 6):g} %/°C".replace("-", "−")
+    kind = kind_of_name(name)
+    if kind == "power_w" and 0 < abs(value) < SMALL_W:
+        return f"{value:g} W"
+    return f"{value:g}" if kind is None else exact_text(float(value), kind)
+
+
+def parsed_figure(kind: str, column: str, text: str) -> Any:
+    """Return what a person typed for a figure of a kind of card, in core units.
+
+    Raises
+    ------
+    BadInput
+        When it is no such figure, with an example of what would be.
+    """
+    name, plain = column.rpartition(".")[2], fields_of(kind).get(column)
+    if name.endswith("_per_c"):
+        match = _PER_KELVIN.match(text)
+        if match is None:
+            raise BadInput([Fault("", column, f"'{text}' is no share a kelvin", "type it like '−0.25 %/°C'")])
+        return float(match.group(1).replace(",", ".").replace("−", "-")) / 100.0
+    if plain not in (int, float):
+        return text
+    quantity = kind_of_name(name) or "ratio"
+    try:
+        number = parse_quantity(text, quantity)
+    except BadInput as error:
+        raise BadInput([Fault("", column, fault.problem, fault.remedy) for fault in error.faults]) from None
+    return int(number) if plain is int and number == int(number) else number
+
+
+def card_lines(card: Card) -> list[str]:
+    """Return a card's figures as lines, and what its data sheet lacks; trackers that are not there are no lack."""
+    row, data = card_row(card), card.model_dump()
+    out = []
+    for column in row:
+        if column in HIDDEN:
+            continue
+        here: Any = data
+        for step in column.split("."):
+            here = here[int(step) - 1] if step.isdigit() else here[step]
+        out.append(f"{label_of(column)}: {figure_text(column, here)}")
+    lacks = [label_of(name) for name in fields_of(card.kind) if name not in row and not name.startswith("trackers.")]
+    return [*out, "", f"The data sheet lacks: {', '.join(lacks) or 'nothing'}."]

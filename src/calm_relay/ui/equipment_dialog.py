@@ -1,0 +1,186 @@
+"""Equipment: every card that can be chosen, found by words and figures; own ones added from a file or a sheet, or taken off."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QHBoxLayout,
+    QHeaderView,
+    QPlainTextEdit,
+    QPushButton,
+    QSplitter,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from calm_relay.equipment.columns import card_classes
+from calm_relay.equipment.files import read_cards
+from calm_relay.equipment.find import find_cards
+from calm_relay.equipment.shelf import read_shelf, save_shelf
+from calm_relay.equipment.shown import card_lines
+from calm_relay.errors import BadInput
+from calm_relay.library.cards import Card
+from calm_relay.ui.fields.line import Line
+from calm_relay.ui.session import Session
+from calm_relay.ui.sheet_dialog import SheetDialog
+from calm_relay.ui.widgets import count_words, label
+
+HEADS = ("Card", "Kind", "Whose")
+FILES = "Cards (*.json *.csv *.xlsx);;All files (*)"
+
+
+class EquipmentDialog(QDialog):
+    """Lists and searches; each change goes to the shelf at once, and no job is touched: a job holds its own copies."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWindowTitle("Equipment")
+        letter = self.fontMetrics().averageCharWidth()
+        self.resize(min(118 * letter, 1100), min(74 * letter, 680))
+        column = QVBoxLayout(self)
+        column.addWidget(label("Equipment", "heading"))
+        note = "Shipped cards and your own. Your own stand on a shelf between jobs; a job keeps copies of what it uses."
+        column.addWidget(label(note, "quiet", wrap=True))
+        row = QHBoxLayout()
+        self.search = Line()
+        self.search.setAccessibleName("Search equipment by words and figures")
+        self.search.setPlaceholderText("words and figures, such as: three phase 10 kW 2 trackers")
+        self.search.textChanged.connect(lambda _: self.fill())
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("Kind of equipment")
+        self.kind.addItem("all kinds", "")
+        for kind in card_classes():
+            self.kind.addItem(kind.replace("_", " "), kind)
+        self.kind.activated.connect(lambda _: self.fill())
+        row.addWidget(self.search, 1)
+        row.addWidget(self.kind)
+        column.addLayout(row)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setAccessibleName("Cards found")
+        self.table.setHorizontalHeaderLabels(HEADS)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.setTabKeyNavigation(False)
+        self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.itemSelectionChanged.connect(self._show)
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setTabChangesFocus(True)
+        self.text.setAccessibleName("Figures of the card")
+        split.addWidget(self.table)
+        split.addWidget(self.text)
+        split.setStretchFactor(0, 3)
+        split.setStretchFactor(1, 2)
+        column.addWidget(split, 1)
+        self.said = label("", "quiet", wrap=True)
+        column.addWidget(self.said)
+        buttons = QDialogButtonBox()
+        self.add = self._button(buttons, "Add from a file…", self._ask_file)
+        self.paste = self._button(buttons, "Paste a data sheet…", self._ask_sheet)
+        self.remove = self._button(buttons, "Take off the shelf", self._remove)
+        buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self._cards: list[Card] = []
+        self._own: set[str] = set()
+        self.fill()
+        self.search.setFocus()
+
+    @staticmethod
+    def _button(box: QDialogButtonBox, words: str, act: Callable[[], None]) -> QPushButton:
+        made = box.addButton(words, QDialogButtonBox.ButtonRole.ActionRole)
+        made.setAutoDefault(False)
+        made.clicked.connect(lambda _=False: act())
+        return made
+
+    # --- showing
+    def fill(self, chosen: str = "") -> None:
+        """Show the cards that meet the search, own ones first."""
+        try:
+            self._own = {card.id for card in read_shelf().cards}
+        except BadInput as error:
+            self._own = set()
+            self.said.setText(f"Your own cards are left out: {error}")
+        kind = self.kind.currentData()
+        known = [card for card in self.session.known_cards().values() if kind in ("", card.kind)]
+        self._cards = sorted(find_cards(known, self.search.text()), key=lambda card: card.id not in self._own)
+        self.table.setRowCount(len(self._cards))
+        for row, card in enumerate(self._cards):
+            texts = (card.name, card.kind.replace("_", " "), "own" if card.id in self._own else "shipped")
+            for column, text in enumerate(texts):
+                self.table.setItem(row, column, QTableWidgetItem(text))
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        at = next((i for i, card in enumerate(self._cards) if card.id == chosen), 0)
+        if self._cards:
+            self.table.selectRow(at)
+        self._show()
+
+    def card(self) -> Card | None:
+        """Return the card of the selected row."""
+        row = self.table.currentRow()
+        return self._cards[row] if 0 <= row < len(self._cards) else None
+
+    def _show(self) -> None:
+        card = self.card()
+        self.remove.setEnabled(card is not None and card.id in self._own)
+        if card is None:
+            self.text.setPlainText("No card is so: leave a word out, or add one of your own.")
+            return
+        self.text.setPlainText("\n".join([card.name, *card_lines(card)]))
+
+    # --- changing
+    def _ask_file(self) -> None:
+        path = self.session.dialogs.ask_file("Add cards", FILES)
+        if path is not None:
+            self.add_file(path)
+
+    def add_file(self, path: Path) -> None:
+        """Put the cards of a file on the shelf; a fault is said, and changes nothing."""
+        self._change(lambda: self._put(read_cards(path, self.search.text()), path.name))
+
+    def _ask_sheet(self) -> None:
+        dialog = SheetDialog(self)
+        dialog.accepted.connect(lambda: self._change(lambda: self._put((dialog.made,), "a data sheet") if dialog.made else None))
+        self.session.dialogs.show(dialog)
+
+    def _put(self, cards: tuple[Card, ...], source: str) -> None:
+        save_shelf(read_shelf().with_cards(cards))
+        self.search.clear()
+        self.fill(cards[0].id)
+        self.said.setText(f"{count_words(len(cards), 'card')} from {source} on the shelf.")
+
+    def _remove(self) -> None:
+        card = self.card()
+        if card is not None and self.session.dialogs.confirm(
+            f"Take {card.name} off the shelf? Jobs keep their copies.", "Take it off"
+        ):
+            self._change(lambda: self._take_off(card))
+
+    def _take_off(self, card: Card) -> None:
+        save_shelf(read_shelf().without(card.id))
+        self.fill()
+        self.said.setText(f"{card.name} is off the shelf.")
+
+    def _change(self, act: Callable[[], None]) -> None:
+        try:
+            act()
+        except BadInput as error:
+            self.said.setText("; ".join(f"{f.field}: {f.problem}; {f.remedy}" for f in error.faults[:4]))
+        except OSError as error:
+            self.said.setText(f"The shelf could not be written ({error.strerror}); check the data folder.")
