@@ -17,6 +17,7 @@ from calm_relay.rules.registry import VERDICT_ORDER, CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.columns import LOSS_NAMES
 from calm_relay.tariff.growth import payback_years
+from calm_relay.year.pictures import lost_w
 
 PACK = pack_named("international")
 A, B = "ac-add-on", "hybrid-swap"
@@ -235,3 +236,16 @@ def test_history_keeps_to_its_limit_and_what_is_kept_can_all_be_undone(demo):
     assert names == ["edit 8", "edit 7", "edit 6", "edit 5"], "five states are four steps"
     assert document.job.name == "Job 4"
     assert document.redo() == "edit 5"
+
+
+def test_what_limits_lost_is_the_same_by_sums_by_series_and_by_day(demo, study):
+    made = study.flow(demo, demo.plan("C"))
+    flow = made.flow
+    for name in ("ac_limit", "below_start", "device", "cap"):
+        assert flow.lost_wh(name) == pytest.approx(float(flow.lost_w(name).sum()) * flow.step_h, abs=1e-6)
+        np.testing.assert_array_equal(flow.lost_w(name, slice(400, 700)), flow.lost_w(name)[400:700])
+    for node_id in flow.node_ids:
+        by_series = float(flow.node_column(node_id, "lost_ac_limit_w").sum()) * flow.step_h
+        assert flow.node_wh(node_id, "lost_ac_limit_w") == pytest.approx(by_series, abs=1e-6)
+    here = slice(100 * 288, 101 * 288)
+    np.testing.assert_array_equal(lost_w(made, here), lost_w(made)[here])

@@ -83,6 +83,9 @@ def test_a_figure_that_is_hardly_meant_asks_back_and_is_taken_when_given_again(w
     give(limit.editor, "1e9")
     assert "hardly meant" in limit.why.text()
     QTest.keyClick(limit.editor, Qt.Key.Key_Escape)
+    give(limit.editor, "1e9")
+    assert "hardly meant" in limit.why.text(), "put back and given anew it is asked about anew"
+    QTest.keyClick(limit.editor, Qt.Key.Key_Escape)
     assert window.session.job.site.export_limit_w != 1e12
     assert not answers.said
 

@@ -52,6 +52,10 @@ class AskingBack:
 
     asked: tuple[str, float] | None = None
 
+    def settled(self) -> None:
+        """Forget the figure asked about: it was put back, or taken."""
+        self.asked = None
+
     def check(self, path: str, kind: str | None, value: float | None) -> None:
         """Raise BadInput for a figure that is hardly meant, unless it is the one just asked about."""
         odd = doubt(path, kind, value)

@@ -106,7 +106,7 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: L
             energy_wh=c["energy_wh"],
             spill_w=c["lost_ac_limit_w"],
         )
-    held = float(flow.lost_w("cap")[step])
+    held = float(flow.lost_w("cap", slice(step, step + 1))[0])
     return RelayValues(
         moment=moment,
         nodes=nodes,
@@ -188,9 +188,8 @@ def lost_by_station(graph: PlanGraph, made: PlanFlow) -> dict[str, float]:
         if node.id in made.pv_only:
             out[f"inverter:{node.id}"] = float(made.pv_only[node.id].clipped_ac_w.sum()) * h
         elif node.id in flow.node_ids:
-            out[f"inverter:{node.id}"] = float(flow.node_column(node.id, "lost_ac_limit_w").sum()) * h
-    out["transfer"] = float(flow.lost_w("device").sum()) * h
-    out["grid"] = float(flow.lost_w("cap").sum()) * h
+            out[f"inverter:{node.id}"] = flow.node_wh(node.id, "lost_ac_limit_w")
+    out["transfer"], out["grid"] = flow.lost_wh("device"), flow.lost_wh("cap")
     return out
 
 

@@ -61,10 +61,20 @@ class FlowTable:
         """Return one column of one node. (steps,) [W or Wh]"""
         return self.nodes[:, self.node_ids.index(node_id), NODE.index(name)]
 
-    def lost_w(self, name: str) -> Array:
+    def lost_w(self, name: str, steps: slice = slice(None)) -> Array:
         """Return what one limit lost per step, by its name of `columns.LOSS_NAMES`: AC of PV-only inverters, DC of nodes. [W]"""
-        lost: Array = self.nodes[:, :, NODE.index(f"lost_{name}_w")].sum(axis=1)
-        return self.column(f"pv_only_lost_{name}_w") + lost if name in PV_ONLY_LOSS_NAMES else lost
+        lost: Array = self.nodes[steps, :, NODE.index(f"lost_{name}_w")].sum(axis=1)
+        return self.column(f"pv_only_lost_{name}_w")[steps] + lost if name in PV_ONLY_LOSS_NAMES else lost
+
+    def node_wh(self, node_id: str, name: str) -> float:
+        """Return a power column's energy of one node over the run, from the sums. [Wh]"""
+        return float(self.node_sums[self.node_ids.index(node_id), NODE.index(name)]) * self.step_h
+
+    def lost_wh(self, name: str) -> float:
+        """Return what one limit lost in the run, by its name: from the sums, without a look at the series. [Wh]"""
+        lost = float(self.node_sums[:, NODE.index(f"lost_{name}_w")].sum())
+        lost += float(self.sums[SYSTEM.index(f"pv_only_lost_{name}_w")]) if name in PV_ONLY_LOSS_NAMES else 0.0
+        return lost * self.step_h
 
     @property
     def nbytes(self) -> int:

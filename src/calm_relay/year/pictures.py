@@ -50,13 +50,13 @@ def carpet(made: PlanFlow, quantity: str) -> tuple[Array, str]:
     return flow.column(column.get(quantity, "battery_to_house_w")), "power_w"
 
 
-def lost_w(made: PlanFlow) -> Array:
-    """Return what limits lost per step: all names but what was too little to start on. [W]"""
-    total = np.zeros(len(made.flow.system))
+def lost_w(made: PlanFlow, steps: slice = slice(None)) -> Array:
+    """Return what limits lost per step, of all steps or some: all names but what was too little to start on. [W]"""
+    total = np.zeros(len(made.flow.system[steps]))
     for name in HELD_NAMES:
-        total = total + made.flow.lost_w(name)
+        total = total + made.flow.lost_w(name, steps)
     for out in made.pv_only.values():
-        total = total + out.clipped_ac_w
+        total = total + out.clipped_ac_w[steps]
     return total
 
 
@@ -80,17 +80,17 @@ def day_picture(made: PlanFlow, calendar: YearCalendar, day: int) -> DayPicture:
     n = calendar.steps_per_day
     here = slice(day * n, (day + 1) * n)
     pv, _ = carpet(made, "pv")
-    lost = lost_w(made)
+    lost = lost_w(made, here)
     soc, _ = carpet(made, "soc")
     return DayPicture(
         hours=(np.arange(n) + 0.5) * calendar.step_h,
         clock_shift_h=float(calendar.saving_h[day]),
         pv_w=pv[here],
-        pv_used_w=np.maximum(0.0, pv[here] - lost[here]),
+        pv_used_w=np.maximum(0.0, pv[here] - lost),
         load_w=made.flow.column("load_w")[here],
         import_w=made.flow.column("import_w")[here],
         export_w=made.flow.column("export_w")[here],
-        lost_w=lost[here],
+        lost_w=lost,
         soc_frac=soc[here] if made.packed.nodes["capacity_wh"].sum() > 0 else None,
     )
 

@@ -82,7 +82,7 @@ class FieldCell(QWidget):
         self.why = reason_label()
         column.addWidget(self.why)
         if isinstance(self.editor, QuantityField):
-            self.editor.faulted.connect(self._say_why)
+            self.editor.faulted.connect(self._faulted)
         self.editor.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.editor.customContextMenuRequested.connect(self._menu)
         self.refresh()
@@ -153,6 +153,11 @@ class FieldCell(QWidget):
                 self._show_value()
             return
         self._say_why("")
+
+    def _faulted(self, why: str) -> None:
+        if not why:
+            self._asking.settled()
+        self._say_why(why)
 
     def _say_why(self, why: str) -> None:
         """Print under the field why what was given was not taken."""

@@ -82,6 +82,8 @@ class MonthRow(QWidget):
 
     def _say_why(self, field: QuantityField, month: str, why: str) -> None:
         """Print under the row why a month was not taken; a month that is settled takes away its own reason only."""
+        if not why:
+            self._asking.settled()
         if why or self._faulted is field:
             self._faulted = field if why else None
             show_reason(self.why, f"{month}: {why}" if why else "", self)

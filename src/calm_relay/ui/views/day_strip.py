@@ -145,7 +145,7 @@ class DayStrip(QWidget):
         here = slice(day * STEPS_PER_DAY, (day + 1) * STEPS_PER_DAY)
         calendar = self.session.calendar()
         if name == "most clipped":
-            series = lost_w(self._made)[here]
+            series = lost_w(self._made, here)
         elif name == "highest evening":
             evening = in_window(calendar.clock_hour[here], 16.0, 22.0)
             series = self._made.flow.column("load_w")[here] * evening
