@@ -67,7 +67,7 @@ class FlowTable:
         return self.column(f"pv_only_lost_{name}_w")[steps] + lost if name in PV_ONLY_LOSS_NAMES else lost
 
     def node_wh(self, node_id: str, name: str) -> float:
-        """Return a power column's energy of one node over the run, from the sums. [Wh]"""
+        """Return the energy of one node over the run, by its column of watts, from the sums. [Wh]"""
         return float(self.node_sums[self.node_ids.index(node_id), NODE.index(name)]) * self.step_h
 
     def lost_wh(self, name: str) -> float:
