@@ -16,6 +16,7 @@ from calm_relay.errors import Cancelled
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.house_models import SeriesLoad
 from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, WeatherFile
+from calm_relay.job.rows import strings_kept
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import ModuleCard
@@ -23,7 +24,7 @@ from calm_relay.load.house import HouseYear, Outside, follows_weather, house_yea
 from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.pv.array import group_dc_w
 from calm_relay.pv.planner import Proposal, propose
-from calm_relay.pv.roof import Mode, planner_setup, strings_kept
+from calm_relay.pv.roof import Mode, planner_setup
 from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, sun_hidden
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks

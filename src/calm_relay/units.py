@@ -147,6 +147,11 @@ def format_quantity(value: float, kind: str, decimals: int | None = None, *, wit
     return f"{text}{scale.unit}" if scale.unit == "°" else f"{text} {scale.unit}"
 
 
+def count_words(count: int, noun: str) -> str:
+    """Return a count with its noun in the right number."""
+    return f"{count} {noun}" if count == 1 else f"{count} {noun}s"
+
+
 def hours_a_year(hours_h: float) -> str:
     """Return hours of a year in words; a few minutes are not none."""
     return "under 1 h a year" if 0 < hours_h < 1 else f"{hours_h:.0f} h a year"

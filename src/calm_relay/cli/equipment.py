@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from calm_relay.cli.shared import print_json
-from calm_relay.equipment.columns import card_from, card_row, fields_of, required_of
+from calm_relay.equipment.columns import card_from, card_row, lacking, required_of
 from calm_relay.equipment.datasheet import read_sheet
 from calm_relay.equipment.files import SUFFIXES, read_cards, written_cards
 from calm_relay.equipment.find import find_cards
@@ -16,6 +16,7 @@ from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import handed_in
 from calm_relay.job.container import write_atomically
 from calm_relay.library.cards import Card
+from calm_relay.units import count_words
 
 ACTIONS = ("show", "add", "remove", "write", "read-sheet")
 MOST_SHEET_BYTES = 2_000_000
@@ -73,11 +74,9 @@ def _show(options: argparse.Namespace, card_id: str) -> int:
     if options.json:
         print_json(card.model_dump())
         return 0
-    row = card_row(card)
-    for name, text in row.items():
+    for name, text in card_row(card).items():
         print(f"{name:34} {text}")
-    lacks = [name for name in fields_of(card.kind) if name not in row and not name.startswith("trackers.")]
-    print(f"the data sheet lacks: {', '.join(lacks) or 'nothing'}")
+    print(f"the data sheet lacks: {', '.join(lacking(card)) or 'nothing'}")
     return 0
 
 
@@ -118,8 +117,7 @@ def _read_sheet(options: argparse.Namespace, file: str) -> int:
         figures = [{"field": f.field, "value": f.value, "words": f.words, "others": list(f.others)} for f in made.figures]
         print_json({"kind": made.kind, "figures": figures, "missing": missing})
     else:
-        count = len(made.figures)
-        print(f"a {made.kind}, by {count} {'figure' if count == 1 else 'figures'}; look at each beside its words:")
+        print(f"a {made.kind}, by {count_words(len(made.figures), 'figure')}; look at each beside its words:")
         for figure in made.figures:
             also = f"   (also on the line: {', '.join(f'{v:g}' for v in figure.others)})" if figure.others else ""
             print(f"  {figure.field:24} {figure.value:<12g} from: {' '.join(figure.words.split())}{also}")
@@ -151,5 +149,5 @@ def _write(options: argparse.Namespace, file: str) -> int:
         write_atomically(path, written_cards(cards, path.suffix.lower()))
     except OSError as error:
         raise BadInput([Fault(file, "", f"it cannot be written ({error.strerror})", "choose another folder")]) from error
-    print(f"{len(cards)} {'card' if len(cards) == 1 else 'cards'} written to {file}")
+    print(f"{count_words(len(cards), 'card')} written to {file}")
     return 0

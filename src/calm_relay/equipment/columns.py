@@ -7,6 +7,7 @@ cell is a figure that the data sheet lacks.
 from __future__ import annotations
 
 import difflib
+import re
 import types
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
@@ -85,6 +86,12 @@ def _text(value: Any) -> str:
     return str(value)
 
 
+def lacking(card: Card) -> list[str]:
+    """Return the columns that a card's data sheet lacks; trackers that are not there are no lack."""
+    row = card_row(card)
+    return [name for name in fields_of(card.kind) if name not in row and not name.startswith("trackers.")]
+
+
 def columns_of(cards: Sequence[Card]) -> list[str]:
     """Return the columns a table of cards needs: kind, id and name first, then in the cards' own order."""
     have = {name for card in cards for name in card_row(card)}
@@ -145,6 +152,11 @@ def card_from(kind: str, values: Mapping[str, Any], file: str) -> Card:
         raise BadInput(
             [Fault(file, ".".join(str(s) for s in item["loc"] if s != kind), *words_of(item)) for item in error.errors()]
         ) from None
+
+
+def id_of(name: str, most: int = 40) -> str:
+    """Return what of a name may stand in an id: small letters and digits with hyphens between, at most so many; may be empty."""
+    return re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:most].strip("-")
 
 
 def _nearest(column: str, known: Iterable[str]) -> str:

@@ -61,14 +61,12 @@ def _share(efficiency: float) -> float:
     return 1.0 / efficiency - 1.0
 
 
-def _least_squares(loads: Array, shares: Array, weights: Array) -> tuple[float, float, float]:
-    """Return p, a, b ≥ 0 of p/x + a + b·x nearest to the losses per watt out."""
+def _terms_above_zero(columns: Array, shares: Array, weights: Array) -> list[float]:
+    """Return the terms, none below 0, whose sum over the columns is nearest to the losses per watt out. (terms,)"""
     from scipy.optimize import nnls
 
-    columns = np.column_stack((1.0 / loads, np.ones_like(loads), loads))
     found, _ = nnls(columns * weights[:, None], shares * weights)
-    p, a, b = (float(v) for v in found)
-    return p, a, b
+    return [float(v) for v in found]
 
 
 def fit_points(points: Sequence[tuple[float, float]], rated_w: float, p_self_w: float | None = None) -> Fit:
@@ -88,25 +86,18 @@ def fit_points(points: Sequence[tuple[float, float]], rated_w: float, p_self_w: 
             raise NotFeasible(problem, "give loads up to 120 % and efficiencies between 30 and 100 %")
     loads, shares = np.array([load for load, _ in rows]), np.array([_share(e) for _, e in rows])
     weights = loads**0.25  # a little more where most energy flows
+    columns = np.column_stack((1.0 / loads, np.ones_like(loads), loads))  # of p, a and b
     if p_self_w is None:
-        p, a, b = _least_squares(loads, shares, weights)
+        p, a, b = _terms_above_zero(columns, shares, weights)
     else:
         p = p_self_w / rated_w
-        a, b = _two_terms(loads, shares - p / loads, weights)
+        a, b = _terms_above_zero(columns[:, 1:], shares - p / loads, weights)
     terms = LossTerms(p_self_w=p * rated_w, a=a, b=b)
     made = Fit(terms, tuple((load, e, efficiency_at(terms, rated_w, load)) for load, e in rows))
     if made.worst_frac > MOST_OFF_FRAC:
         off = f"no loss of three terms comes nearer than {made.worst_frac * 100:.1f} % to these efficiencies"
         raise NotFeasible(off, "check the points against the data sheet")
     return made
-
-
-def _two_terms(loads: Array, shares: Array, weights: Array) -> tuple[float, float]:
-    from scipy.optimize import nnls
-
-    columns = np.column_stack((np.ones_like(loads), loads))
-    found, _ = nnls(columns * weights[:, None], shares * weights)
-    return float(found[0]), float(found[1])
 
 
 def fit_weighted(
@@ -132,9 +123,12 @@ def fit_weighted(
         )
     p = P_SELF_OF_RATED if p_self_w is None else p_self_w / rated_w
 
+    def best_of(b: float) -> float:
+        """Load of the peak: where p/x = b·x, inside the rating."""
+        return min(1.0, float(np.sqrt(p / b))) if b > 0 else 1.0
+
     def peak_of(a: float, b: float) -> float:
-        """Efficiency at the best load: where p/x = b·x, inside the rating."""
-        best = min(1.0, float(np.sqrt(p / b))) if b > 0 else 1.0
+        best = best_of(b)
         return 1.0 / (1.0 + p / best + a + b * best)
 
     def off(terms: Array) -> Array:
@@ -146,8 +140,7 @@ def fit_weighted(
     runs = [least_squares(off, start, bounds=([0.0, 0.0], [1.0, 1.0]), xtol=1e-14, ftol=1e-14, gtol=1e-14) for start in starts]
     a, b = (float(v) for v in min(runs, key=lambda run: run.cost).x)
     terms = LossTerms(p_self_w=p * rated_w, a=a, b=b)
-    best = min(1.0, float(np.sqrt(p / b))) if b > 0 else 1.0
-    made = Fit(terms, ((best, peak_frac, peak_of(a, b)),), (weighted_frac, weighted_efficiency(terms, rated_w, weighting)))
+    made = Fit(terms, ((best_of(b), peak_frac, peak_of(a, b)),), (weighted_frac, weighted_efficiency(terms, rated_w, weighting)))
     if made.worst_frac > MOST_OFF_FRAC:
         problem = f"an idle draw of {p * rated_w:.0f} W leaves no loss that meets both figures within a percent"
         raise NotFeasible(problem, "type the idle draw of the data sheet")

@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.equipment.columns import card_from
+from calm_relay.equipment.columns import card_from, id_of
 from calm_relay.equipment.efficiency import fit_points
 from calm_relay.errors import BadInput, Fault, NotFeasible
 from calm_relay.library.cards import Card, LossTerms
@@ -120,5 +120,4 @@ def inverter_terms(paco_w: float, pdco_w: float, pso_w: float, c0_per_w: float) 
 
 def _id(name: str, place: str) -> str:
     """Return an id from a name and the row it stands in, which tells like names apart."""
-    bare = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:28].strip("-") or "card"
-    return f"{bare}-r{re.sub(r'[^0-9]', '', place)}"
+    return f"{id_of(name, 28) or 'card'}-r{re.sub(r'[^0-9]', '', place)}"

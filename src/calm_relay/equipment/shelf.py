@@ -77,10 +77,11 @@ class KnownCards:
     def __init__(self, path: Path | None = None) -> None:
         self._path, self._stamp = path, (-1, -1)
         self._book: CardBook = shipped_book()
+        self.own: frozenset[str] = frozenset()
         self.fault = ""
 
     def book(self) -> CardBook:
-        """Return the shipped cards and own ones, by id; `fault` says why own ones are missing, empty where they are not."""
+        """Return the shipped cards and own ones, by id; `own` are the ids of these, `fault` says why they are missing."""
         path = self._path or shelf_path()
         try:
             status = path.stat()
@@ -90,9 +91,10 @@ class KnownCards:
         if stamp != self._stamp:
             self._stamp, self.fault = stamp, ""
             try:
-                self._book = read_shelf(path).book()
+                shelf = read_shelf(path)
+                self._book, self.own = shelf.book(), frozenset(card.id for card in shelf.cards)
             except BadInput as error:
-                self._book, self.fault = shipped_book(), f"Your own cards are left out: {error}"
+                self._book, self.own, self.fault = shipped_book(), frozenset(), f"Your own cards are left out: {error}"
         return self._book
 
 

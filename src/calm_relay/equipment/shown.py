@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from calm_relay.equipment.columns import card_row, fields_of
+from calm_relay.equipment.columns import card_row, fields_of, lacking
 from calm_relay.equipment.labels import label_of
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.fault_words import kind_of_name
@@ -57,7 +57,7 @@ def parsed_figure(kind: str, column: str, text: str) -> Any:
 
 
 def card_lines(card: Card) -> list[str]:
-    """Return a card's figures as lines, and what its data sheet lacks; trackers that are not there are no lack."""
+    """Return a card's figures as lines, and what its data sheet lacks."""
     row, data = card_row(card), card.model_dump()
     out = []
     for column in row:
@@ -67,5 +67,5 @@ def card_lines(card: Card) -> list[str]:
         for step in column.split("."):
             here = here[int(step) - 1] if step.isdigit() else here[step]
         out.append(f"{label_of(column)}: {figure_text(column, here)}")
-    lacks = [label_of(name) for name in fields_of(card.kind) if name not in row and not name.startswith("trackers.")]
+    lacks = [label_of(name) for name in lacking(card)]
     return [*out, "", f"The data sheet lacks: {', '.join(lacks) or 'nothing'}."]

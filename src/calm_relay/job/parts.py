@@ -8,6 +8,7 @@ from typing import Any
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
+from calm_relay.job.rows import strings_kept
 from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_card
 
@@ -154,7 +155,7 @@ def put_strings(
     """
     plan = job.plan(plan_id)
     node = next(n for n in plan.nodes if n.id == node_id)
-    groups = [g for g in node.strings if mode == "keep" or (mode == "rewire" and g.id in keep)]
+    groups = list(strings_kept(node, mode, keep))
     others = {g.id for n in plan.nodes if n.id != node_id for g in n.strings}
     old = [g for n in job.plans[0].nodes for g in n.strings if g.module == module.id]
     like = {name: getattr(old[0], name) for name in ("age_years", "other_loss_frac", "losses")} if mode == "rewire" and old else {}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
 from calm_relay.job.models import BatteryChoice, Node, Plan, StringGroup
@@ -18,6 +18,11 @@ class BatteryRow:
     unit: BatterySideUnit
     battery: BatteryCard
     choice: BatteryChoice
+
+
+def strings_kept(node: Node, mode: str, keep: Collection[str]) -> tuple[StringGroup, ...]:
+    """Return the strings of an inverter that stay where they are: all with ``keep``, those named with ``rewire``, else none."""
+    return tuple(g for g in node.strings if mode == "keep" or (mode == "rewire" and g.id in keep))
 
 
 def inverter_rows(plan: Plan, cards: CardBook) -> Iterator[tuple[Node, InverterCard]]:

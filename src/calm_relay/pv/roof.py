@@ -8,7 +8,7 @@ from typing import Literal
 
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
-from calm_relay.job.rows import inverter_rows
+from calm_relay.job.rows import inverter_rows, strings_kept
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import InverterCard, ModuleCard
 from calm_relay.packs.pack import Pack
@@ -80,11 +80,6 @@ def _kept(job: Job, group: StringGroup, cards: CardBook) -> KeptStrings:
     module = cards.module(group.module)
     amps = string_amps(group, module, job.face(group.face), cards.optimizer(group.optimizer), extremes_of(job.site))
     return KeptStrings(amps, module.series_fuse_max_a, group.fuse_a is not None)
-
-
-def strings_kept(node: Node, mode: str, keep: Collection[str]) -> tuple[StringGroup, ...]:
-    """Return the strings of an inverter that stay where they are: all with ``keep``, those named with ``rewire``, else none."""
-    return tuple(g for g in node.strings if mode == "keep" or (mode == "rewire" and g.id in keep))
 
 
 def planner_setup(

@@ -72,7 +72,7 @@ def _parts(*rows: tuple[str, float]) -> Parts:
 
 def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: LineFlows | None = None) -> RelayValues:
     """Return the flows of one step; with `lines`, also what each phase or leg carries."""
-    flow, packed = made.flow, made.packed
+    flow, packed, here = made.flow, made.packed, slice(step, step + 1)
     s = {name: float(flow.column(name)[step]) for name in _SYSTEM_NEEDED}
     charge_ac = s["charge_ac_w"]
     mix = {
@@ -86,7 +86,7 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: L
         if node.id in made.pv_only:
             out = made.pv_only[node.id]
             dc = float(out.dc_available_w[step])
-            ac = float(made.pv_only_ac_w(node.id)[step])
+            ac = float(made.pv_only_ac_w(node.id, here)[0])
             lost = float(out.clipped_ac_w[step])
             nodes[node.id] = NodeValues(dc, tuple(dc * x for x in shares), _parts(("sun", ac)), spill_w=lost)
             continue
@@ -106,7 +106,7 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: L
             energy_wh=c["energy_wh"],
             spill_w=c["lost_ac_limit_w"],
         )
-    held = float(flow.lost_w("cap", slice(step, step + 1))[0])
+    held = float(flow.lost_w("cap", here)[0])
     return RelayValues(
         moment=moment,
         nodes=nodes,

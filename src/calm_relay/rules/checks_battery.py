@@ -248,11 +248,11 @@ def battery_voltage(c: CheckContext) -> Iterator[Finding]:
                 Remedy(f"{best} battery modules instead of {n}", (Edit(c.path(f"nodes[{row.node.id}].battery.modules"), best),))
             )
         if high_gap <= low_gap:
-            value, limit, sense = v.full_v, unit.battery_voltage_max_v, "most"
+            value, limit = v.full_v, unit.battery_voltage_max_v
         else:
-            value, limit, sense = v.floor_v, unit.battery_voltage_min_v, "least"
+            value, limit = v.floor_v, unit.battery_voltage_min_v
         yield finding(
-            c, "battery.voltage", row.node.name, "voltage_v", value, limit, "most" if sense == "most" else "least", line,
+            c, "battery.voltage", row.node.name, "voltage_v", value, limit, "most" if high_gap <= low_gap else "least", line,
             remedies=remedies or [Remedy("a battery whose volts this inverter takes")],
         )  # fmt: skip
 
@@ -266,10 +266,10 @@ def battery_count(c: CheckContext) -> Iterator[Finding]:
     for row in battery_rows(c):
         n, least, most = row.choice.modules, row.battery.modules_min, row.battery.modules_max
         few = n < least
-        limit, sense = (least, "least") if few else (most, "most")
+        limit = least if few else most
         edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), limit)
         yield finding(
-            c, "battery.count", row.node.name, "count", n, limit, "least" if sense == "least" else "most",
+            c, "battery.count", row.node.name, "count", n, limit, "least" if few else "most",
             f"{n} modules, the card allows {least} to {most}", tight="ratio-within",
             remedies=[Remedy(f"{limit} battery modules instead of {n}", (edit,))],
         )  # fmt: skip

@@ -12,7 +12,7 @@ from calm_relay.library.cards import InverterCard, ModuleCard, OptimizerCard, Tr
 from calm_relay.pv import limits
 from calm_relay.pv.limits import StringAmps, StringVolts
 from calm_relay.pv.roof import array_stc_w as node_stc_w
-from calm_relay.pv.voltage import beta_vmp_per_c
+from calm_relay.pv.voltage import beta_vmp_per_c, cold_voc_v
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
@@ -86,7 +86,8 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
         limit, _ = limits.ceiling_v(card.dc_voltage_max_v, module, c.job.site.dc_ceiling_v)
         each = volts / group.modules_per_string
         most = int(limit / each + 1e-9)
-        if module.beta_voc_per_c is not None and not _by_table(volts, module, group, low):
+        by_card = cold_voc_v(module, group.modules_per_string, low, ()) if module.beta_voc_per_c is not None else None
+        if module.beta_voc_per_c is not None and by_card is not None and abs(volts - by_card) <= 1e-6:
             how = f"(1 + ({module.beta_voc_per_c * 100:.2f} %/°C)·({low:g} − 25))"
             source = "the module card's Voc coefficient; record low as typed"
         else:
@@ -97,12 +98,6 @@ def cold_voc(c: CheckContext) -> Iterator[Finding]:
             edit = Edit(count_path(c, node, group), most)
             remedies.append(Remedy(f"{most} modules instead of {group.modules_per_string}", (edit,)))
         yield finding(c, "string.cold-voc", subject, "voltage_v", volts, limit, "most", line, remedies=remedies, source=source)
-
-
-def _by_table(volts: float, module: ModuleCard, group: StringGroup, low_c: float) -> bool:
-    """Return whether a cold voltage is not the one by the module's own coefficient."""
-    by_card = group.modules_per_string * module.voc_stc_v * (1.0 + (module.beta_voc_per_c or 0.0) * (low_c - 25.0))
-    return abs(volts - by_card) > 1e-6
 
 
 @check(

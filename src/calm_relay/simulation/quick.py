@@ -22,14 +22,13 @@ def window_stores_wh(terminals_w: float, hours_h: float, dc_round_trip_frac: flo
 
 @dataclass(frozen=True)
 class WindowEnergy:
-    """What a charge window moves: drawn at AC, brought to the terminals, put into the cells. [Wh]
+    """What a charge window moves: drawn at AC, put into the cells. [Wh]
 
     `ac_w` is the most it draws at once; `held_by` names the link that keeps it below the watts asked for, '' where none does;
     `import_held` says whether the import limit did in some hour.
     """
 
     drawn_wh: float
-    terminals_wh: float
     stored_wh: float
     ac_w: float
     held_by: str
@@ -65,7 +64,7 @@ def window_energy(
         drawn += ac * part
         dc += max(0.0, row.unit.charger_dc_w(ac)) * part
     stored = window_stores_wh(dc, 1.0, row.battery.dc_round_trip_frac)
-    return WindowEnergy(drawn_wh=drawn, terminals_wh=dc, stored_wh=stored, ac_w=most_ac, held_by=held_by, import_held=import_held)
+    return WindowEnergy(drawn_wh=drawn, stored_wh=stored, ac_w=most_ac, held_by=held_by, import_held=import_held)
 
 
 def _clock_parts(start_h: float, hours_h: float) -> Iterator[tuple[int, float]]:

@@ -32,7 +32,8 @@ from calm_relay.library.cards import Card
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.session import Session
 from calm_relay.ui.sheet_dialog import SheetDialog
-from calm_relay.ui.widgets import count_words, label
+from calm_relay.ui.widgets import label
+from calm_relay.units import count_words
 
 HEADS = ("Card", "Kind", "Whose")
 FILES = "Cards (*.json *.csv *.xlsx);;All files (*)"
@@ -96,7 +97,7 @@ class EquipmentDialog(QDialog):
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
         self._cards: list[Card] = []
-        self._own: set[str] = set()
+        self._own: frozenset[str] = frozenset()
         self.fill()
         self.search.setFocus()
 
@@ -110,13 +111,11 @@ class EquipmentDialog(QDialog):
     # --- showing
     def fill(self, chosen: str = "") -> None:
         """Show the cards that meet the search, own ones first."""
-        try:
-            self._own = {card.id for card in read_shelf().cards}
-        except BadInput as error:
-            self._own = set()
-            self.said.setText(f"Your own cards are left out: {error}")
         kind = self.kind.currentData()
         known = [card for card in self.session.known_cards().values() if kind in ("", card.kind)]
+        self._own = self.session.known.own
+        if self.session.known.fault:
+            self.said.setText(self.session.known.fault)
         self._cards = sorted(find_cards(known, self.search.text()), key=lambda card: card.id not in self._own)
         self.table.setRowCount(len(self._cards))
         for row, card in enumerate(self._cards):

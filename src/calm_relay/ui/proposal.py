@@ -57,7 +57,8 @@ class ProposalDialog(QDialog):
         self.module = QComboBox()
         self.module.setAccessibleName("Module to plan with")
         self.module.setMinimumContentsLength(28)
-        self._modules = book_of(session.job.library, tuple(session.known_cards().values())).modules()
+        known = book_of(session.job.library, tuple(session.known_cards().values()))
+        self._modules, self._optimizers = known.modules(), known.optimizers()
         for card in self._modules.values():
             self.module.addItem(card.name, card.id)
         used = next((g.module for g in node.strings), "module-430")
@@ -77,7 +78,6 @@ class ProposalDialog(QDialog):
         row.addWidget(label("Optimizers", "quiet"))
         self.optimizer = QComboBox()
         self.optimizer.setAccessibleName("Optimizers on every module")
-        self._optimizers = book_of(session.job.library, tuple(session.known_cards().values())).optimizers()
         self.optimizer.addItem("none", "")
         for worn in self._optimizers.values():
             self.optimizer.addItem(worn.name, worn.id)

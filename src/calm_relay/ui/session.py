@@ -76,7 +76,7 @@ class Session(QObject):
         self.answers: dict[str, Answer] = {}
         self.errors: dict[str, str] = {}
         self._sky: Study | None = None
-        self._known = KnownCards()
+        self.known = KnownCards()
         self._made: tuple[int, str, PlanFlow] | None = None
         self._extra: Answer | None = None
         self._quick: dict[str, tuple[Job, tuple[Finding, ...]]] = {}
@@ -157,10 +157,10 @@ class Session(QObject):
 
     def known_cards(self) -> CardBook:
         """Return every card that can be chosen: shipped, and on the firm's own shelf; a shelf that cannot be read is said once."""
-        before = self._known.fault
-        book = self._known.book()
-        if self._known.fault and self._known.fault != before:
-            self.problem.emit(self._known.fault)
+        before = self.known.fault
+        book = self.known.book()
+        if self.known.fault and self.known.fault != before:
+            self.problem.emit(self.known.fault)
         return book
 
     def line_flows(self) -> LineFlows | None:

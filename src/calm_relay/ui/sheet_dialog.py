@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
@@ -19,14 +18,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from calm_relay.equipment.columns import card_from, required_of
+from calm_relay.equipment.columns import card_from, id_of, required_of
 from calm_relay.equipment.datasheet import SheetRead, read_sheet
 from calm_relay.equipment.labels import LABELS, label_of
 from calm_relay.equipment.shown import figure_text, parsed_figure
 from calm_relay.errors import BadInput
 from calm_relay.library.cards import Card
 from calm_relay.ui.fields.line import Line
-from calm_relay.ui.widgets import count_words, label
+from calm_relay.ui.widgets import label
+from calm_relay.units import count_words
 
 HEADS = ("Figure", "Value", "From the words")
 LOOK_AFTER_MS = 150
@@ -134,8 +134,7 @@ class SheetDialog(QDialog):
     def _card(self) -> Card:
         assert self._read is not None
         name = self.name.text().strip()
-        card_id = re.sub(r"[^a-z0-9]+", "-", name.casefold()).strip("-")[:40].strip("-")
-        values = {**self.values(), "id": card_id, "name": name, "source": "read from a data sheet"}
+        values = {**self.values(), "id": id_of(name), "name": name, "source": "read from a data sheet"}
         return card_from(self._read.kind, values, "")
 
     def _judge(self) -> None:

@@ -22,11 +22,6 @@ def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
     return made
 
 
-def count_words(count: int, noun: str) -> str:
-    """Return a count with its noun in the right number."""
-    return f"{count} {noun}" if count == 1 else f"{count} {noun}s"
-
-
 def clear_layout(layout: QLayout) -> None:
     """Take everything out of a layout, and out of sight at once."""
     while (item := layout.takeAt(0)) is not None:

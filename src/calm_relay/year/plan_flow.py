@@ -58,17 +58,17 @@ class PlanFlow:
     left_over_w: Array
     pv_only_column: dict[str, int] = field(default_factory=dict)  # of the AC table, which tells side and whether it can be cut
 
-    def pv_only_ac_w(self, node_id: str) -> Array:
+    def pv_only_ac_w(self, node_id: str, steps: slice = slice(None)) -> Array:
         """Return a PV-only inverter's AC output after what limits cut (definitions D6 (6), D8), alike within a side. (steps,) [W]
 
         The device cuts those of the backup side, the export cap those of the grid side first.
         """
-        offered, at = self.pv_only[node_id].ac_w, self.pv_only_column[node_id]
+        offered, at = self.pv_only[node_id].ac_w[steps], self.pv_only_column[node_id]
         if at not in (AC_PV_B, AC_PV_G):
             return offered
-        group = {c: sum((self.pv_only[i].ac_w for i, own in self.pv_only_column.items() if own == c), np.zeros(len(offered)))
+        group = {c: sum((self.pv_only[i].ac_w[steps] for i, own in self.pv_only_column.items() if own == c), np.zeros(len(offered)))
                  for c in (AC_PV_B, AC_PV_G)}  # fmt: skip
-        by_device, by_cap = self.flow.column("pv_only_lost_device_w"), self.flow.column("pv_only_lost_cap_w")
+        by_device, by_cap = (self.flow.column(f"pv_only_lost_{name}_w")[steps] for name in ("device", "cap"))
         first = np.minimum(by_cap, group[AC_PV_G])
         cut = first if at == AC_PV_G else by_device + by_cap - first
         return offered * (1.0 - np.divide(cut, group[at], out=np.zeros_like(cut), where=group[at] > 0))

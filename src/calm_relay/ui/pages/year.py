@@ -14,7 +14,8 @@ from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.charts import DurationChart, MonthsChart
 from calm_relay.ui.views.ribbon_view import RibbonView
-from calm_relay.ui.widgets import Swatch, clear_layout, count_words, label
+from calm_relay.ui.widgets import Swatch, clear_layout, label
+from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.pictures import duration, most_clipped_node, ribbon
 

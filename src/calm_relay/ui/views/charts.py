@@ -157,7 +157,7 @@ class StackChart(Chart):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        if getattr(self, "_layers", ()):
+        if self._layers:
             self._name_layers()
 
     def _name_layers(self) -> None:

@@ -19,7 +19,8 @@ from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.headroom_row import HeadroomRow, figure
-from calm_relay.ui.widgets import clear_layout, count_words, label
+from calm_relay.ui.widgets import clear_layout, label
+from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
 __all__ = ["Headroom", "HeadroomRow", "figure"]

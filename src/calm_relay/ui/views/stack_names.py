@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -80,7 +80,14 @@ def place_names(
 
 
 def _beside(
-    hours: Array, total: Array, number: int, end: tuple[float, float], half: float, line_kw: float, top_kw: float, free: object
+    hours: Array,
+    total: Array,
+    number: int,
+    end: tuple[float, float],
+    half: float,
+    line_kw: float,
+    top_kw: float,
+    free: Callable[[float, float, float], bool],
 ) -> Placed | None:
     """Return a place above the stack, as near as may be to where the line ends."""
     xs = np.linspace(hours[0] + half, hours[-1] - half, 60)
@@ -88,7 +95,7 @@ def _beside(
     for y in np.arange(top_kw - line_kw / 2, line_kw / 2, -line_kw):
         for x in xs:
             here = (hours >= x - half) & (hours <= x + half)
-            if float(total[here].max()) + 0.8 * line_kw > y or not free(float(x), float(y), half):  # type: ignore[operator]
+            if float(total[here].max()) + 0.8 * line_kw > y or not free(float(x), float(y), half):
                 continue
             far = abs(float(x) - end[0]) / float(hours[-1] - hours[0]) + 0.3 * abs(float(y) - end[1]) / top_kw
             if best is None or far < best[0]:
