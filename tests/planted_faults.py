@@ -36,7 +36,7 @@ FAULTS = (
     Planted("discharge order", "simulation/pack.py", 'np.argsort([-float(r["eta_c"] * r["eta_d"]) for r in records]', 'np.argsort([float(r["eta_c"] * r["eta_d"]) for r in records]', P),
     Planted("slot months", "simulation/pack.py", "here &= np.isin(calendar.clock_month, slot.months)", "here &= np.isin(calendar.clock_month, slot.months[:1])", P),
     Planted("state of health", "simulation/pack.py", "node.battery.modules * node.battery.state_of_health_frac", "node.battery.modules", P),
-    Planted("efficiency not rooted", "library/cards.py", "return math.sqrt(self.dc_round_trip_frac)", "return self.dc_round_trip_frac", f"{P} {V}"),
+    Planted("efficiency not rooted", "library/battery_card.py", "return math.sqrt(self.dc_round_trip_frac)", "return self.dc_round_trip_frac", f"{P} {V}"),
     Planted("'not known' closes no gate", "decision/compare.py", 'if f.verdict == "not known" and f.check in', 'if f.verdict == "over" and f.check in', F),
     Planted("start without the rest running", "rules/checks_motor.py", "value, limit, quantity = va + rest.va[i], float(peak[i])", "value, limit, quantity = va, float(peak[i])", V),
     Planted("grid energy through the battery is own", "year/facts.py", 'system["grid_to_house_w"] + system["battery_to_house_w"] - system["battery_pv_to_house_w"]', 'system["grid_to_house_w"]', F),
@@ -74,7 +74,7 @@ FAULTS = (
     Planted("one string too few pushes back", "pv/limits.py", "for s in strings) - weakest.short_circuit_a", "for s in strings) - 2 * weakest.short_circuit_a", f"{V} test_limits"),
     Planted("planner fills a roof too full", "pv/planner.py", 'broken = "roof room" if modules * strings > face.room else ""', 'broken = "roof room" if modules > face.room else ""', "test_planner"),
     Planted("planner forgets what stays", "pv/planner.py", "* s.module.power_stc_w + s.kept_stc_w <= s.array_limit.most_w", "* s.module.power_stc_w <= s.array_limit.most_w", "test_limits test_roof test_planner"),
-    Planted("hybrid's ratio without battery", "library/cards.py", "if has_battery and self.dc_ac_ratio_max_with_battery is not None:", "if self.dc_ac_ratio_max_with_battery is None:", V),
+    Planted("hybrid's ratio without battery", "library/inverter_cards.py", "if has_battery and self.dc_ac_ratio_max_with_battery is not None:", "if self.dc_ac_ratio_max_with_battery is None:", V),
     # --- rules
     Planted("margin of a least", "rules/registry.py", 'gap = limit - value if sense == "most" else value - limit', "gap = limit - value", f"{V} test_check_cases"),
     Planted("tight below ten percent of volts", "packs/international.toml", "voltage_v = { value = 0.03,", "voltage_v = { value = 0.10,", "test_check_cases"),

@@ -46,9 +46,12 @@ def test_a_draft_holds_by_its_own_checks_or_says_what_does_not(name, pattern):
 
 
 def test_module_by_module_inverters_become_whole_strings():
-    # 24 modules on two faces: a hybrid of 10 kW stands on one phase of the pottery's 35 A and gives 43 A: said, not drafted.
-    with pytest.raises(NotFeasible, match="43 A there, the service carries 35 A"):
-        draft_plan(pottery(), "hybrid-swap", 20_000.0)
+    # 24 modules on two faces, three phases of 35 A: a three-phase hybrid takes them; on one phase a service of 63 A is wanted.
+    drafted, plan_id = draft_plan(pottery(), "hybrid-swap", 20_000.0)
+    (node,) = drafted.plan(plan_id).nodes
+    assert drafted.cards().inverter(node.card).phases == 3
+    with pytest.raises(NotFeasible, match="transfer device at hand passes a service of 250 A"):
+        draft_plan(pottery(Edit("site.supply.service_a", 250.0)), "hybrid-swap", 20_000.0)
     drafted, plan_id = draft_plan(
         pottery(Edit("site.supply.kind", "single_phase"), Edit("site.supply.service_a", 63.0)), "hybrid-swap", 2e4
     )

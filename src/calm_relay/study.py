@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from calm_relay.cache import StageCache, array_bytes, content_key, on_disk
 from calm_relay.calendar import YearCalendar, year_calendar
+from calm_relay.equipment.shelf import KnownCards
 from calm_relay.errors import Cancelled
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.house_models import SeriesLoad
@@ -72,6 +73,7 @@ class Study:
     """
 
     def __init__(self, store: SeriesStore | None = None, *, step_s: int = 300, cache: StageCache | None = None) -> None:
+        self.known = KnownCards()
         self.store = store or SeriesStore()
         self.step_s = step_s
         self.cache = cache or StageCache()
@@ -397,7 +399,7 @@ class Study:
 
     def quick_checks(self, job: Job, plan: Plan) -> tuple[Finding, ...]:
         """Return the findings that need no year; those that do are left out (they are 'waiting')."""
-        return run_checks(CheckContext(job, plan, job.cards(), None), {"plan"})
+        return run_checks(CheckContext(job, plan, job.cards(), None, known=self.known.book()), {"plan"})
 
     def plan_result(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> PlanResult:
         """Return everything about one plan.
@@ -410,5 +412,5 @@ class Study:
         facts = self.facts(job, plan, progress, cancelled)
         bill = self.bill(job, plan, progress, cancelled)
         progress(f"{plan.letter}: checks")
-        context = CheckContext(job, plan, job.cards(), facts)
+        context = CheckContext(job, plan, job.cards(), facts, known=self.known.book())
         return PlanResult(plan.id, facts, bill, run_checks(context))

@@ -78,6 +78,13 @@ METRIC: dict[str, Scale] = {
     ),
     "price_per_day": Scale("a day", 1.0, 2),
     "years": Scale("years", 1.0, 1, _also(y=1.0, year=1.0)),
+    "mass_kg": Scale("kg", 1.0, 1, _also(g=0.001, t=1000.0, lb=0.45359237)),
+    "area_mm2": Scale("mm²", 1.0, 1, (("mm2", 1.0, 0.0),)),
+    "frequency_hz": Scale("Hz", 1.0, 2),
+    "seconds_s": Scale("s", 1.0, 1, _also(ms=0.001, min=60.0)),
+    "resistance_ohm": Scale("mΩ", 0.001, 1, (("mohm", 0.001, 0.0), ("ω", 1.0, 0.0), ("ohm", 1.0, 0.0))),
+    "litres": Scale("l", 1.0, 1, _also(gal=3.785411784)),
+    "litres_per_h": Scale("l/h", 1.0, 1, (("gal/h", 3.785411784, 0.0),)),
 }
 NORTH_AMERICAN: dict[str, Scale] = {
     **METRIC,
@@ -86,6 +93,7 @@ NORTH_AMERICAN: dict[str, Scale] = {
     "length_m": Scale("ft", 0.3048, 1, (("in", 0.0254, 0.0), ("m", 1.0, 0.0), ("mm", 0.001, 0.0))),
     "altitude_m": Scale("ft", 0.3048, 0, _also(m=1.0)),
     "speed_m_per_s": Scale("mph", 0.44704, 1, (("m/s", 1.0, 0.0), ("km/h", 1 / 3.6, 0.0))),
+    "mass_kg": Scale("lb", 0.45359237, 1, _also(kg=1.0)),
 }
 SYSTEMS = {"metric": METRIC, "north_american": NORTH_AMERICAN}
 SCALES: dict[str, Scale] = dict(METRIC)  # the units in use: see use_units

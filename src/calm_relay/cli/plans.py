@@ -195,7 +195,8 @@ def order_command(options: argparse.Namespace) -> int:
 def draft_command(options: argparse.Namespace) -> int:
     """Run `draft`."""
     opened = open_job(options.job)
-    job, made = draft_plan(opened.job, options.pattern, Study(opened.store).day_wh(opened.job))
+    study = Study(opened.store)
+    job, made = draft_plan(opened.job, options.pattern, study.day_wh(opened.job), study.known.book())
     save_job(options.out, job, opened.store)
     print(f"drafted plan {job.plan(made).letter}, {job.plan(made).name}; saved as {options.out}")
     return 0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job
+from calm_relay.library.book import CardBook
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 
@@ -11,18 +12,18 @@ MOST_ROUNDS = 6
 NOTE_CHARS = 2000  # as long as the model lets a note be
 
 
-def checked(job: Job, plan_id: str) -> Job:
+def checked(job: Job, plan_id: str, known: CardBook | None = None) -> Job:
     """Return the job with its drafted plan mended by its own checks' remedies; what stays over stands in the plan's note.
 
     Only checks that need no year are run, and only remedies that change this plan are taken: not the house, not the roof.
     """
     for _ in range(MOST_ROUNDS):
-        over = _over(job, plan_id)
+        over = _over(job, plan_id, known)
         edits = next((r.edits for f in over for r in f.remedies if r.edits and _inside(r.edits, plan_id)), None)
         if edits is None:
             break
         job = apply_edits(job, edits)
-    left = _over(job, plan_id)
+    left = _over(job, plan_id, known)
     if not left:
         return job
     plan = job.plan(plan_id)
@@ -31,8 +32,8 @@ def checked(job: Job, plan_id: str) -> Job:
     return job.model_copy(update={"plans": tuple(noted if p.id == plan_id else p for p in job.plans)})
 
 
-def _over(job: Job, plan_id: str) -> list[Finding]:
-    found = run_checks(CheckContext(job, job.plan(plan_id), job.cards(), None), {"plan"})
+def _over(job: Job, plan_id: str, known: CardBook | None) -> list[Finding]:
+    found = run_checks(CheckContext(job, job.plan(plan_id), job.cards(), None, known=known), {"plan"})
     return [f for f in found if f.verdict == "over"]
 
 

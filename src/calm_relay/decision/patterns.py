@@ -30,6 +30,7 @@ from calm_relay.packs.pack import pack_named
 from calm_relay.pv import limits
 from calm_relay.pv.limits import string_volts
 from calm_relay.rules.checks_battery import unit_of
+from calm_relay.rules.offers import is_own, offered
 from calm_relay.simulation.chain import modules_fit, usable_wh
 from calm_relay.tariff.prices import cheap_window
 
@@ -44,11 +45,12 @@ UNKNOWN_DAY_WH = 20_000.0  # of a house whose metered year is not at hand
 NIGHT_SHARE = 0.6  # of a day's use, the lower end of the trade's 60 to 80 % (common practice)
 
 
-def draft_plan(job: Job, pattern: str, day_wh: float | None = None) -> tuple[Job, str]:
+def draft_plan(job: Job, pattern: str, day_wh: float | None = None, known: CardBook | None = None) -> tuple[Job, str]:
     """Return the job with a drafted plan behind the others, and the plan's id.
 
     What the brief sets in it (`decision.brief.defaults`) stands in the plan's note, each with its reason. `day_wh` is what the
-    house draws on a mean day, where the study has it; else typed totals and the list are summed.
+    house draws on a mean day, where the study has it; else typed totals and the list are summed. Equipment is taken from the
+    `known` cards (else those that ship), the firm's own first.
 
     Raises
     ------
@@ -58,14 +60,15 @@ def draft_plan(job: Job, pattern: str, day_wh: float | None = None) -> tuple[Job
     name = {key: words for key, words, _ in PATTERNS}[pattern]
     today = job.plans[0]
     maker = {"ac-add-on": _ac_add_on, "hybrid-swap": _swap, "hybrid-alongside": _alongside, "array-only": _array_only}[pattern]
-    nodes, cards, battery = maker(Need(job, day_wh), today)
+    need = Need(job, day_wh, offered(job, known))
+    nodes, cards, battery = maker(need, today)
     used = {plan.id for plan in job.plans}
     plan_id = next(i for n in range(1, 99) if (i := pattern if n == 1 else f"{pattern}-{n}") not in used)
     letters = {plan.letter for plan in job.plans}
     letter = next((c for c in string.ascii_uppercase if c not in letters), "new")
     transfer = None
     if battery:
-        gateway = _gateway(job.site.supply.service_a)
+        gateway = _gateway(need)
         cards.append(gateway)
         essential = tuple(a.id for a in job.house.counted if a.essential)
         whole = whole_house_default(job.brief) is not None
@@ -76,7 +79,7 @@ def draft_plan(job: Job, pattern: str, day_wh: float | None = None) -> tuple[Job
     note = " ".join(f"{d.line[:1].upper()}{d.line[1:]}." for d in defaults(job)) if battery else ""
     plan = Plan(id=plan_id, letter=letter, name=name, note=note, nodes=nodes, transfer=transfer, controls=controls)
     changed = with_cards(job, cards)
-    return checked(changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id), plan_id
+    return checked(changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id, known), plan_id
 
 
 Drafted = tuple[tuple[Node, ...], list[Card], bool]
@@ -87,7 +90,7 @@ def _ac_add_on(need: Need, today: Plan) -> Drafted:
     old = _pv_inverters(job, today)
     rated = _rated_w(job, old)
     lines: tuple[Literal["auto", "1", "2", "3"], ...] = ("1", "2", "3") if job.site.supply.kind == "three_phase" else ("auto",)
-    unit = _smallest_unit("battery_inverter", max(3000.0, rated / len(lines)))
+    unit = _smallest_unit(need, "battery_inverter", max(3000.0, rated / len(lines)), phases=1)
     _carried_by_service(job, unit)
     stack, modules = _battery(need, unit_of(unit), 1.03 * rated / len(lines), len(lines))  # off grid, 1:1
     plan = today.model_copy(update={"nodes": tuple(node.model_copy(update={"side": "backup"}) for node in today.nodes)})
@@ -120,7 +123,7 @@ def _swap(need: Need, today: Plan) -> Drafted:
     strings = _rewired(job, today, old)
     renumbered = tuple(group.model_copy(update={"tracker": n}) for n, group in enumerate(strings, start=1))
     rated = _rated_w(job, old)
-    unit = _smallest_unit("hybrid", rated, trackers=len(renumbered))
+    unit = _smallest_unit(need, "hybrid", rated, trackers=len(renumbered), phases=need.phases)
     _carried_by_service(job, unit)
     stack, modules = _battery(need, unit_of(unit))
     new = Node(
@@ -131,7 +134,8 @@ def _swap(need: Need, today: Plan) -> Drafted:
     return (*others, new), [unit, stack], True
 
 
-HYBRID_DC_V = 600.0  # the least of the shipped hybrids' highest DC volts
+HYBRID_DC_V = 600.0  # the least highest DC volts of a hybrid that is drafted
+USUAL_MODULE = "module-430"  # where the firm has none of its own
 
 
 def _rewired(job: Job, today: Plan, old: list[Node]) -> tuple[StringGroup, ...]:
@@ -158,9 +162,9 @@ def _rewired(job: Job, today: Plan, old: list[Node]) -> tuple[StringGroup, ...]:
 def _alongside(need: Need, today: Plan) -> Drafted:
     job = need.job
     face = _free_face(job, today)
-    module = shipped_book().module("module-430")
+    module = _usual_module(need)
     count = min(job.face(face).room_modules or 12, 12, _longest(job, module, 600.0))
-    unit = _smallest_unit("hybrid", 0.8 * count * module.power_stc_w)
+    unit = _smallest_unit(need, "hybrid", 0.8 * count * module.power_stc_w, phases=need.phases)
     _carried_by_service(job, unit)
     stack, modules = _battery(need, unit_of(unit))
     group = StringGroup(id=_free_string(today), face=face, module=module.id, tracker=1, modules_per_string=count)
@@ -179,7 +183,7 @@ def _array_only(need: Need, today: Plan) -> Drafted:
         free = [n for n in range(1, len(card.trackers) + 1) if n not in used]
         if card.per_module or not free:
             continue
-        module = shipped_book().module("module-430")
+        module = _usual_module(need)
         count = min(job.face(face).room_modules or 8, 8, _longest(job, module, card.dc_voltage_max_v))
         group = StringGroup(id=_free_string(today), face=face, module=module.id, tracker=free[0], modules_per_string=count)
         more = node.model_copy(update={"strings": (*node.strings, group)})
@@ -228,37 +232,72 @@ def _longest(job: Job, module: ModuleCard, ceiling_v: float) -> int:
     return max(1, int(0.97 * limits.ceiling_v(ceiling_v, module, job.site.dc_ceiling_v)[0] / each))
 
 
-def _smallest_unit(kind: str, rated_w: float, trackers: int = 0) -> InverterCard:
-    fitting = [c for c in shipped_book().inverters().values() if c.kind == kind and len(c.trackers) >= trackers]
-    big = [c for c in fitting if c.ac_rated_w >= rated_w - 1e-6]
-    if not fitting or not big:
-        raise NotFeasible(
-            f"no shipped {kind.replace('_', ' ')} has {rated_w / 1000:.1f} kW and {trackers} trackers", "choose equipment by hand"
-        )
-    return min(big, key=lambda c: c.ac_rated_w)
+def _usual_module(need: Need) -> ModuleCard:
+    """Return the firm's own first module, else a usual one that ships."""
+    return next((m for m in need.cards.modules().values() if is_own(m)), shipped_book().module(USUAL_MODULE))
 
 
-def _gateway(service_a: float) -> TransferCard:
-    """Return the smallest shipped transfer device that passes the service.
+def _smallest_unit(need: Need, kind: str, rated_w: float, trackers: int = 0, phases: int = 1) -> InverterCard:
+    """Return the smallest inverter of a kind with the rating; the firm's own and those for high-voltage stacks first.
+
+    Raises
+    ------
+    NotFeasible
+        When none has so many watts, trackers and phases, with a battery to go with it.
+    """
+    fitting = [
+        c
+        for c in need.cards.inverters().values()
+        if c.kind == kind and c.phases == phases and len(c.trackers) >= trackers and c.ac_rated_w >= rated_w - 1e-6
+    ]
+    fitting = [c for c in fitting if (not c.pv_inputs or c.dc_voltage_max_v >= HYBRID_DC_V) and need.batteries_for(unit_of(c))]
+    if not fitting:
+        wanted = f"{rated_w / 1000:.1f} kW on {'three phases' if phases == 3 else 'one phase'} and {trackers} trackers"
+        raise NotFeasible(f"no {kind.replace('_', ' ')} at hand has {wanted}", "choose equipment by hand")
+    stack = next(iter(need.stacks()), None)
+
+    def rank(card: InverterCard) -> tuple[bool, bool, float]:
+        fits = stack is not None and any(stack.id == b.id for b in need.batteries_for(unit_of(card)))
+        return (not is_own(card), not fits, card.ac_rated_w)
+
+    return min(fitting, key=rank)
+
+
+def _gateway(need: Need) -> TransferCard:
+    """Return the smallest transfer device at hand that passes the service and switches by itself.
 
     Raises
     ------
     NotFeasible
         When none does: what passes less would be the bottleneck of the house.
     """
-    cards = sorted(shipped_book().transfers().values(), key=lambda c: c.pass_through_a or 0.0)
-    found = next((c for c in cards if (c.pass_through_a or 0.0) >= service_a), None)
-    if found is None:
-        raise NotFeasible(f"no shipped transfer device passes a service of {service_a:g} A", "bring a larger one in as a card")
-    return found
+    service_a = need.job.site.supply.service_a
+    cards = [c for c in need.cards.transfers().values() if (c.pass_through_a or 0.0) >= service_a and c.bonds_neutral is not None]
+    if not cards:
+        raise NotFeasible(f"no transfer device at hand passes a service of {service_a:g} A", "bring a larger one in as a card")
+    return min(cards, key=lambda c: (not is_own(c), c.pass_through_a or 0.0))
 
 
 @dataclass(frozen=True)
 class Need:
-    """The job drafted for, and what its house draws on a mean day, where that is known. [Wh]"""
+    """The job drafted for, what its house draws on a mean day, where that is known [Wh], and the cards offered for it."""
 
     job: Job
     day_wh: float | None
+    cards: CardBook
+
+    @property
+    def phases(self) -> int:
+        """Phases a hybrid is drafted for."""
+        return 3 if self.job.site.supply.kind == "three_phase" else 1
+
+    def stacks(self) -> list[BatteryCard]:
+        """Return the lithium batteries at hand, the firm's own first."""
+        return [card for card in self.cards.batteries().values() if not card.is_lead]
+
+    def batteries_for(self, unit: BatterySideUnit) -> list[BatteryCard]:
+        """Return those of which some number fits a unit's battery input."""
+        return [card for card in self.stacks() if _counts(card, unit)]
 
     @property
     def battery_day_wh(self) -> float:
@@ -275,16 +314,20 @@ class Need:
 
 def _battery(need: Need, unit: BatterySideUnit, takes_w: float = 0.0, units: int = 1) -> tuple[BatteryCard, int]:
     """Return a stack of each of `units`: all hold the trade's 60 % of a day's use and the brief's outage; each takes `takes_w`."""
-    card = next(iter(shipped_book().batteries().values()))
+    card = next(iter(need.batteries_for(unit)), None)
+    if card is None:
+        raise NotFeasible(f"no battery at hand fits the battery input of {unit.name}", "choose equipment by hand")
     usable = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh
     outage = outage_default(need.job.brief, need.job.house)
     through = 0 if outage is None else math.ceil(outage.value / usable)
     takes = math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v))
     wanted = max(math.ceil(max(round(NIGHT_SHARE * need.battery_day_wh / usable), through) / units), takes)
-    fitting = [n for n in range(card.modules_min, card.modules_max + 1) if modules_fit(unit, card, n, card.soc_min_frac)]
-    if not fitting:
-        raise NotFeasible(f"no number of {card.name} fits the battery input of {unit.name}", "choose equipment by hand")
-    return card, min(fitting, key=lambda n: (abs(n - wanted), -n))
+    return card, min(_counts(card, unit), key=lambda n: (abs(n - wanted), -n))
+
+
+def _counts(card: BatteryCard, unit: BatterySideUnit) -> list[int]:
+    """Return the numbers of modules that a unit's battery input carries."""
+    return [n for n in range(card.modules_min, card.modules_max + 1) if modules_fit(unit, card, n, card.soc_min_frac)]
 
 
 def _free(base: str, plan: Plan) -> str:

@@ -10,7 +10,7 @@ from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import inverter_rows
-from calm_relay.library.shipped import shipped_book
+from calm_relay.rules.offers import offered
 from calm_relay.simulation import chain
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
@@ -63,8 +63,11 @@ def steps(job: Job, plan: Plan) -> tuple[Step, ...]:
                 out.append(Step(f"battery:{node.id}", text, (Edit(f"{base}.nodes[{node.id}].battery.modules", more),)))
         larger = [
             c
-            for c in shipped_book().inverters().values()
-            if c.kind == card.kind and c.ac_rated_w > card.ac_rated_w and len(c.trackers) >= len(card.trackers)
+            for c in offered(job).inverters().values()
+            if c.kind == card.kind
+            and c.phases == card.phases
+            and c.ac_rated_w > card.ac_rated_w
+            and len(c.trackers) >= len(card.trackers)
         ]
         if larger:
             best = min(larger, key=lambda c: c.ac_rated_w)

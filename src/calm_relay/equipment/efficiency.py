@@ -6,15 +6,16 @@ points are fitted by least squares with no term below zero.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import NotFeasible
-from calm_relay.library.cards import LossTerms
+from calm_relay.library.cards import AcUnit, LossTerms
 
 Array = NDArray[np.float64]
 Weighting = Literal["european", "cec"]
@@ -145,3 +146,48 @@ def fit_weighted(
         problem = f"an idle draw of {p * rated_w:.0f} W leaves no loss that meets both figures within a percent"
         raise NotFeasible(problem, "type the idle draw of the data sheet")
     return made
+
+
+def fit_of(data: Mapping[str, Any], rated_w: float) -> Fit | None:
+    """Return the fit to the efficiencies a card's data hold, points before peak and weighted figure; None where they are too few.
+
+    Raises
+    ------
+    NotFeasible
+        Where no three terms come near them.
+    """
+    points = [(row["load_frac"], row["efficiency_frac"]) for row in _rows(data.get("efficiency_points"))]
+    if len(points) >= 3:
+        return fit_points(points, rated_w)
+    peak = data.get("peak_efficiency_frac")
+    weightings: tuple[tuple[str, Weighting], ...] = (("european_efficiency_frac", "european"), ("cec_efficiency_frac", "cec"))
+    for name, weighting in weightings:
+        weighted = data.get(name)
+        if isinstance(peak, float) and isinstance(weighted, float) and 0.3 < weighted <= peak < 1:
+            return fit_weighted(peak, weighted, weighting, rated_w)
+    return None
+
+
+def _rows(given: Any) -> list[Mapping[str, float]]:
+    """Return rows of points that hold two numbers each; none where one does not, for the models to refuse."""
+    rows = list(given) if isinstance(given, list | tuple) else []
+    good = all(
+        isinstance(row, Mapping) and all(isinstance(row.get(n), float | int) for n in ("load_frac", "efficiency_frac"))
+        for row in rows
+    )
+    return rows if good else []
+
+
+def card_fit(card: AcUnit) -> Fit | None:
+    """Return a card's own terms beside the efficiencies on its sheet; None where it has none to show."""
+    terms, rated = card.loss, card.ac_rated_w
+    points = [(p.load_frac, p.efficiency_frac, efficiency_at(terms, rated, p.load_frac)) for p in card.efficiency_points]
+    if card.peak_efficiency_frac is not None:
+        best = min(1.0, math.sqrt(terms.p_self_w / rated / terms.b)) if terms.b > 0 else 1.0
+        points.append((best, card.peak_efficiency_frac, efficiency_at(terms, rated, best)))
+    weighted = None
+    if card.european_efficiency_frac is not None:
+        weighted = (card.european_efficiency_frac, weighted_efficiency(terms, rated, "european"))
+    elif card.cec_efficiency_frac is not None:
+        weighted = (card.cec_efficiency_frac, weighted_efficiency(terms, rated, "cec"))
+    return Fit(terms, tuple(points), weighted) if points or weighted else None

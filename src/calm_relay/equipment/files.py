@@ -9,13 +9,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
-
-from calm_relay.equipment.columns import card_classes, card_of, card_row, columns_of
+from calm_relay.equipment.columns import card_classes, card_of, card_row, columns_of, made_card
 from calm_relay.equipment.open_list import card_of_row, is_data, kind_of_heads
 from calm_relay.errors import BadInput, Fault, NotFeasible
 from calm_relay.handed_in import bad, handed_in
-from calm_relay.job.fault_words import words_of
 from calm_relay.library.cards import Card
 
 MARK, VERSION = "calm_relay_cards", 1
@@ -23,7 +20,6 @@ MOST_BYTES = 20_000_000
 MOST_LISTED = 200  # cards taken from an open list at once
 DELIMITERS = (";", "\t", ",")
 SUFFIXES = (".json", ".csv", ".xlsx")
-_CARD: TypeAdapter[Card] = TypeAdapter(Card)
 
 
 def read_cards(path: Path, wanted: str = "") -> tuple[Card, ...]:
@@ -74,11 +70,9 @@ def _from_json(path: Path, raw: bytes) -> list[tuple[str, Card]]:
             faults.append(Fault(str(path), place, problem, f'write "kind" as one of: {", ".join(card_classes())}'))
             continue
         try:
-            out.append((place, _CARD.validate_python(row)))
-        except ValidationError as error:
-            for item in error.errors():
-                where = ".".join(str(step) for step in item["loc"] if step != kind)
-                faults.append(Fault(str(path), f"{place}.{where}", *words_of(item)))
+            out.append((place, made_card(str(kind), {k: v for k, v in row.items() if k != "kind"}, str(path), place)))
+        except BadInput as error:
+            faults += error.faults
     if faults:
         raise BadInput(faults)
     return out

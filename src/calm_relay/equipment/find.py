@@ -6,7 +6,20 @@ import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from calm_relay.library.cards import AcUnit, BatteryCard, BatterySideUnit, Card, ModuleCard, OptimizerCard, TransferCard
+from calm_relay.equipment.labels import CHOICES, KINDS
+from calm_relay.library.cards import (
+    AcUnit,
+    BatteryCard,
+    BatterySideUnit,
+    Card,
+    ChargeControllerCard,
+    GeneratorCard,
+    MeterCard,
+    ModuleCard,
+    OptimizerCard,
+    TimerChargerCard,
+    TransferCard,
+)
 
 NEAR_FRAC = 0.051  # a figure is met by cards within a twentieth of it
 # unit → what it is in core units; the quantity it is a figure of
@@ -82,13 +95,25 @@ def figures(card: Card) -> Iterator[tuple[str, float]]:
         yield "energy", card.capacity_wh
         yield "volts", card.voltage_nominal_v
         yield "charge", card.capacity_wh / card.voltage_nominal_v
+    if isinstance(card, ChargeControllerCard):
+        yield "amps", card.charge_max_a
+        yield "volts", card.dc_voltage_max_v
+    if isinstance(card, TimerChargerCard):
+        yield "amps", card.charge_max_a
+        yield "power", card.ac_in_max_w
+        yield "volts", card.battery_voltage_max_v
+    if isinstance(card, GeneratorCard):
+        yield "power", card.rated_va
+    if isinstance(card, MeterCard):
+        yield "amps", card.current_max_a
     if isinstance(card, TransferCard) and card.pass_through_a is not None:
         yield "amps", card.pass_through_a
 
 
 def _words(card: Card) -> str:
-    chemistry = f" {card.chemistry}" if isinstance(card, BatteryCard) else ""
-    return f"{card.name} {card.id} {card.kind.replace('_', ' ')}{chemistry}".casefold().replace("-", " ")
+    more = f" {card.chemistry}" if isinstance(card, BatteryCard) else ""
+    more += "".join(f" {CHOICES[kind]}" for kind in getattr(card, "supplies", ()))
+    return f"{card.name} {card.id} {KINDS[card.kind]} {card.kind.replace('_', ' ')}{more}".casefold().replace("-", " ")
 
 
 def fits(card: Card, wanted: Iterable[Wish]) -> bool:

@@ -35,13 +35,64 @@ LABELS: dict[str, str] = {
     "stacking": "Modules stand in", "bank_charge_max_w": "Bank's charge power", "bank_discharge_max_w": "Bank's discharge power",
     "dc_round_trip_frac": "DC round trip", "taper_soc_frac": "Charging slows above", "taper_end_frac": "Slows down to",
     "auxiliary_w": "Auxiliary draw of a bank",
+    "no_longer_made": "No longer made", "firmware_note": "Firmware note", "height_m": "Height", "depth_m": "Depth",
+    "weight_kg": "Weight", "places": "Places allowed", "temperature_min_c": "Works from", "temperature_max_c": "Works up to",
+    "supplies": "Connects to", "phase_max_w": "On one phase, at most", "leg_max_w": "On one leg, at most",
+    "peak_efficiency_frac": "Peak efficiency", "european_efficiency_frac": "European efficiency",
+    "cec_efficiency_frac": "CEC efficiency", "efficiency_points": "Efficiency by load", "load_frac": "load",
+    "efficiency_frac": "efficiency", "frequency": "Response to frequency", "start_hz": "begins at", "droop_frac": "droop",
+    "base": "reckoned on", "delay_s": "delay", "response_s": "response time", "trips": "trips", "frequency_hz": "trips above",
+    "after_s": "after", "return_low_hz": "returns from", "return_high_hz": "returns up to", "return_delay_s": "returns after",
+    "return_ramp_frac_per_min": "ramps up by the minute",
+    "lug_min_mm2": "Terminals take from", "lug_max_mm2": "Terminals take up to",
+    "chemistries": "Charges chemistries", "pairs_with": "Listed with", "protocols": "Talks by",
+    "backup_breakers": "Largest backup breaker", "units": "units", "breaker_a": "breaker",
+    "battery_lug_min_mm2": "Battery terminals take from", "battery_lug_max_mm2": "Battery terminals take up to",
+    "cells_in_series": "Cells in series", "charge_over_temperature": "Charge current by temperature",
+    "discharge_over_temperature": "Discharge current by temperature", "temperature_c": "at", "share_frac": "share",
+    "internal_resistance_ohm": "Internal resistance", "depth_life": "Cycles by depth", "depth_frac": "depth", "cycles": "cycles",
+    "warranty_throughput_wh": "Warranted throughput", "warranty_end_frac": "Warranted capacity at the end",
+    "switch_s": "Switches over in", "bonds_neutral": "Bonds the neutral in an island", "generator_input": "Input for a generator",
+    "power_factor_frac": "Power factor", "rated_va": "Rated power", "peak_va": "Peak power", "fuel": "Fuel",
+    "fuel_full_l_per_h": "Fuel at full load", "fuel_half_l_per_h": "Fuel at half load", "tank_l": "Tank",
+    "least_load_frac": "Load, at least", "frequency_min_hz": "Frequency from", "frequency_max_hz": "Frequency to",
+    "auto_start": "Starts by itself", "current_max_a": "Measures up to", "accuracy_frac": "Accuracy", "clamps": "Clamps",
+    "clamp_opening_m": "Opening of a clamp", "trackers": "Trackers", "loss": "Loss", "charge_loss": "Charger loss",
+}  # fmt: skip
+ROWS = {
+    "trackers": "Tracker", "efficiency_points": "Efficiency", "backup_breakers": "Backup breaker",
+    "charge_over_temperature": "Charge by temperature", "discharge_over_temperature": "Discharge by temperature",
+    "depth_life": "Life", "trips": "trip", "frequency": "Frequency",
 }  # fmt: skip
 
 
 def label_of(column: str) -> str:
-    """Return a figure's name in the trade's words; a tracker's with its number."""
-    parts = column.split(".")
-    if parts[0] == "trackers" and len(parts) == 3:
-        words = LABELS[parts[2]]
-        return f"Tracker {parts[1]}, {words[:1].lower()}{words[1:]}"
-    return LABELS[column]
+    """Return a figure's name in the trade's words; that of a numbered row with its number."""
+    if column in LABELS:
+        return LABELS[column]
+    *before, name = column.split(".")
+    words: list[str] = []
+    for part in before:
+        if part.isdigit() and words:
+            words[-1] += f" {part}"
+        else:
+            words.append(ROWS[part])
+    last = LABELS[name]
+    return ", ".join([*words, f"{last[:1].lower()}{last[1:]}"])
+
+
+# Plain names of the choices a card's figures take.
+CHOICES: dict[str, str] = {
+    "single_phase": "single phase", "split_phase": "split phase", "three_phase": "three phase", "indoors": "indoors",
+    "garage": "garage", "outdoors_sheltered": "outdoors under a roof", "outdoors": "outdoors", "can": "CAN", "rs485": "RS-485",
+    "modbus_tcp": "Modbus TCP", "dry_contact": "dry contact", "volts_only": "by volts alone", "series": "series",
+    "parallel": "parallel", "rated_power": "rated power", "power_at_start": "power when crossed", "LFP": "LFP", "NMC": "NMC",
+    "lead-acid": "lead-acid", "lead-gel": "lead, gel", "lead-flooded": "lead, flooded", "petrol": "petrol", "diesel": "diesel",
+    "gas": "gas",
+}  # fmt: skip
+KINDS: dict[str, str] = {
+    "module": "module", "optimizer": "optimizer", "pv_inverter": "string inverter", "module_inverter": "module-level inverter",
+    "hybrid": "hybrid inverter", "battery_inverter": "battery inverter", "battery": "battery module",
+    "transfer": "transfer device", "charge_controller": "charge controller", "timer_charger": "timer charger",
+    "generator": "generator", "meter": "meter",
+}  # fmt: skip

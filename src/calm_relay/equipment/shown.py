@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import re
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
-from calm_relay.equipment.columns import card_row, fields_of, lacking
-from calm_relay.equipment.labels import label_of
+from calm_relay.equipment.columns import NO, YES, card_row, fields_of, lacking
+from calm_relay.equipment.efficiency import card_fit
+from calm_relay.equipment.labels import CHOICES, label_of
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.fault_words import kind_of_name
-from calm_relay.library.cards import Card
+from calm_relay.library.cards import AcUnit, Card
 from calm_relay.units import exact_text, parse_quantity
 
 SMALL_W = 1000.0  # below it watts read better than kilowatts
 HIDDEN = ("kind", "name")  # what stands above the figures already
+_CHOSEN = {words.casefold(): name for name, words in CHOICES.items()} | {name.casefold(): name for name in CHOICES}
 _PER_KELVIN = re.compile(r"^\s*([+\-−]?\d+(?:[.,]\d+)?)\s*(?:%\s*/\s*(?:°?c|k))?\s*$", re.IGNORECASE)
 
 
@@ -22,8 +24,10 @@ def figure_text(column: str, value: Any) -> str:
     name = column.rpartition(".")[2]
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if isinstance(value, list | tuple):
+        return ", ".join(CHOICES.get(str(part), str(part)) for part in value)
     if not isinstance(value, int | float):
-        return str(value)
+        return CHOICES.get(str(value), str(value))
     if name.endswith("_per_c"):
         return f"{round(value * 100, 6):g} %/°C".replace("-", "−")
     kind = kind_of_name(name)
@@ -46,8 +50,16 @@ def parsed_figure(kind: str, column: str, text: str) -> Any:
         if match is None:
             raise BadInput([Fault("", column, f"'{text}' is no share a kelvin", "type it like '−0.25 %/°C'")])
         return float(match.group(1).replace(",", ".").replace("−", "-")) / 100.0
+    if get_origin(plain) is tuple:
+        return [_CHOSEN.get(part.strip().casefold(), part.strip()) for part in re.split(r"[,;]", text) if part.strip()]
+    if plain is bool:
+        if text.strip().casefold() in (*YES, *NO):
+            return text.strip().casefold() in YES
+        raise BadInput([Fault("", column, f"'{text}' is neither yes nor no", "type yes or no")])
+    if get_origin(plain) is Literal and isinstance(get_args(plain)[0], int) and text.strip().isdigit():
+        return int(text)
     if plain not in (int, float):
-        return text
+        return _CHOSEN.get(text.strip().casefold(), text.strip()) if get_origin(plain) is Literal else text.strip()
     quantity = kind_of_name(name) or "ratio"
     try:
         number = parse_quantity(text, quantity)
@@ -68,4 +80,7 @@ def card_lines(card: Card) -> list[str]:
             here = here[int(step) - 1] if step.isdigit() else here[step]
         out.append(f"{label_of(column)}: {figure_text(column, here)}")
     lacks = [label_of(name) for name in lacking(card)]
+    fit = card_fit(card) if isinstance(card, AcUnit) else None
+    if fit is not None:
+        out += ["", f"The loss against the sheet's efficiencies: at most {fit.worst_frac * 100:.2f} % off."]
     return [*out, "", f"The data sheet lacks: {', '.join(lacks) or 'nothing'}."]

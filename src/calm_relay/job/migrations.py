@@ -83,6 +83,12 @@ def _one_figure(plan: dict[str, Any]) -> dict[str, Any]:
     return {**plan, "nodes": [node(row) for row in nodes]} if isinstance(nodes, list) else plan
 
 
+@migration(5)
+def _only_additions_to_cards(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 6 added kinds and figures of cards, a battery's place and its leads; nothing changed its meaning."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

@@ -12,7 +12,7 @@ from calm_relay.job.common_models import HourOfDay, Months, Note, SeriesRef, Sha
 from calm_relay.job.house_models import House, SeriesLoad
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.book import CardBook, book_of
-from calm_relay.library.cards import Card, Id, Name, Record
+from calm_relay.library.cards import Card, Id, MountingPlace, Name, Record
 from calm_relay.units import (
     CurrentA,
     Fraction,
@@ -24,11 +24,12 @@ from calm_relay.units import (
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[5] = 5
+SCHEMA_VERSION: Literal[6] = 6
 
 TwelveGhi = Annotated[
     tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
 ]
+Ohms = Annotated[float, Quantity("resistance_ohm"), Field(ge=0, le=1)]
 TwelveC = Annotated[tuple[TemperatureC, ...], Field(min_length=12, max_length=12)]
 
 
@@ -225,6 +226,10 @@ class BatteryChoice(Record):
     state_of_health_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = 1.0
     soc_min_frac: Fraction | None = None
     soc_max_frac: Fraction | None = None
+    place: MountingPlace | None = Field(default=None, description="where the bank stands; None: not known yet")
+    leads_ohm: Annotated[tuple[Ohms, ...], Field(max_length=64)] = Field(
+        default=(), description="leads and joints of each parallel branch, there and back; empty: all alike, assumed"
+    )
 
 
 class Node(Record):
@@ -352,7 +357,7 @@ class FieldMark(Record):
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[5] = SCHEMA_VERSION
+    schema_version: Literal[6] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False

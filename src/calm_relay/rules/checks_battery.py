@@ -13,9 +13,7 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.models import BatteryChoice, Node, Slot
 from calm_relay.job.rows import BatteryRow
 from calm_relay.job.rows import battery_rows as rows_of
-from calm_relay.library.book import book_of
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, InverterCard
-from calm_relay.library.shipped import shipped_cards
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
 from calm_relay.tariff.prices import cheap_window
@@ -31,13 +29,30 @@ def battery_rows(c: CheckContext) -> Iterator[BatteryRow]:
 
 
 def swap_card(
-    c: CheckContext, node: Node, wanted: Callable[[InverterCard], bool], rank: Callable[[InverterCard], float]
+    c: CheckContext,
+    node: Node,
+    wanted: Callable[[InverterCard], bool],
+    rank: Callable[[InverterCard], float],
+    *,
+    same_battery: bool = True,
 ) -> InverterCard | None:
-    """Return the fitting card of the node's own kind that ranks lowest, from the job's library and the shipped one."""
+    """Return the fitting card of the node's own kind that ranks lowest, of those offered: same phases, trackers enough.
+
+    `same_battery`: it carries the node's battery as it stands.
+    """
     now = c.cards.inverter(node.card)
     trackers = max((group.tracker for group in node.strings), default=0)
-    known = book_of(shipped_cards(), c.job.library).inverters().values()
-    fitting = [card for card in known if card.kind == now.kind and trackers <= len(card.trackers) and wanted(card)]
+    choice = node.battery if same_battery else None
+    battery = None if choice is None else c.cards.battery(choice.card)
+
+    def carries(card: InverterCard) -> bool:
+        return battery is None or choice is None or chain.modules_fit(unit_of(card), battery, choice.modules, battery.soc_min_frac)
+
+    fitting = [
+        card
+        for card in c.offered.inverters().values()
+        if card.kind == now.kind and card.phases == now.phases and trackers <= len(card.trackers) and carries(card) and wanted(card)
+    ]
     return min(fitting, key=rank, default=None)
 
 
@@ -141,7 +156,7 @@ def _more_output(c: CheckContext, rows: list[BatteryRow], value_w: float, limit_
                 return modules
         return None
 
-    best = swap_card(c, row.node, lambda card: modules_for(card) is not None, lambda card: card.ac_rated_w)
+    best = swap_card(c, row.node, lambda card: modules_for(card) is not None, lambda card: card.ac_rated_w, same_battery=False)
     if best is None:
         return [Remedy(f"a second battery with its own inverter, or {show(value_w - limit_w, 'power_w')} less at once")]
     modules = modules_for(best) or row.choice.modules

@@ -7,9 +7,7 @@ from typing import TYPE_CHECKING
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import battery_side_nodes, forming_rows, pv_only_nodes
-from calm_relay.library.book import book_of
 from calm_relay.library.cards import InverterCard
-from calm_relay.library.shipped import shipped_cards
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
@@ -127,7 +125,7 @@ def pass_through(c: CheckContext) -> Iterator[Finding]:
     if limit is None:
         yield unknown(c, "backup.pass-through", "transfer device", "the amps it passes: see the data sheet")
         return
-    known = book_of(shipped_cards(), c.job.library).transfers().values()
+    known = c.offered.transfers().values()
     for row in c.facts.amps:
         hours = row.device_hours_h or 0.0
         line = f"{row.name}: up to {row.device_a:.1f} A through a device of {limit:g} A: {hours_a_year(hours)} above"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal
 
 from calm_relay.job.edits import Edit
@@ -12,6 +13,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.pages import PAGE_KEYS
 from calm_relay.library.book import CardBook
 from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.rules.offers import offered
 
 if TYPE_CHECKING:
     from calm_relay.year.facts import YearFacts
@@ -111,13 +113,22 @@ CORE_UNITS = {
 
 @dataclass(frozen=True)
 class CheckContext:
-    """What a check may read; `facts` is None for checks that need no year. `chosen_pack` stands in for the one the job names."""
+    """What a check may read; `facts` is None for checks that need no year. `chosen_pack` stands in for the one the job names.
+
+    `known` are the cards at hand beside the job's own copies.
+    """
 
     job: Job
     plan: Plan
     cards: CardBook
     facts: YearFacts | None
     chosen_pack: Pack | None = None
+    known: CardBook | None = None
+
+    @cached_property
+    def offered(self) -> CardBook:
+        """The cards that remedies may propose: known ones (the shipped where none are handed in) that suit the job."""
+        return offered(self.job, self.known)
 
     @property
     def pack(self) -> Pack:

@@ -83,7 +83,7 @@ class _Tried:
         key = (id(context.job), context.plan.id, id(context.chosen_pack))
         with self._lock:
             if key not in self._kept:
-                bare = CheckContext(context.job, context.plan, context.cards, None, context.chosen_pack)
+                bare = replace(context, facts=None)
                 self._kept[key] = bare, {}
                 while len(self._kept) > self._most * MOST_PLANS:
                     self._kept.popitem(last=False)
@@ -100,7 +100,7 @@ def _tried(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) ->
         job = apply_edits(context.job, remedy.edits)
     except BadInput:
         return Remedy(remedy.text)
-    then = _run(CheckContext(job, job.plan(context.plan.id), job.cards(), None, context.chosen_pack), {"plan"})
+    then = _run(replace(context, job=job, plan=job.plan(context.plan.id), cards=job.cards(), facts=None), {"plan"})
     brought = next((f for f in then if f.verdict == "over" and (f.check, f.subject) not in over), None)
     return remedy if brought is None else Remedy(f"{remedy.text}; then {brought.title} is {brought.word}")
 

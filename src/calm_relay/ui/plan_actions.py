@@ -37,7 +37,7 @@ class PlanActions:
         """Draft a candidate plan from today's system, and look at it."""
         session = self._session
         try:
-            job, made = draft_plan(session.job, pattern, session.day_wh())
+            job, made = draft_plan(session.job, pattern, session.day_wh(), session.known_cards())
             letter = job.plan(made).letter
             session.document.edit(f"Draft plan {letter}, {job.plan(made).name}", lambda _: job)
         except CalmRelayError as error:

@@ -201,7 +201,7 @@ class Session(QObject):
         """Return the findings that need no year, computed at once."""
         kept = self._quick.get(plan_id)
         if kept is None or kept[0] is not self.job:
-            context = CheckContext(self.job, self.job.plan(plan_id), self.job.cards(), None)
+            context = CheckContext(self.job, self.job.plan(plan_id), self.job.cards(), None, known=self.known_cards())
             kept = self._quick[plan_id] = (self.job, run_checks(context, {"plan"}))
         return kept[1]
 

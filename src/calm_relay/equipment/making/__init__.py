@@ -1,0 +1,45 @@
+"""The shipped cards are made here from stated physics: cells, areas, losses. ``python -m calm_relay.equipment.making`` writes them.
+
+All are invented and generic: no figure is anybody's product. What a law of physics gives is computed (power from cells,
+weight from energy, efficiency from loss terms); what designers choose (windows, limits, life) stands in tables, common practice.
+"""
+
+from __future__ import annotations
+
+import json
+from importlib import resources
+from pathlib import Path
+
+from pydantic import TypeAdapter
+
+from calm_relay.equipment.making.batteries import batteries
+from calm_relay.equipment.making.between import between
+from calm_relay.equipment.making.boxes import finished
+from calm_relay.equipment.making.inverters import inverters
+from calm_relay.equipment.making.modules import modules
+from calm_relay.library.cards import Card
+
+_CARDS: TypeAdapter[tuple[Card, ...]] = TypeAdapter(tuple[Card, ...])
+
+
+def made_cards() -> tuple[Card, ...]:
+    """Return every shipped card: the first ones, which jobs and drafts rest on, in their order, then the rest by kind."""
+    kept = json.loads(resources.files("calm_relay.equipment.making").joinpath("kept_cards.json").read_bytes())
+    rows = [finished(row) for row in (*kept, *modules(), *inverters(), *batteries(), *between())]
+    return _CARDS.validate_python(rows)
+
+
+def written() -> bytes:
+    """Return the data file: one card a line, without what its sheet lacks."""
+    lines = [
+        json.dumps(card.model_dump(mode="json", exclude_defaults=True) | {"kind": card.kind}, ensure_ascii=False)
+        for card in made_cards()
+    ]
+    return ("[\n" + ",\n".join(lines) + "\n]\n").encode()
+
+
+def write(path: Path | None = None) -> Path:
+    """Write the data file; returns where."""
+    path = path or Path(str(resources.files("calm_relay.library").joinpath("shipped_cards.json")))
+    path.write_bytes(written())
+    return path
