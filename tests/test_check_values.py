@@ -14,6 +14,7 @@ import pytest
 
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.library.cards import LossTerms
+from tests import match_cases
 from tests.test_check_cases import (
     BRANCH,
     CASES,
@@ -120,12 +121,16 @@ ROWS = [
     Row("brief.budget", B, [Edit("brief.budget", 20_000.0)], 11_900, 20_000, "brief.budget", soft=True),
     Row("network.inverter-sum", C, [], 11_000, 10_000, "site.network.sum_limit_w"),
     Row("battery.voltage", A, [], 3 * 64 * 1.125, 460, f"{CHARGER}.battery_voltage_max_v"),  # 3.6 V of a cell that is 3.2 V
-    Row("battery.voltage", A, [Edit(f"{CHARGER}.battery_voltage_min_v", 160.0)], 3 * 64 * (0.875 + 0.25 * 0.05), 160,
-        f"{CHARGER}.battery_voltage_min_v"),
+    # Without its resistance the bank stands at 5 %; with 3 × 32 mΩ and the 30 A that battery and inverter carry, 2.88 V lower.
+    Row("battery.voltage", A, [Edit(f"{CHARGER}.battery_voltage_min_v", 160.0), Edit(f"{STACK}.internal_resistance_ohm", None)],
+        3 * 64 * (0.875 + 0.25 * 0.05), 160, f"{CHARGER}.battery_voltage_min_v"),
+    Row("battery.voltage", A, [Edit(f"{CHARGER}.battery_voltage_min_v", 160.0)], 3 * 64 * (0.875 + 0.25 * 0.05) - 30 * 3 * 0.032,
+        160, f"{CHARGER}.battery_voltage_min_v"),
     Row("battery.count", A, [], 3, 7, f"{STACK}.modules_max", whole=True),
     Row("battery.charge-chain", A, [], CHARGE_2K, out_w(5000, 30, 0.01, 0.02, 5000), f"{STACK}.charge_max_a", 1 / 192),
     Row("backup.ac-pv-absorb", A, [Edit(f"{CHARGER}.absorb_ratio", 1.2)], 5000, 6000, f"{CHARGER}.absorb_ratio", 1 / 5000),
     Row("backup.motor-start", A, [], 23 * 230 + (6605.5 - 5290), 7500, f"{CHARGER}.offgrid_peak_va"),
+    *(Row(**{"plan": A, "edits": [], "knob": "", **row}) for row in match_cases.ROWS),  # type: ignore[arg-type]
 ]  # fmt: skip
 
 
@@ -299,6 +304,7 @@ def test_every_row_of_the_cases_with_a_limit_has_a_hand_value_somewhere():
         "tracker.strings-alike", "tracker.one-face", "tracker.enough-for-faces", "array.under-used", "network.export-cap",
         "network.import-limit", "service.main-fuse", "backup.pass-through", "backup.start-from-battery", "backup.unit-pass",
         "backup.stays-on", "battery.slot-price", "battery.round-trip",
+        *match_cases.BY_YEAR,
     }  # fmt: skip
     assert {row.check for row in ROWS} | by_year == set(CASES)
     assert HYB

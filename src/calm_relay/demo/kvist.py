@@ -128,7 +128,7 @@ def _plans() -> tuple[Plan, ...]:
                 *_array(),
                 Node(
                     id="bat", name="Battery inverter", card="battery-inverter-5k", side="backup", line="1",
-                    battery=BatteryChoice(card="stack-3k", modules=3),
+                    battery=BatteryChoice(card="stack-3k", modules=3, place="indoors"),
                 ),
             ),
             transfer=listed, controls=_by_night(1700),
@@ -146,7 +146,7 @@ def _plans() -> tuple[Plan, ...]:
                 *(
                     Node(
                         id=f"bat{phase}", name=f"Battery inverter {phase}", card="battery-inverter-3k", side="backup", line=phase,
-                        battery=BatteryChoice(card="stack-3k", modules=2),
+                        battery=BatteryChoice(card="stack-3k", modules=2, place="indoors"),
                     )
                     for phase in PHASES
                 ),

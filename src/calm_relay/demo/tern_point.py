@@ -130,7 +130,7 @@ def _plans() -> tuple[Plan, ...]:
                 _today("backup"),
                 Node(
                     id="bat", name="Battery inverter", card="battery-inverter-5k", side="backup",
-                    battery=BatteryChoice(card=stack, modules=3),
+                    battery=BatteryChoice(card=stack, modules=3, place="indoors"),
                 ),
             ),
             transfer=listed,
@@ -150,7 +150,7 @@ def _plans() -> tuple[Plan, ...]:
             nodes=(
                 Node(
                     id="hyb", name="Hybrid", card="hybrid-5k", side="backup", strings=_old_array("ne"),
-                    battery=BatteryChoice(card=stack, modules=3),
+                    battery=BatteryChoice(card=stack, modules=3, place="indoors"),
                 ),
             ),
             transfer=listed,
@@ -175,7 +175,7 @@ def _plans() -> tuple[Plan, ...]:
                     strings=(
                         StringGroup(id="nw1", face="north-west", module="module-430", tracker=1, modules_per_string=12),
                     ),
-                    battery=BatteryChoice(card=stack, modules=4),
+                    battery=BatteryChoice(card=stack, modules=4, place="garage"),
                 ),
             ),
             transfer=listed,

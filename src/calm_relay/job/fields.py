@@ -96,6 +96,7 @@ LABELS: dict[str, str] = {
     "plans[].later.module_cost": "A module costs", "plans[].later.visit_cost": "Second visit costs",
     "plans[].nodes[].battery.card": "Battery module", "plans[].nodes[].battery.modules": "Modules",
     "plans[].nodes[].battery.state_of_health_frac": "State of health",
+    "plans[].nodes[].battery.place": "Stands", "plans[].nodes[].battery.leads_ohm": "Leads of each branch",
     "plans[].transfer.card": "Transfer device", "plans[].transfer.backed_up": "Backed up",
     "brief.outage_hours_h": "Outages last", "brief.outage_longest_h": "The longest", "brief.outages_per_year": "Outages a year",
     "brief.outage_season": "Mostly in", "brief.budget": "Budget", "brief.keep": "Not to be touched",
@@ -116,6 +117,7 @@ CHOICES: dict[str, str] = {
     "nothing": "nothing, each is paid", "month": "each month", "year": "the year",
     "record_low": "record low", "0": "at once", "15": "15 min", "30": "30 min", "60": "60 min",
     "lowest_expected": "lowest expected", "mean_yearly_minimum": "mean of yearly minima",
+    "indoors": "indoors", "garage": "in a garage", "outdoors_sheltered": "outdoors, under a roof", "outdoors": "outdoors",
     "very_clear": "very clear", "mixed": "mixed", "mostly_cloudy": "mostly cloudy",
 }  # fmt: skip
 

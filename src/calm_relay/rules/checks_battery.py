@@ -35,6 +35,7 @@ def swap_card(
     rank: Callable[[InverterCard], float],
     *,
     same_battery: bool = True,
+    any_phases: bool = False,
 ) -> InverterCard | None:
     """Return the fitting card of the node's own kind that ranks lowest, of those offered: same phases, trackers enough.
 
@@ -51,7 +52,11 @@ def swap_card(
     fitting = [
         card
         for card in c.offered.inverters().values()
-        if card.kind == now.kind and card.phases == now.phases and trackers <= len(card.trackers) and carries(card) and wanted(card)
+        if card.kind == now.kind
+        and (any_phases or card.phases == now.phases)
+        and trackers <= len(card.trackers)
+        and carries(card)
+        and wanted(card)
     ]
     return min(fitting, key=rank, default=None)
 
@@ -249,13 +254,17 @@ def battery_voltage(c: CheckContext) -> Iterator[Finding]:
         v = chain.stack_volts(row.battery, n, low)
         inside = f"{unit.battery_voltage_min_v:g} to {unit.battery_voltage_max_v:g} V"
         assumed = ", by chemistry (assumed)" if row.battery.volts_assumed else ""
+        loaded = chain.under_load_v(unit, row.battery, row.choice)
+        working = v.floor_v if loaded is None else loaded[0]
         line = (
             f"{n} modules: {v.full_v:.0f} V full, {v.floor_v:.0f} V at {low * 100:.0f} %, {v.empty_v:.0f} V empty{assumed}; "
             f"the input works from {inside}"
         )
+        sag = "the card's internal resistance is not known" if loaded is None else f"{working:.1f} V at {loaded[1]:.1f} A"
+        line += f"; under load at {low * 100:.0f} %: {sag}"
         high_gap = (unit.battery_voltage_max_v - v.full_v) / unit.battery_voltage_max_v
-        low_gap = (v.floor_v - unit.battery_voltage_min_v) / max(1.0, unit.battery_voltage_min_v)
-        fits = [m for m in range(1, 65) if chain.modules_fit(unit, row.battery, m, low)]
+        low_gap = (working - unit.battery_voltage_min_v) / max(1.0, unit.battery_voltage_min_v)
+        fits = [m for m in range(1, 65) if _works_under_load(row, m, low)]
         remedies = []
         if fits:
             best = min(fits, key=lambda m: abs(m - n))
@@ -265,11 +274,19 @@ def battery_voltage(c: CheckContext) -> Iterator[Finding]:
         if high_gap <= low_gap:
             value, limit = v.full_v, unit.battery_voltage_max_v
         else:
-            value, limit = v.floor_v, unit.battery_voltage_min_v
+            value, limit = working, unit.battery_voltage_min_v
         yield finding(
             c, "battery.voltage", row.node.name, "voltage_v", value, limit, "most" if high_gap <= low_gap else "least", line,
             remedies=remedies or [Remedy("a battery whose volts this inverter takes")],
         )  # fmt: skip
+
+
+def _works_under_load(row: BatteryRow, modules: int, low: float) -> bool:
+    """Return whether so many modules are a bank the input carries, its volts under load included where they are known."""
+    if not chain.modules_fit(row.unit, row.battery, modules, low):
+        return False
+    loaded = chain.under_load_v(row.unit, row.battery, row.choice.model_copy(update={"modules": modules, "leads_ohm": ()}))
+    return loaded is None or loaded[0] >= row.unit.battery_voltage_min_v
 
 
 @check(

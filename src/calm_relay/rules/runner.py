@@ -10,9 +10,11 @@ from calm_relay.errors import BadInput
 from calm_relay.job.edits import apply_edits
 from calm_relay.rules import (
     checks_array,
+    checks_bank,
     checks_battery,
     checks_brief,
     checks_limits,
+    checks_match,
     checks_modules,
     checks_motor,
     checks_service,
@@ -26,6 +28,8 @@ GROUPS = (
     checks_limits,
     checks_battery,
     checks_window,
+    checks_match,
+    checks_bank,
     checks_service,
     checks_motor,
     checks_brief,

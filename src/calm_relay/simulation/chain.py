@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from calm_relay.job.models import BatteryChoice
 from calm_relay.library.cards import BatteryCard, BatterySideUnit
+from calm_relay.simulation.sharing import bank_limit_a
 
 
 @dataclass(frozen=True)
@@ -38,6 +40,25 @@ def stack_volts(card: BatteryCard, modules: int, floor_frac: float = 0.0) -> Sta
     return StackVolts(empty, empty + floor_frac * (full - empty), full)
 
 
+def under_load_v(unit: BatterySideUnit, card: BatteryCard, choice: BatteryChoice) -> tuple[float, float] | None:
+    """Return (volts, amps) of a bank at its lowest charge in use while the inverter makes its AC rating; None: resistance unknown.
+
+    The amps are those of the rating at that voltage, at most what the inverter's battery input and the bank carry: V·I stays the
+    power while V falls by I·R. [V], [A]
+    """
+    ohms = bank_ohms(card, choice)
+    if ohms is None:
+        return None
+    low, _ = soc_window(card, choice)
+    volts = stack_volts(card, choice.modules, low).floor_v
+    power = unit.dc_w(unit.ac_rated_w)
+    room = volts * volts - 4.0 * ohms * power
+    amps = (volts - math.sqrt(room)) / (2.0 * ohms) if room > 0 else volts / (2.0 * ohms)
+    limits = (unit.discharge_max_a, bank_amps(card, choice, card.discharge_max_a))
+    amps = min([amps, *(a for a in limits if a is not None)])
+    return volts - amps * ohms, amps
+
+
 def modules_fit(unit: BatterySideUnit, card: BatteryCard, modules: int, floor_frac: float = 0.0) -> bool:
     """Return whether so many modules are a bank the card allows and the unit's battery input carries, full and at the floor."""
     volts = stack_volts(card, modules, floor_frac)
@@ -45,53 +66,88 @@ def modules_fit(unit: BatterySideUnit, card: BatteryCard, modules: int, floor_fr
     return card.modules_min <= modules <= card.modules_max and inside
 
 
-def bank_amps(card: BatteryCard, modules: int, per_module_a: float | None) -> float | None:
-    """Return the bank's amps: in parallel the amps add, in series they do not multiply. [A]"""
+def branch_ohms(card: BatteryCard, choice: BatteryChoice) -> tuple[float, ...] | None:
+    """Return the resistance of each parallel branch, its leads included; None where it is not known or there is one branch. [Ω]
+
+    Leads are said for each branch or for none; without them all are alike.
+    """
+    if card.stacking != "parallel" or choice.modules < 2 or card.internal_resistance_ohm is None:
+        return None
+    leads = choice.leads_ohm if len(choice.leads_ohm) == choice.modules else (0.0,) * choice.modules
+    return tuple(card.internal_resistance_ohm + lead for lead in leads)
+
+
+def bank_amps(card: BatteryCard, choice: BatteryChoice, per_module_a: float | None) -> float | None:
+    """Return the bank's amps: in parallel the amps add, shared by resistance (D20); in series they do not multiply. [A]"""
     if per_module_a is None:
         return None
-    return per_module_a * (modules if card.stacking == "parallel" else 1)
+    if card.stacking != "parallel":
+        return per_module_a
+    ohms = branch_ohms(card, choice)
+    return per_module_a * choice.modules if ohms is None else bank_limit_a(ohms, per_module_a)
 
 
 def charge_amps(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> float | None:
     """Return the amps that may flow into a bank, the lesser of its own and the unit's; None: neither card says. [A]"""
-    known = [a for a in (bank_amps(battery, choice.modules, battery.charge_max_a), unit.charge_max_a) if a is not None]
+    known = [a for a in (bank_amps(battery, choice, battery.charge_max_a), unit.charge_max_a) if a is not None]
     return min(known, default=None)
 
 
-def _links(
-    amps: float | None, volts: float, bank_w: float | None, unit_w: float | None, unit_a: float | None, word: str
-) -> list[Link]:
-    def product(a: float | None) -> float | None:
-        return None if a is None else a * volts
+def bank_ohms(card: BatteryCard, choice: BatteryChoice) -> float | None:
+    """Return the resistance of a bank; None where the card does not say its module's. [Ω]"""
+    if card.internal_resistance_ohm is None:
+        return None
+    if card.stacking == "series":
+        return card.internal_resistance_ohm * choice.modules
+    ohms = branch_ohms(card, choice) or (card.internal_resistance_ohm,)
+    return 1.0 / sum(1.0 / r for r in ohms)
 
-    links = [Link("battery module current", product(amps), f"{amps:g} A × {volts:g} V" if amps else "not on the card")]
-    if bank_w is not None:
-        links.append(Link("battery bank limit", bank_w, "from the battery's card"))
-    if unit_w is not None:
-        links.append(Link(f"inverter battery {word} power", unit_w, "from the inverter's card"))
-    if unit_a is not None:
-        links.append(Link(f"inverter battery {word} current", product(unit_a), f"{unit_a:g} A × {volts:g} V"))
+
+def _times(amps: float | None, volts: float) -> float | None:
+    return None if amps is None else amps * volts
+
+
+def battery_links(battery: BatteryCard, choice: BatteryChoice, *, charging: bool) -> list[Link]:
+    """Return the links of the battery itself: its modules' current at the bank's volts, and what its card says of the bank."""
+    volts = stack_voltage_v(battery, choice.modules)
+    amps = bank_amps(battery, choice, battery.charge_max_a if charging else battery.discharge_max_a)
+    links = [Link("battery module current", _times(amps, volts), f"{amps:g} A × {volts:g} V" if amps else "not on the card")]
+    bank_w = battery.bank_charge_max_w if charging else battery.bank_discharge_max_w
+    return [*links, Link("battery bank limit", bank_w, "from the battery's card")] if bank_w is not None else links
+
+
+def unit_links(unit: BatterySideUnit, volts: float, *, charging: bool) -> list[Link]:
+    """Return the links of the inverter's battery input, in DC watts at the terminals."""
+    word = "charge" if charging else "discharge"
+    watts, amps = (unit.charge_max_w, unit.charge_max_a) if charging else (unit.discharge_max_w, unit.discharge_max_a)
+    links = []
+    if watts is not None:
+        links.append(Link(f"inverter battery {word} power", watts, "from the inverter's card"))
+    if amps is not None:
+        links.append(Link(f"inverter battery {word} current", amps * volts, f"{amps:g} A × {volts:g} V"))
     return links
 
 
 def charge_chain(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> list[Link]:
     """Return every link that limits charging, the charger's AC input last."""
     volts = stack_voltage_v(battery, choice.modules)
-    amps = bank_amps(battery, choice.modules, battery.charge_max_a)
-    links = _links(amps, volts, battery.bank_charge_max_w, unit.charge_max_w, unit.charge_max_a, "charge")
     ac = unit.charger_in_max_w
-    links.append(Link("charger AC input", unit.charger_dc_w(ac), f"{ac / 1000:.2f} kW at AC, after the charger's loss"))
-    return links
+    last = Link("charger AC input", unit.charger_dc_w(ac), f"{ac / 1000:.2f} kW at AC, after the charger's loss")
+    return [*battery_links(battery, choice, charging=True), *unit_links(unit, volts, charging=True), last]
 
 
 def discharge_chain(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> list[Link]:
     """Return every link that limits discharging, the inverter's AC rating last."""
     volts = stack_voltage_v(battery, choice.modules)
-    amps = bank_amps(battery, choice.modules, battery.discharge_max_a)
-    links = _links(amps, volts, battery.bank_discharge_max_w, unit.discharge_max_w, unit.discharge_max_a, "discharge")
     dc = unit.dc_w(unit.ac_rated_w)
-    links.append(Link("inverter AC rating", dc, f"{unit.ac_rated_w / 1000:.2f} kW at AC, before the inverter's loss"))
-    return links
+    last = Link("inverter AC rating", dc, f"{unit.ac_rated_w / 1000:.2f} kW at AC, before the inverter's loss")
+    return [*battery_links(battery, choice, charging=False), *unit_links(unit, volts, charging=False), last]
+
+
+def raised_w(links: list[Link]) -> float | None:
+    """Return the watts that a chain would gain if its weakest link alone were raised; None where fewer than two are known. [W]"""
+    known = sorted(link.dc_w for link in links if link.dc_w is not None)
+    return known[1] - known[0] if len(known) > 1 else None
 
 
 def weakest(links: list[Link]) -> Link:

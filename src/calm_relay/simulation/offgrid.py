@@ -29,7 +29,7 @@ def start_va(row: BatteryRow, start_s: float) -> float | None:
 def bank_w(row: BatteryRow) -> float | None:
     """Return what the bank by itself gives at AC, whatever the unit is rated for: it has no peak of its own. [W]"""
     battery, n = row.battery, row.choice.modules
-    amps = bank_amps(battery, n, battery.discharge_max_a)
+    amps = bank_amps(battery, row.choice, battery.discharge_max_a)
     known = [
         w for w in (None if amps is None else amps * stack_voltage_v(battery, n), battery.bank_discharge_max_w) if w is not None
     ]

@@ -201,6 +201,7 @@ class StationSheet(QWidget):
             self._cell(f"{base}.battery.card", card_kind="battery"),
             self._cell(f"{base}.battery.modules", chars=7),
             self._cell(f"{base}.battery.state_of_health_frac", chars=8),
+            self._cell(f"{base}.battery.place"),
             self._cell(f"{plan}.controls.reserve_soc_frac", chars=8),
         )
         for i, slot in enumerate(self.session.plan.controls.slots):

@@ -1,0 +1,234 @@
+"""Checks of where a battery stands and how long it lives: place, temperature, charging in the cold, lead's full charge, cycles."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from calm_relay.job.edits import Edit
+from calm_relay.job.models import Site
+from calm_relay.job.rows import BatteryRow
+from calm_relay.packs.pack import Pack
+from calm_relay.rules.checks_battery import battery_rows
+from calm_relay.rules.checks_match import LIST, battery_remedy, modules_remedy
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.units import count_words
+from calm_relay.units import format_quantity as show
+
+PLACES = {"indoors": "indoors", "garage": "in a garage", "outdoors_sheltered": "outdoors under a roof", "outdoors": "outdoors"}
+NO_PLACE = "where the bank stands: choose its place"
+
+
+def place_range_c(site: Site, place: str, pack: Pack) -> tuple[float | None, float | None]:
+    """Return the lowest and highest air temperature at a mounting place; None where the site's extreme is not typed. [°C]"""
+    if place == "indoors":
+        return pack.value("place_indoors_low_c"), pack.value("place_indoors_high_c")
+    warmer = pack.value("place_garage_low_k") if place == "garage" else 0.0
+    hotter = pack.value({"garage": "place_garage_high_k", "outdoors": "place_outdoors_high_k"}.get(place, "place_sheltered_high_k"))
+    low = None if site.record_low_c is None else site.record_low_c + warmer
+    return low, None if site.design_high_c is None else site.design_high_c + hotter
+
+
+def _moves(c: CheckContext, row: BatteryRow, good: Sequence[str]) -> list[Remedy]:
+    """Return a remedy for each place that is good, indoors first."""
+    at = c.path(f"nodes[{row.node.id}].battery.place")
+    return [Remedy(f"stand it {PLACES[place]}", (Edit(at, place),)) for place in good]
+
+
+@check(
+    "battery.place", "Battery may stand there", page="plans", needs={"plan"}, short="Battery's place",
+    source="the battery's card: places its maker allows; local rules on rooms are checked by the electrician",
+)  # fmt: skip
+def place(c: CheckContext) -> Iterator[Finding]:
+    """Whether the card allows the place that was chosen."""
+    for row in battery_rows(c):
+        chosen, allowed = row.choice.place, row.battery.places
+        if chosen is None:
+            yield unknown(c, "battery.place", row.node.name, NO_PLACE)
+        elif not allowed:
+            yield unknown(c, "battery.place", row.node.name, "the card does not say where it may stand: see its manual")
+        else:
+            good = chosen in allowed
+            words = ", ".join(PLACES[p] for p in allowed)
+            yield finding(
+                c, "battery.place", row.node.name, "count", float(good), 1.0, "least",
+                f"it stands {PLACES[chosen]}; the card allows {count_words(len(allowed), 'place')}: {words}", tight=LIST,
+                remedies=_moves(c, row, list(allowed)),
+            )  # fmt: skip
+
+
+@check(
+    "battery.temperature", "Temperature at the battery's place", page="plans", needs={"plan"}, short="Temperature",
+    source="the site's extremes, moved by place as the pack says (common practice); the battery's card",
+)  # fmt: skip
+def temperature(c: CheckContext) -> Iterator[Finding]:
+    """Lowest and highest air temperature at the place against what the battery's card allows."""
+    for row in battery_rows(c):
+        if row.choice.place is None:
+            yield unknown(c, "battery.temperature", row.node.name, NO_PLACE)
+            continue
+        low, high = place_range_c(c.job.site, row.choice.place, c.pack)
+        ends = (("lowest", low, row.battery.temperature_min_c, "least"), ("highest", high, row.battery.temperature_max_c, "most"))
+        for word, value, limit, sense in ends:
+            subject = f"{row.node.name}, {word}"
+            if value is None or limit is None:
+                missing = "the site's record low or design high" if value is None else "the card's range of temperature"
+                yield unknown(c, "battery.temperature", subject, missing)
+                continue
+            better = [p for p in row.battery.places if p != row.choice.place and _inside(c, row, p)]
+            bound = f"{'from' if sense == 'least' else 'up to'} {limit:g} °C"
+            line = f"{word} {value:g} °C, standing {PLACES[row.choice.place]}; the card works {bound}"
+            yield finding(
+                c, "battery.temperature", subject, "temperature_c", value, limit, "most" if sense == "most" else "least", line,
+                remedies=[*_moves(c, row, better), Remedy("a battery made for it, or heating and shade")],
+            )  # fmt: skip
+
+
+def _inside(c: CheckContext, row: BatteryRow, there: str) -> bool:
+    low, high = place_range_c(c.job.site, there, c.pack)
+    least, most = row.battery.temperature_min_c, row.battery.temperature_max_c
+    return (low is None or least is None or low >= least) and (high is None or most is None or high <= most)
+
+
+@check(
+    "battery.cold-charge", "Charging on the coldest day", page="plans", needs={"plan"}, short="Cold charging",
+    source="the battery's card, for LFP without one common practice: none at 0 °C, reduced to 10 °C; least share in the pack",
+)  # fmt: skip
+def cold_charge(c: CheckContext) -> Iterator[Finding]:
+    """The share of its charge current that the battery allows at the lowest temperature of its place."""
+    limit = c.pack.value("cold_charge_least")
+    for row in battery_rows(c):
+        if row.choice.place is None:
+            yield unknown(c, "battery.cold-charge", row.node.name, NO_PLACE)
+            continue
+        low, _ = place_range_c(c.job.site, row.choice.place, c.pack)
+        share = None if low is None else row.battery.charge_share_at(low)
+        if low is None or share is None:
+            missing = "the site's record low" if low is None else "the card's charge current by temperature"
+            yield unknown(c, "battery.cold-charge", row.node.name, missing)
+            continue
+        assumed = "" if row.battery.charge_over_temperature else " (LFP common practice, assumed)"
+        line = f"at {low:g} °C, standing {PLACES[row.choice.place]}, it charges at {share * 100:.0f} % of its current{assumed}"
+        warm = [p for p in row.battery.places if (row.battery.charge_share_at(_low(c, p)) or 0.0) >= limit]
+        yield finding(
+            c,
+            "battery.cold-charge",
+            row.node.name,
+            "fraction",
+            share,
+            limit,
+            "least",
+            line,
+            soft=True,
+            remedies=_moves(c, row, warm),
+        )
+
+
+def _low(c: CheckContext, there: str) -> float:
+    low, _ = place_range_c(c.job.site, there, c.pack)
+    return -40.0 if low is None else low
+
+
+@check(
+    "battery.lead-recharge", "Lead-acid fully recharged", page="plans", needs={"plan", "year"}, short="Full recharge",
+    source="simulated year, days on which the bank is full; at least so often, common practice",
+)  # fmt: skip
+def lead_recharge(c: CheckContext) -> Iterator[Finding]:
+    """Share of days of the dullest season on which a lead bank becomes full; left partly charged it sulphates."""
+    assert c.facts is not None
+    limit = c.pack.value("lead_full_days_least")
+    for row in battery_rows(c):
+        if not row.battery.is_lead:
+            continue
+        seasons = c.facts.fill.get(row.node.id, {})
+        if not seasons:
+            yield unknown(c, "battery.lead-recharge", row.node.name, "the year holds no day of this battery")
+            continue
+        season, worst = min(seasons.items(), key=lambda item: item[1].days_full_frac)
+        line = f"full on {worst.days_full_frac * 100:.0f} % of the days in {season}; at least {limit * 100:.0f} % keep it healthy"
+        swap = battery_remedy(c, row, lambda other: not other.battery.is_lead)
+        yield finding(
+            c, "battery.lead-recharge", row.node.name, "fraction", worst.days_full_frac, limit, "least", line,
+            remedies=[*swap, Remedy("a charge slot that fills it, more array, or fewer modules")],
+        )  # fmt: skip
+
+
+def _delivered_wh(c: CheckContext, row: BatteryRow) -> float:
+    """Return what the battery delivered in the year, at its terminals. [Wh]"""
+    assert c.facts is not None
+    sums = c.facts.nodes_wh[row.node.id]
+    return sums["discharge_w"] + sums["battery_standby_w"] + sums["auxiliary_w"]
+
+
+def life_years(row: BatteryRow, delivered_wh: float) -> tuple[float, float] | None:
+    """Return (years until its cycles are used, mean depth of a day) at so much delivered a year; None: the card has no curve.
+
+    Each day is one cycle of the mean depth: delivered ÷ 365 ÷ capacity. [years], [0 to 1]
+    """
+    capacity = row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac
+    depth = min(1.0, delivered_wh / 365.0 / capacity)
+    cycles = row.battery.cycles_at(depth)
+    return None if cycles is None else (cycles / 365.0, depth)
+
+
+@check(
+    "battery.cycle-life", "Years until the cycles are used", page="plans", needs={"plan", "year"}, short="Cycle life",
+    source="simulated year as one cycle a day of the mean depth, the card's cycles by depth; least years in the pack",
+)  # fmt: skip
+def cycle_life(c: CheckContext) -> Iterator[Finding]:
+    """Years a battery's cycles last at the mean depth of its simulated year."""
+    limit = c.pack.value("battery_life_years_least")
+    for row in battery_rows(c):
+        delivered = _delivered_wh(c, row)
+        if delivered <= 0:
+            yield note(c, "battery.cycle-life", row.node.name, "it delivered 0 kWh in the year: no cycle is used")
+            continue
+        life = life_years(row, delivered)
+        if life is None:
+            yield unknown(c, "battery.cycle-life", row.node.name, "the card's cycles by depth: see the data sheet")
+            continue
+        years, depth = life
+        line = (
+            f"{show(delivered, 'energy_wh', 0)} delivered a year = {depth * 100:.0f} % deep a day; the card gives "
+            f"{years * 365:.0f} cycles at that depth = {years:.1f} years; ageing by the calendar is not in it"
+        )
+
+        def lasts(other: BatteryRow, wh: float = delivered) -> bool:
+            found = life_years(other, wh)
+            return found is not None and found[0] >= 1.05 * limit
+
+        remedies = [*modules_remedy(c, row, lasts), *battery_remedy(c, row, lasts)] if years < limit else []
+        yield finding(c, "battery.cycle-life", row.node.name, "years", years, limit, "least", line, soft=True, remedies=remedies)
+
+
+@check(
+    "battery.warranty-throughput", "Warranted throughput", page="plans", needs={"plan", "year"}, short="Throughput",
+    source="the card's warranted throughput over what the simulated year delivers, against its warranted years",
+)  # fmt: skip
+def warranty_throughput(c: CheckContext) -> Iterator[Finding]:
+    """Years until the warranted throughput is used, against the warranty's years: whichever ends first."""
+    for row in battery_rows(c):
+        total, years = row.battery.warranty_throughput_wh, row.battery.warranty_years
+        if total is None or years is None:
+            yield unknown(
+                c, "battery.warranty-throughput", row.node.name, "the card's warranted years or throughput: see the warranty"
+            )
+            continue
+        delivered = _delivered_wh(c, row)
+        if delivered <= 0:
+            yield note(c, "battery.warranty-throughput", row.node.name, "it delivered 0 kWh in the year: no throughput is used")
+            continue
+        whole = total * row.choice.modules
+        end = row.battery.warranty_end_frac
+        left = "" if end is None else f", with {end * 100:.0f} % of the capacity left at its end"
+        sums = f"{show(whole, 'energy_wh', 0)} ÷ {show(delivered, 'energy_wh', 0)} a year = {whole / delivered:.1f} years"
+        line = f"{sums} of {years:g}{left}"
+
+        def lasts(other: BatteryRow, wh: float = delivered) -> bool:
+            most, least = other.battery.warranty_throughput_wh, other.battery.warranty_years
+            return most is not None and least is not None and most * other.choice.modules / wh >= 1.05 * least
+
+        remedies = [*modules_remedy(c, row, lasts), *battery_remedy(c, row, lasts)] if whole / delivered < years else []
+        yield finding(
+            c, "battery.warranty-throughput", row.node.name, "years", whole / delivered, years, "least", line, soft=True,
+            remedies=remedies,
+        )  # fmt: skip

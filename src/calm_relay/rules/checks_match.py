@@ -1,0 +1,426 @@
+"""Checks of battery against inverter: supply, lists and protocols, what feeds what, the sheet's floors, sharing, growth."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from calm_relay.equipment.labels import CHOICES
+from calm_relay.job.edits import Edit
+from calm_relay.job.rows import BatteryRow, inverter_rows
+from calm_relay.library.cards import BatteryCard, InverterCard
+from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits, unit_of
+from calm_relay.rules.offers import connects
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.simulation import chain
+from calm_relay.simulation.sharing import branch_currents
+from calm_relay.units import count_words
+from calm_relay.units import format_quantity as show
+
+LIST = "ratio-within"  # of counts where meeting the limit is no near miss
+
+
+def modules_remedy(c: CheckContext, row: BatteryRow, good: Callable[[BatteryRow], bool]) -> list[Remedy]:
+    """Return the nearest number of modules that fits and is good, as a remedy; none where there is no such number."""
+    low, _ = chain.soc_window(row.battery, row.choice)
+    now = row.choice.modules
+    for n in sorted(range(row.battery.modules_min, row.battery.modules_max + 1), key=lambda n: abs(n - now)):
+        choice = row.choice.model_copy(update={"modules": n, "leads_ohm": ()})
+        fits = n != now and chain.modules_fit(row.unit, row.battery, n, low)
+        if fits and good(BatteryRow(row.node, row.unit, row.battery, choice)):
+            edits = [Edit(c.path(f"nodes[{row.node.id}].battery.modules"), n)]
+            if row.choice.leads_ohm:
+                edits.append(Edit(c.path(f"nodes[{row.node.id}].battery.leads_ohm"), []))
+            return [Remedy(f"{count_words(n, 'battery module')} instead of {now}", tuple(edits))]
+    return []
+
+
+def battery_remedy(c: CheckContext, row: BatteryRow, good: Callable[[BatteryRow], bool]) -> list[Remedy]:
+    """Return another battery offered that fits the inverter and is good, with no less power, as near in energy as may be."""
+    now, power = chain.usable_wh(row.battery, row.choice), _both_ways_w(row)
+    best: tuple[tuple[bool, float], BatteryRow] | None = None
+    for card in c.offered.batteries().values():
+        if card.id == row.battery.id or not suits(row, card):
+            continue
+        for n in range(card.modules_min, card.modules_max + 1):
+            choice = row.choice.model_copy(
+                update={"card": card.id, "modules": n, "soc_min_frac": None, "soc_max_frac": None, "leads_ohm": ()}
+            )
+            other = BatteryRow(row.node, row.unit, card, choice)
+            off = (_both_ways_w(other) < power - 1.0, abs(chain.usable_wh(card, choice) - now))
+            if chain.modules_fit(row.unit, card, n, card.soc_min_frac) and (best is None or off < best[0]) and good(other):
+                best = (off, other)
+    if best is None:
+        return []
+    card, choice = best[1].battery, best[1].choice
+    edits = (Edit("library[+]", card.model_dump()), Edit(c.path(f"nodes[{row.node.id}].battery"), choice.model_dump()))
+    return [Remedy(f"{card.name}, {count_words(choice.modules, 'module')}", edits)]
+
+
+def _both_ways_w(row: BatteryRow) -> float:
+    """Return the lesser of what a row's chains let in and out; 0 where a card does not say. [W]"""
+    chains = (chain.charge_chain, chain.discharge_chain)
+    return min(chain.weakest(of(row.unit, row.battery, row.choice)).dc_w or 0.0 for of in chains)
+
+
+def suits(row: BatteryRow, card: BatteryCard) -> bool:
+    """Return whether the row's inverter may charge a battery by lists, chemistry and protocol, as far as they are known."""
+    return listed(row, card) is not False and talks(row, card) is not False and charges(row, card) is not False
+
+
+def listed(row: BatteryRow, card: BatteryCard) -> bool | None:
+    """Return whether one of the two makers lists the other's card; None where neither has a list."""
+    if not row.unit.pairs_with and not card.pairs_with:
+        return None
+    return card.id in row.unit.pairs_with or row.unit.id in card.pairs_with
+
+
+def talks(row: BatteryRow, card: BatteryCard) -> bool | None:
+    """Return whether both speak a protocol; None where one sheet does not say."""
+    if not row.unit.protocols or not card.protocols:
+        return None
+    return bool(set(row.unit.protocols) & set(card.protocols))
+
+
+def charges(row: BatteryRow, card: BatteryCard) -> bool | None:
+    """Return whether the inverter charges the battery's chemistry; None where its sheet does not say."""
+    return card.chemistry in row.unit.chemistries if row.unit.chemistries else None
+
+
+def _yes_or_no(
+    c: CheckContext,
+    check_id: str,
+    row: BatteryRow,
+    answer: bool | None,
+    words: str,
+    missing: str,
+    good: Callable[[BatteryRow], bool],
+) -> Finding:
+    if answer is None:
+        return unknown(c, check_id, row.node.name, missing)
+    remedies = [] if answer else [*battery_remedy(c, row, good), Remedy("ask both makers in writing")]
+    return finding(
+        c,
+        check_id,
+        row.node.name,
+        "count",
+        float(answer),
+        1.0,
+        "least",
+        words,
+        tight=LIST,
+        remedies=remedies,
+    )
+
+
+@check(
+    "battery.pairing", "Battery and inverter are listed together", page="plans", needs={"plan"}, short="Listed pairing",
+    source="the makers' lists of what goes together, on the cards",
+)  # fmt: skip
+def pairing(c: CheckContext) -> Iterator[Finding]:
+    """Whether the inverter's list names the battery, or the battery's the inverter."""
+    for row in battery_rows(c):
+        lists = [card.name for card in (row.unit, row.battery) if card.pairs_with]
+        how = "names" if listed(row, row.battery) else "does not name"
+        words = f"{count_words(len(lists), 'list')} at hand, {how} the two together: of {' and of '.join(lists)}"
+        missing = "neither card has its maker's list of what goes together: ask both makers"
+        yield _yes_or_no(
+            c, "battery.pairing", row, listed(row, row.battery), words, missing, lambda other: bool(listed(other, other.battery))
+        )
+
+
+@check(
+    "battery.protocol", "Battery and inverter talk to each other", page="plans", needs={"plan"}, short="Protocol",
+    source="the cards; without it the inverter does not know the battery's limits of the moment",
+)  # fmt: skip
+def protocol(c: CheckContext) -> Iterator[Finding]:
+    """Whether both cards name one and the same way to talk."""
+    for row in battery_rows(c):
+        said = [", ".join(CHOICES[p] for p in card.protocols) for card in (row.unit, row.battery)]
+        both = len(set(row.unit.protocols) & set(row.battery.protocols))
+        words = f"{both} in common: the inverter talks by {said[0]}, the battery by {said[1]}"
+        missing = "a card does not say how it talks: see the manuals"
+        yield _yes_or_no(
+            c, "battery.protocol", row, talks(row, row.battery), words, missing, lambda other: bool(talks(other, other.battery))
+        )
+
+
+@check(
+    "battery.chemistry", "Inverter charges this chemistry", page="plans", needs={"plan"}, short="Chemistry",
+    source="the inverter's card: chemistries it can charge",
+)  # fmt: skip
+def chemistry(c: CheckContext) -> Iterator[Finding]:
+    """Whether the inverter's charger is made for the battery's chemistry."""
+    for row in battery_rows(c):
+        many = "1 chemistry" if len(row.unit.chemistries) == 1 else f"{len(row.unit.chemistries)} chemistries"
+        words = f"the battery is {CHOICES[row.battery.chemistry]}; the inverter charges {many}: "
+        words += ", ".join(CHOICES[name] for name in row.unit.chemistries)
+        missing = "the inverter's card does not say which chemistries it charges: see its manual"
+        yield _yes_or_no(
+            c,
+            "battery.chemistry",
+            row,
+            charges(row, row.battery),
+            words,
+            missing,
+            lambda other: bool(charges(other, other.battery)),
+        )
+
+
+@check(
+    "inverter.supply", "Inverter connects to this supply", page="plans", needs={"plan"}, short="Supply",
+    source="the inverter's card: supplies it is made for",
+)  # fmt: skip
+def supply(c: CheckContext) -> Iterator[Finding]:
+    """Whether each inverter is made for the site's kind of supply."""
+    kind = c.job.site.supply.kind
+    for node, card in inverter_rows(c.plan, c.cards):
+        good = connects(card, kind)
+        if good and not card.supplies:
+            yield unknown(c, "inverter.supply", node.name, "the card does not say which supplies it is made for: see its manual")
+            continue
+        made_for = ", ".join(CHOICES[s] for s in card.supplies) or f"{card.phases} phases"
+        remedies = []
+        if not good:
+            best = swap_card(c, node, lambda _: True, _near(card), any_phases=True)
+            remedies = [] if best is None else [Remedy(best.name, swap_edits(c, node, best))]
+            remedies.append(Remedy(f"an inverter for {CHOICES[kind]}"))
+        line = f"{count_words(max(1, len(card.supplies)), 'kind')} of supply on the card: {made_for}; here it is {CHOICES[kind]}"
+        yield finding(c, "inverter.supply", node.name, "count", float(good), 1.0, "least", line, tight=LIST, remedies=remedies)
+
+
+def _near(now: InverterCard) -> Callable[[InverterCard], float]:
+    """Return what ranks cards by how near they are in power, those with no less first."""
+    return lambda card: card.ac_rated_w - now.ac_rated_w if card.ac_rated_w >= now.ac_rated_w else 1e6 - card.ac_rated_w
+
+
+@check(
+    "battery.discharge-chain", "Discharge limit chain", page="plans", needs={"plan"}, short="Discharge chain",
+    source="the lowest of module, bank and inverter against the AC rating; cards",
+)  # fmt: skip
+def discharge_chain(c: CheckContext) -> Iterator[Finding]:
+    """What the AC rating takes in DC watts against the weakest link before it; the link is named."""
+    for row in battery_rows(c):
+        links = chain.discharge_chain(row.unit, row.battery, row.choice)
+        if row.battery.discharge_max_a is None:
+            yield unknown(
+                c, "battery.discharge-chain", row.node.name, "the battery card gives no discharge current: see the data sheet"
+            )
+            continue
+        need, least = links[-1].dc_w or 0.0, chain.weakest(links[:-1])
+        assert least.dc_w is not None
+        named = "; ".join(f"{link.name} {show(link.dc_w, 'power_w')} ({link.how})" for link in links[:-1] if link.dc_w is not None)
+        line = (
+            f"{show(row.unit.ac_rated_w, 'power_w')} at AC takes {show(need, 'power_w')} DC; weakest link: {least.name}, "
+            f"{show(least.dc_w, 'power_w')}. {named}"
+        )
+
+        def carries(other: BatteryRow, watts: float = need) -> bool:
+            found = chain.terminals_limit_w(chain.discharge_chain(other.unit, other.battery, other.choice))
+            return found is not None and found >= watts
+
+        yield finding(
+            c, "battery.discharge-chain", row.node.name, "power_w", need, least.dc_w, "most", line, soft=True,
+            remedies=modules_remedy(c, row, carries), cost=c.cost(f"discharge:{row.node.id}"),
+        )  # fmt: skip
+
+
+def battery_gives_w(row: BatteryRow) -> float | None:
+    """Return what the battery alone can give at its terminals; None where its card does not say. [W]"""
+    if row.battery.discharge_max_a is None:
+        return None
+    return chain.weakest(chain.battery_links(row.battery, row.choice, charging=False)).dc_w
+
+
+@check(
+    "battery.feeds", "Battery can feed the inverter", page="plans", needs={"plan"}, short="Feeds the inverter",
+    source="the battery's own discharge limit against the inverter's need at its AC rating; cards",
+)  # fmt: skip
+def feeds(c: CheckContext) -> Iterator[Finding]:
+    """An inverter bigger than its battery can feed: what the battery alone gives against what the AC rating takes."""
+    for row in battery_rows(c):
+        gives, need = battery_gives_w(row), row.unit.dc_w(row.unit.ac_rated_w)
+        if gives is None:
+            yield unknown(c, "battery.feeds", row.node.name, "the battery card gives no discharge current: see the data sheet")
+            continue
+        line = (
+            f"{count_words(row.choice.modules, 'module')} give {show(gives, 'power_w')} at the terminals; "
+            f"{show(row.unit.ac_rated_w, 'power_w')} at AC takes {show(need, 'power_w')}"
+        )
+
+        def carries(other: BatteryRow, watts: float = need) -> bool:
+            return (battery_gives_w(other) or 0.0) >= watts
+
+        remedies = modules_remedy(c, row, carries)
+        yield finding(c, "battery.feeds", row.node.name, "power_w", gives, need, "least", line, soft=True, remedies=remedies)
+
+
+@check(
+    "battery.used", "Inverter can use the battery", page="plans", needs={"plan"}, short="Uses the battery",
+    source="the inverter's side of the discharge chain over the battery's; least share in the pack",
+)  # fmt: skip
+def used(c: CheckContext) -> Iterator[Finding]:
+    """A battery that could deliver more than its inverter: the share of its power that the inverter takes."""
+    limit = c.pack.value("battery_used_least")
+    for row in battery_rows(c):
+        gives = battery_gives_w(row)
+        if gives is None:
+            yield unknown(c, "battery.used", row.node.name, "the battery card gives no discharge current: see the data sheet")
+            continue
+        volts = chain.stack_voltage_v(row.battery, row.choice.modules)
+        links = [*chain.unit_links(row.unit, volts, charging=False), chain.discharge_chain(row.unit, row.battery, row.choice)[-1]]
+        takes = chain.weakest(links)
+        assert takes.dc_w is not None
+        value = min(1.0, takes.dc_w / gives)
+        line = (
+            f"{takes.name} takes {show(takes.dc_w, 'power_w')} of {show(gives, 'power_w')} that the battery could give = "
+            f"{value * 100:.0f} %"
+        )
+
+        def takes_enough(card: InverterCard, r: BatteryRow = row, wanted: float = limit * gives) -> bool:
+            return _takes_w(card, r) >= wanted
+
+        best = swap_card(c, row.node, takes_enough, lambda card: card.ac_rated_w) if value < limit else None
+        remedies = [] if best is None else [Remedy(best.name, swap_edits(c, row.node, best))]
+        yield finding(c, "battery.used", row.node.name, "fraction", value, limit, "least", line, soft=True, remedies=remedies)
+
+
+def _takes_w(card: InverterCard, row: BatteryRow) -> float:
+    """Return the DC watts that an inverter could take of the row's battery. [W]"""
+    unit = unit_of(card)
+    links = chain.unit_links(unit, chain.stack_voltage_v(row.battery, row.choice.modules), charging=False)
+    return min([*(link.dc_w for link in links if link.dc_w is not None), unit.dc_w(unit.ac_rated_w)])
+
+
+@check(
+    "battery.growth", "Room for more battery modules", page="plans", needs={"plan"}, short="Growth left",
+    source="the battery's card and the inverter's voltage window; modules wanted free are in the pack",
+)  # fmt: skip
+def growth(c: CheckContext) -> Iterator[Finding]:
+    """Modules that can still be added before the card or the inverter's window ends it."""
+    limit = c.pack.value("growth_modules_least")
+    for row in battery_rows(c):
+        low, _ = chain.soc_window(row.battery, row.choice)
+        n = row.choice.modules
+        most = max(
+            (m for m in range(n, row.battery.modules_max + 1) if chain.modules_fit(row.unit, row.battery, m, low)), default=n
+        )
+        ends = "its card ends it" if most >= row.battery.modules_max else "the inverter's window ends it"
+        left = most - n
+        yield finding(
+            c, "battery.growth", row.node.name, "count", float(left), limit, "least",
+            f"{n} of at most {count_words(most, 'module')}: {left} more can be added, {ends}", soft=True, tight=LIST,
+        )  # fmt: skip
+
+
+@check(
+    "battery.sheet-round-trip", "Round trip on the sheet", page="plans", needs={"plan"}, short="Sheet round trip",
+    source="what practitioners ask of a battery, common practice; the card's own figure at its own ends",
+)  # fmt: skip
+def sheet_round_trip(c: CheckContext) -> Iterator[Finding]:
+    """The battery's DC round trip against the trade's floor."""
+    limit = c.pack.value("battery_round_trip_least")
+    for row in battery_rows(c):
+        value = row.battery.dc_round_trip_frac
+        line = f"{value * 100:.1f} % from terminals to terminals at the card's rate; asked for: {limit * 100:.0f} %"
+        remedies = battery_remedy(c, row, lambda other: other.battery.dc_round_trip_frac >= limit) if value < limit else []
+        yield finding(
+            c, "battery.sheet-round-trip", row.node.name, "fraction", value, limit, "least", line, soft=True, remedies=remedies
+        )
+
+
+@check(
+    "battery.sheet-depth", "Usable depth on the sheet", page="plans", needs={"plan"}, short="Sheet depth",
+    source="what practitioners ask of a battery, common practice; the card's own window",
+)  # fmt: skip
+def sheet_depth(c: CheckContext) -> Iterator[Finding]:
+    """The share of the capacity that the card lets be used, against the trade's floor."""
+    limit = c.pack.value("battery_depth_least")
+    for row in battery_rows(c):
+        value = row.battery.soc_max_frac - row.battery.soc_min_frac
+        line = (
+            f"{row.battery.soc_min_frac * 100:.0f} to {row.battery.soc_max_frac * 100:.0f} % = {value * 100:.0f} % of the capacity"
+        )
+        deep = battery_remedy(c, row, lambda o: o.battery.soc_max_frac - o.battery.soc_min_frac >= limit) if value < limit else []
+        yield finding(c, "battery.sheet-depth", row.node.name, "fraction", value, limit, "least", line, soft=True, remedies=deep)
+
+
+@check(
+    "battery.dc-current", "DC current at the lowest volts", page="plans", needs={"plan"}, short="DC current",
+    source="AC rating over inverter efficiency over the bank's lowest working volts; cards",
+)  # fmt: skip
+def dc_current(c: CheckContext) -> Iterator[Finding]:
+    """Amps at full power and the lowest charge in use, against what battery and inverter carry."""
+    for row in battery_rows(c):
+        known = (row.unit.discharge_max_a, chain.bank_amps(row.battery, row.choice, row.battery.discharge_max_a))
+        limits = [a for a in known if a is not None]
+        if row.battery.discharge_max_a is None:
+            yield unknown(c, "battery.dc-current", row.node.name, "the battery card gives no discharge current: see the data sheet")
+            continue
+        value, limit = _full_power_a(row), min(limits)
+        low, _ = chain.soc_window(row.battery, row.choice)
+        volts = chain.stack_volts(row.battery, row.choice.modules, low).floor_v
+        lug = row.unit.battery_lug_max_mm2
+        line = (
+            f"{show(row.unit.dc_w(row.unit.ac_rated_w), 'power_w')} DC ÷ {volts:.1f} V at {low * 100:.0f} % = {value:.1f} A; "
+            f"cable and fuse carry 1.25 × that, {1.25 * value:.1f} A"
+        )
+        line += f"; the inverter's terminals take up to {lug:g} mm²" if lug is not None else ""
+        remedies = modules_remedy(c, row, lambda o: _full_power_a(o) <= min(_limits_a(o), default=0.0))
+        yield finding(c, "battery.dc-current", row.node.name, "current_a", value, limit, "most", line, soft=True, remedies=remedies)
+
+
+def _full_power_a(row: BatteryRow) -> float:
+    low, _ = chain.soc_window(row.battery, row.choice)
+    return row.unit.dc_w(row.unit.ac_rated_w) / chain.stack_volts(row.battery, row.choice.modules, low).floor_v
+
+
+def _limits_a(row: BatteryRow) -> list[float]:
+    known = (row.unit.discharge_max_a, chain.bank_amps(row.battery, row.choice, row.battery.discharge_max_a))
+    return [a for a in known if a is not None]
+
+
+@check(
+    "battery.sharing", "Batteries in parallel share alike", page="plans", needs={"plan"}, short="Parallel sharing",
+    source="the program's definitions, D20: branches by resistance; cards and leads",
+)  # fmt: skip
+def sharing(c: CheckContext) -> Iterator[Finding]:
+    """The current of the branch that takes most, at what the inverter asks, against its module's own limit."""
+    for row in battery_rows(c):
+        n, limit = row.choice.modules, row.battery.discharge_max_a
+        if row.battery.stacking != "parallel" or n < 2:
+            continue
+        if limit is None:
+            yield unknown(c, "battery.sharing", row.node.name, "the battery card gives no discharge current: see the data sheet")
+            continue
+        if row.choice.leads_ohm and len(row.choice.leads_ohm) != n:
+            yield unknown(
+                c, "battery.sharing", row.node.name, f"the leads of {len(row.choice.leads_ohm)} of {n} branches are typed: type all"
+            )
+            continue
+        ohms = chain.branch_ohms(row.battery, row.choice)
+        if ohms is None and row.choice.leads_ohm:
+            yield unknown(
+                c, "battery.sharing", row.node.name, "the card does not say a module's internal resistance: see the data sheet"
+            )
+            continue
+        asked = min([_full_power_a(row), *([row.unit.discharge_max_a] if row.unit.discharge_max_a is not None else [])])
+        currents = branch_currents([0.0] * n, ohms or (1.0,) * n, asked)
+        value = float(currents.max())
+        how = "by resistance and leads" if row.choice.leads_ohm else "leads alike (assumed)"
+        line = f"{asked:.1f} A over {n} branches, {how}: from {currents.min():.1f} to {value:.1f} A; a module carries {limit:g} A"
+        remedies = []
+        if row.choice.leads_ohm:
+            remedies.append(
+                Remedy(
+                    "leads of like length and size to every branch", (Edit(c.path(f"nodes[{row.node.id}].battery.leads_ohm"), []),)
+                )
+            )
+
+        def shares(other: BatteryRow, amps: float = asked, most: float = limit) -> bool:
+            return amps / other.choice.modules <= most
+
+        remedies = [r for r in remedies if asked / n <= limit] + modules_remedy(c, row, shares)
+        yield finding(
+            c, "battery.sharing", row.node.name, "current_a", value, limit, "most", line,
+            remedies=[*remedies, Remedy("a smaller inverter, or a discharge limit set on it")],
+        )  # fmt: skip

@@ -1,0 +1,86 @@
+"""What of a kilowatt-hour arrives, by the way it takes through a plan: each path with both its ends named, at a stated power."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from calm_relay.job.models import Plan
+from calm_relay.job.rows import BatteryRow, battery_rows, pv_only_nodes
+from calm_relay.library.book import CardBook
+
+DC_END, AC_END, GRID_END = "DC at the trackers", "AC at the load", "AC at the meter"
+
+
+@dataclass(frozen=True)
+class Step:
+    """One stage of a path: its name and what it passes. [0 to 1]"""
+
+    name: str
+    passes_frac: float
+
+
+@dataclass(frozen=True)
+class Path:
+    """A way through a plan: where it starts and ends, its stages in order, and AC watts at its end."""
+
+    name: str
+    start: str
+    end: str
+    end_w: float
+    steps: tuple[Step, ...]
+
+    @property
+    def passes_frac(self) -> float:
+        """What arrives of what starts. [0 to 1]"""
+        out = 1.0
+        for step in self.steps:
+            out *= step.passes_frac
+        return out
+
+    @property
+    def arithmetic(self) -> str:
+        """The product in words and figures."""
+        product = " · ".join(f"{step.passes_frac:.3f} {step.name}" for step in self.steps)
+        return f"{product} = {self.passes_frac:.3f}, from {self.start} to {self.end}, {self.end_w / 1000:.2f} kW arriving"
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return the path as plain data."""
+        return {
+            "name": self.name, "start": self.start, "end": self.end, "end_w": self.end_w, "passes_frac": self.passes_frac,
+            "steps": [{"name": s.name, "passes_frac": s.passes_frac} for s in self.steps], "arithmetic": self.arithmetic,
+        }  # fmt: skip
+
+
+def storage_paths(plan: Plan, cards: CardBook, ac_w: float) -> tuple[Path, ...]:
+    """Return the ways into each battery and out to the load, when `ac_w` watts (at most the rating) arrive at the load.
+
+    Stages are taken one after the other at the watts that flow through them; DC round trip is the battery's, at its card's rate.
+    From own strings by DC; from PV inverters by AC, one path for each; from the grid.
+    """
+    out: list[Path] = []
+    for row in battery_rows(plan, cards):
+        out += _of(row, plan, cards, min(ac_w, row.unit.ac_rated_w))
+    return tuple(out)
+
+
+def _of(row: BatteryRow, plan: Plan, cards: CardBook, ac_w: float) -> list[Path]:
+    unit, battery = row.unit, row.battery
+    given = unit.dc_w(ac_w)
+    inverter = Step("inverter", ac_w / given)
+    cells = Step("battery, terminals there and back", battery.dc_round_trip_frac)
+    into = given / battery.dc_round_trip_frac
+    drawn = unit.charger_ac_w(into)
+    charger = Step("charger", into / drawn)
+    where = row.node.name
+    paths = []
+    if row.node.strings:
+        paths.append(Path(f"own strings to {where}, by DC", DC_END, AC_END, ac_w, (cells, inverter)))
+    for node, card in pv_only_nodes(plan, cards):
+        if not node.strings:
+            continue
+        each = min(drawn / node.count, card.ac_rated_w)
+        pv = Step("PV inverter", each / card.dc_w(each))
+        paths.append(Path(f"{node.name} to {where}, by AC", DC_END, AC_END, ac_w, (pv, charger, cells, inverter)))
+    paths.append(Path(f"grid to {where}", GRID_END, AC_END, ac_w, (charger, cells, inverter)))
+    return paths

@@ -1,0 +1,137 @@
+"""Group C, battery to inverter: a case for each verdict, and values and limits by hand on both sides."""
+
+from __future__ import annotations
+
+from calm_relay.job.edits import Edit
+from calm_relay.library.shipped import shipped_card
+
+A, B = "ac-add-on", "hybrid-swap"
+BAT = f"plans[{A}].nodes[bat]"
+STACK, CHARGER = "library[stack-3k]", "library[battery-inverter-5k]"
+
+
+def bank(battery: str, modules: int, unit: str = "charger-5k-48v", **more: object) -> list[Edit]:
+    """Edits that put another inverter and bank into plan A."""
+    choice = {"card": battery, "modules": modules, "place": "indoors", **more}
+    cards = [Edit("library[+]", shipped_card(i).model_dump()) for i in (unit, battery)]
+    return [*cards, Edit(f"{BAT}.card", unit), Edit(f"{BAT}.battery", choice)]
+
+
+RACKS = bank("rack-5k", 4)
+UNEVEN = bank("rack-5k", 2, leads_ohm=[0.0, 0.3])
+GEL = bank("gel-cell-600", 24)
+ROOM = Edit("site.network.sum_limit_w", 30_000.0)  # so that a larger inverter is not itself over
+PLACE = f"{BAT}.battery.place"
+
+CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
+    "battery.pairing": {
+        "over": (A, [Edit(f"{CHARGER}.pairs_with", ["stack-5k"])]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{CHARGER}.pairs_with", [])]),
+    },
+    "battery.protocol": {
+        "over": (A, [Edit(f"{STACK}.protocols", ["modbus_tcp"])]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{STACK}.protocols", [])]),
+    },
+    "battery.chemistry": {
+        "over": (A, [Edit(f"{CHARGER}.chemistries", ["NMC"])]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{CHARGER}.chemistries", [])]),
+    },
+    "inverter.supply": {
+        "over": (A, [Edit(f"{CHARGER}.supplies", ["three_phase"]), ROOM]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{CHARGER}.supplies", [])]),
+    },
+    "battery.discharge-chain": {
+        "tight": (A, [Edit(f"{BAT}.battery.modules", 2)]),
+        "within": (A, [Edit(f"{CHARGER}.discharge_max_w", 6000.0)]),
+        "not known": (A, [Edit(f"{STACK}.discharge_max_a", None)]),
+    },
+    "battery.feeds": {
+        "tight": (A, [Edit(f"{BAT}.battery.modules", 2)]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{STACK}.discharge_max_a", None)]),
+    },
+    "battery.used": {
+        "tight": (A, [Edit(f"{STACK}.discharge_max_a", 90.0), ROOM]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{STACK}.discharge_max_a", None)]),
+    },
+    "battery.growth": {"tight": (A, [Edit(f"{BAT}.battery.modules", 6)]), "within": (A, [])},
+    "battery.sheet-round-trip": {"tight": (A, [Edit(f"{STACK}.dc_round_trip_frac", 0.89)]), "within": (A, [])},
+    "battery.sheet-depth": {"tight": (A, [Edit(f"{STACK}.soc_min_frac", 0.2)]), "within": (A, [])},
+    "battery.dc-current": {
+        "tight": (A, [Edit(f"{BAT}.battery.modules", 2)]),
+        "within": (A, [Edit(f"{BAT}.battery.modules", 5)]),
+        "not known": (A, [Edit(f"{STACK}.discharge_max_a", None)]),
+    },
+    "battery.sharing": {
+        "over": (A, UNEVEN),
+        "within": (A, RACKS),
+        "not known": (A, [*UNEVEN, Edit("library[rack-5k].internal_resistance_ohm", None)]),
+    },
+    "battery.place": {
+        "over": (A, [Edit(PLACE, "outdoors")]),
+        "within": (A, []),
+        "not known": (A, [Edit(PLACE, None)]),
+    },
+    "battery.temperature": {
+        "over": (A, [Edit(PLACE, "garage"), Edit("site.record_low_c", -25.0)]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{STACK}.temperature_min_c", None)]),
+    },
+    "battery.cold-charge": {
+        "tight": (A, [Edit(PLACE, "garage")]),
+        "within": (A, []),
+        "not known": (A, [Edit(PLACE, "garage"), Edit("site.record_low_c", None)]),
+    },
+    "battery.lead-recharge": {
+        "over": (A, [*GEL, Edit(f"plans[{A}].controls.slots", []), Edit(f"plans[{A}].nodes[old].strings", [])]),
+        "within": (A, [*GEL, Edit(f"plans[{A}].controls.slots[0].target_soc_frac", 1.0),
+                       Edit(f"plans[{A}].controls.slots[0].power_w", 3500.0)]),
+    },
+    "battery.cycle-life": {
+        "tight": (A, [Edit(f"{STACK}.depth_life", [{"depth_frac": 0.8, "cycles": 1500.0}])]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{STACK}.depth_life", [])]),
+    },
+    "battery.warranty-throughput": {
+        "tight": (A, [Edit(f"{STACK}.warranty_throughput_wh", 5e6)]),
+        "within": (A, [Edit(f"{STACK}.warranty_throughput_wh", 2e7)]),
+        "not known": (A, [Edit(f"{STACK}.warranty_throughput_wh", None)]),
+    },
+}  # fmt: skip
+NO_REMEDY = ("battery.growth",)
+NEED = 5000 + 30 + 0.01 * 5000 + 0.02 * 5000  # watts DC of 5 kW at AC: 30 W idle, 1 % and 2 %
+FLOOR_V = 3 * 64 * (0.875 + 0.25 * 0.05)  # three modules at 5 %, 2.8 to 3.6 V a cell of 3.2 V
+
+# check, plan, edits, value, limit, knob, turn, soft, whole: as the rows of test_check_values
+ROWS: list[dict[str, object]] = [
+    {"check": "battery.pairing", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "battery.protocol", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "battery.chemistry", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "inverter.supply", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "battery.place", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "battery.discharge-chain", "value": NEED, "limit": 5300, "knob": f"{CHARGER}.discharge_max_w", "soft": True},
+    {"check": "battery.feeds", "value": 3 * 64 * 30, "limit": NEED, "value_knob": True, "soft": True},
+    {"check": "battery.used", "edits": [Edit(f"{STACK}.discharge_max_a", 60.0)], "value": NEED / (3 * 64 * 60), "limit": 0.4,
+     "value_knob": True, "soft": True},
+    {"check": "battery.growth", "value": 3, "limit": 1, "value_knob": True, "soft": True},  # 6 × 72 V are 432 V, 7 are 504 V
+    {"check": "battery.sheet-round-trip", "value": 0.95, "limit": 0.9, "value_knob": True, "soft": True},
+    {"check": "battery.sheet-depth", "value": 0.95, "limit": 0.9, "value_knob": True, "soft": True},
+    {"check": "battery.dc-current", "value": NEED / FLOOR_V, "limit": 30, "knob": f"{CHARGER}.discharge_max_a", "soft": True,
+     "edits": [Edit(f"{STACK}.discharge_max_a", 60.0)]},
+    {"check": "battery.temperature", "value": 10, "limit": -10, "knob": f"{STACK}.temperature_min_c"},
+    {"check": "battery.temperature", "value": 32, "limit": 50, "knob": f"{STACK}.temperature_max_c"},
+    {"check": "battery.temperature", "edits": [Edit(PLACE, "garage")], "value": -4 + 8, "limit": -10,
+     "knob": f"{STACK}.temperature_min_c"},
+    {"check": "battery.cold-charge", "edits": [Edit(PLACE, "garage")], "value": 0.4, "limit": 0.5,
+     "value_knob": True, "soft": True},
+    # Two branches of 15 and 15 + 300 mΩ: the stiffer one takes 315/330 of what the inverter asks.
+    {"check": "battery.sharing", "edits": [*UNEVEN, Edit("library[rack-5k].internal_resistance_ohm", 0.015),
+                                           Edit("library[charger-5k-48v].discharge_max_a", 80.0)],
+     "value": 80 * 315 / 330, "limit": 80, "knob": "library[rack-5k].discharge_max_a"},
+]  # fmt: skip
+BY_YEAR = ("battery.lead-recharge", "battery.cycle-life", "battery.warranty-throughput")
