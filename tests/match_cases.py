@@ -44,6 +44,10 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (A, []),
         "not known": (A, [Edit(f"{CHARGER}.supplies", [])]),
     },
+    "array.dc-power": {
+        "tight": (B, [Edit("library[hybrid-5k].pv_dc_max_w", 5000.0)]),
+        "within": (B, [Edit("library[hybrid-5k].pv_dc_max_w", 8000.0)]),
+    },
     "battery.discharge-chain": {
         "tight": (A, [Edit(f"{BAT}.battery.modules", 2)]),
         "within": (A, [Edit(f"{CHARGER}.discharge_max_w", 6000.0)]),
@@ -114,6 +118,8 @@ ROWS: list[dict[str, object]] = [
     {"check": "battery.chemistry", "value": 1, "limit": 1, "value_knob": True},
     {"check": "inverter.supply", "value": 1, "limit": 1, "value_knob": True},
     {"check": "battery.place", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "array.dc-power", "plan": B, "edits": [Edit("library[hybrid-5k].pv_dc_max_w", 8000.0)], "value": 16 * 385,
+     "limit": 8000, "knob": "library[hybrid-5k].pv_dc_max_w", "soft": True},
     {"check": "battery.discharge-chain", "value": NEED, "limit": 5300, "knob": f"{CHARGER}.discharge_max_w", "soft": True},
     {"check": "battery.feeds", "value": 3 * 64 * 30, "limit": NEED, "value_knob": True, "soft": True},
     {"check": "battery.used", "edits": [Edit(f"{STACK}.discharge_max_a", 60.0)], "value": NEED / (3 * 64 * 60), "limit": 0.4,

@@ -72,3 +72,10 @@ def test_a_leg_carries_half_of_what_is_made_off_grid(demo, study):
     assert one.energy_wh + two.energy_wh == pytest.approx(float(study.house(job).total_w().sum()) / 12, rel=1e-9)
     assert background_shares(job.house, 2).tolist() == pytest.approx([0.4, 0.6])
     assert study.facts(demo, demo.plan("A")).lines == ()
+
+
+def test_a_card_that_says_what_a_leg_carries_is_believed(demo, study):
+    legs = [Edit("site.supply.kind", "split_phase"), Edit("plans[ac-add-on].transfer.backed_up", "whole_house")]
+    job = on_three(demo, *legs, Edit("library[battery-inverter-5k].leg_max_w", 3600.0))
+    one, two = study.facts(job, job.plan("A")).lines
+    assert (one.limit_va, two.limit_va) == (3600.0, 3600.0)

@@ -19,6 +19,7 @@ LABELS: dict[str, str] = {
     "mppt_min_v": "window from", "mppt_max_v": "window to", "start_v": "starts at", "working_current_a": "working current",
     "short_circuit_current_a": "short-circuit current", "trackers_paralleled": "Trackers joined inside",
     "back_feed_a": "Current fed back into a string", "dc_ac_ratio_max": "Array ratio, at most",
+    "pv_dc_max_w": "All trackers together, at most",
     "dc_ac_ratio_max_with_battery": "Array ratio with battery, at most", "controllable": "Output can be throttled",
     "branch_units_max": "Units on a branch", "ac_in_max_w": "Maximum AC input", "charge_loss.p_self_w": "Charger loss: fixed part",
     "charge_loss.a": "Charger loss: linear term a", "charge_loss.b": "Charger loss: square term b",

@@ -118,7 +118,10 @@ class BatteryCard(BoxCard):
         return _share_at(self.discharge_over_temperature, temperature_c)
 
     def cycles_at(self, depth_frac: float) -> float | None:
-        """Return cycles to the end of life at a depth, straight lines between the card's points in log-log; None: not known."""
+        """Return cycles to the end of life at a depth, straight lines between the card's points in log-log. [cycles]
+
+        None where the card has no points.
+        """
         rows = sorted((row.depth_frac, row.cycles) for row in self.depth_life)
         if not rows or depth_frac <= 0:
             return None

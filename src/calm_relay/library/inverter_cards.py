@@ -68,6 +68,7 @@ class PvInverterCard(AcUnit):
     trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=8)
     trackers_paralleled: bool = Field(default=False, description="trackers joined inside: strings on them count as parallel")
     back_feed_a: CurrentA | None = Field(default=None, description="what the unit may feed back into a faulted string")
+    pv_dc_max_w: PowerW | None = Field(default=None, description="all trackers together, DC; None: no limit beside each tracker's")
     dc_ac_ratio_max: Ratio | None = None
     controllable: bool = True
     pv_inputs: ClassVar[bool] = True
@@ -90,6 +91,7 @@ class ModuleInverterCard(AcUnit):
         default=None, description="units on one branch circuit; None: by the breaker"
     )
     per_module: ClassVar[bool] = True
+    pv_dc_max_w: ClassVar[None] = None
     pv_to_battery_max_w: ClassVar[None] = None
     pv_inputs: ClassVar[bool] = True
     trackers_paralleled: ClassVar[bool] = False
@@ -169,6 +171,7 @@ class HybridCard(BatterySideUnit):
     trackers: tuple[Tracker, ...] = Field(min_length=1, max_length=8)
     trackers_paralleled: bool = Field(default=False, description="trackers joined inside: strings on them count as parallel")
     back_feed_a: CurrentA | None = Field(default=None, description="what the unit may feed back into a faulted string")
+    pv_dc_max_w: PowerW | None = Field(default=None, description="all trackers together, DC; None: no limit beside each tracker's")
     dc_ac_ratio_max: Ratio | None = None
     dc_ac_ratio_max_with_battery: Ratio | None = None
     pv_to_battery_max_w: PowerW | None = None
@@ -191,6 +194,7 @@ class BatteryInverterCard(BatterySideUnit):
     trackers_paralleled: ClassVar[bool] = False
     back_feed_a: ClassVar[None] = None
     dc_ac_ratio_max: ClassVar[None] = None
+    pv_dc_max_w: ClassVar[None] = None
     pv_to_battery_max_w: ClassVar[None] = None
 
     def ratio_limit(self, _has_battery: bool) -> float | None:

@@ -129,6 +129,30 @@ def working_current(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
+    "array.dc-power", "Power on all trackers together", page="site", needs={"plan"}, short="DC power",
+    source="STC watts against what the card takes on its DC side in all; exceeding it only limits (common practice)",
+)  # fmt: skip
+def dc_power(c: CheckContext) -> Iterator[Finding]:
+    """STC power of an inverter's strings against what all its trackers take together, where the card has such a limit."""
+    for node, card in inverter_rows(c.plan, c.cards):
+        limit = card.pv_dc_max_w
+        if limit is None or not node.strings:
+            continue
+        watts = sum(group_stc_w(group, c.cards) for group in node.strings)
+
+        def takes(other: InverterCard, watts: float = watts) -> bool:
+            return other.pv_dc_max_w is None or other.pv_dc_max_w >= watts
+
+        best = swap_card(c, node, takes, lambda other: other.ac_rated_w)
+        remedies = [] if best is None or watts <= limit else [Remedy(best.name, swap_edits(c, node, best))]
+        line = f"{show(watts, 'power_w')}p on an inverter that takes {show(limit, 'power_w')} DC in all"
+        yield finding(
+            c, "array.dc-power", node.name, "power_w", watts, limit, "most", line, soft=True,
+            remedies=[*remedies, Remedy("fewer modules on it")],
+        )  # fmt: skip
+
+
+@check(
     "tracker.power", "Power on a tracker", page="site", needs={"plan"},
     short="Tracker power",
     source="STC watts against the input's power limit; exceeding it only limits (common practice)",

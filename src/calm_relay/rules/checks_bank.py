@@ -22,8 +22,12 @@ def place_range_c(site: Site, place: str, pack: Pack) -> tuple[float | None, flo
     """Return the lowest and highest air temperature at a mounting place; None where the site's extreme is not typed. [°C]"""
     if place == "indoors":
         return pack.value("place_indoors_low_c"), pack.value("place_indoors_high_c")
-    warmer = pack.value("place_garage_low_k") if place == "garage" else 0.0
-    hotter = pack.value({"garage": "place_garage_high_k", "outdoors": "place_outdoors_high_k"}.get(place, "place_sheltered_high_k"))
+    if place == "garage":
+        warmer, hotter = pack.value("place_garage_low_k"), pack.value("place_garage_high_k")
+    elif place == "outdoors":
+        warmer, hotter = 0.0, pack.value("place_outdoors_high_k")
+    else:
+        warmer, hotter = 0.0, pack.value("place_sheltered_high_k")
     low = None if site.record_low_c is None else site.record_low_c + warmer
     return low, None if site.design_high_c is None else site.design_high_c + hotter
 

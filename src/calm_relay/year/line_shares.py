@@ -59,8 +59,20 @@ def background_shares(house: House, count: int) -> Array:
 
 
 def offgrid_lines_va(plan: Plan, cards: CardBook, count: int) -> Array | None:
-    """Return what grid-forming units carry on each line with the grid gone; None: there is none, or a card is silent. [VA]"""
-    return lines_va(plan, cards, count, continuous_va)
+    """Return what grid-forming units carry on each line with the grid gone; None: there is none, or a card is silent. [VA]
+
+    A unit on all lines carries its share of the rating on each, or what its card says of one phase or leg.
+    """
+    total = lines_va(plan, cards, count, continuous_va)
+    if total is None:
+        return None
+    for row in forming_rows(plan, cards):
+        own = row.unit.leg_max_w if count == 2 else row.unit.phase_max_w if count == 3 else None
+        shares = node_shares(row.node, cards.inverter(row.node.card), count)
+        if own is not None and shares.max() < 1.0:
+            made = continuous_va(row) or 0.0
+            total += np.minimum(own, made) - made * shares
+    return total
 
 
 def lines_va(plan: Plan, cards: CardBook, count: int, carried: Callable[[BatteryRow], float | None]) -> Array | None:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
 from calm_relay.job.models import Job, Node, Plan, StringGroup
+from calm_relay.library.base import BoxCard
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import (
     Card,
@@ -24,11 +25,18 @@ from calm_relay.weather.solar import PlaneOfArray
 
 Array = NDArray[np.float64]
 Data = dict[str, Any]
-_NOT_COMPUTED = {"name", "source", "warranty_years"}
+# Figures of cards that no stage reads; of boxes also sizes, lists, lives and what the checks alone look at.
+_NOT_COMPUTED = {"id", "name", "source", "warranty_years", "no_longer_made"}
+_NOT_OF_BOXES = {
+    "firmware_note", "height_m", "width_m", "depth_m", "weight_kg", "places", "temperature_min_c", "temperature_max_c", "supplies",
+    "peak_efficiency_frac", "european_efficiency_frac", "cec_efficiency_frac", "efficiency_points", "frequency", "lug_min_mm2",
+    "lug_max_mm2", "battery_lug_min_mm2", "battery_lug_max_mm2", "pairs_with", "protocols", "chemistries", "backup_breakers",
+    "depth_life", "warranty_throughput_wh", "warranty_end_frac",
+}  # fmt: skip
 
 
 def _card_data(card: Card) -> Data:
-    return card.model_dump(exclude=_NOT_COMPUTED | {"id"})
+    return card.model_dump(exclude=_NOT_COMPUTED | (_NOT_OF_BOXES if isinstance(card, BoxCard) else set()))
 
 
 # --- selectors -------------------------------------------------------------------------------------------------------
@@ -81,7 +89,13 @@ def select_node_dc(job: Job, node: Node, cards: CardBook) -> Data:
                 "kind": (group.face, group.module),
             }
         )
-    return {"trackers": trackers, "groups": groups, "count": card.unit_count(node.count), "module_level": card.per_module}
+    return {
+        "trackers": trackers,
+        "groups": groups,
+        "count": card.unit_count(node.count),
+        "module_level": card.per_module,
+        "most_w": card.pv_dc_max_w,
+    }
 
 
 def select_house(job: Job) -> Data:
@@ -220,4 +234,6 @@ def make_node_dc(
                 float(out.available_w.sum()) * calendar.step_h,
             )
         )
+    if card.pv_dc_max_w is not None:
+        available = np.minimum(available, card.pv_dc_max_w)
     return NodeDc(offered, available, tuple(years))

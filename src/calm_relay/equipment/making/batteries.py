@@ -25,7 +25,7 @@ LIFE = {
     "LFP": ((1.0, 5000), (0.8, 6800), (0.5, 11500)),
     "NMC": ((1.0, 2800), (0.8, 4000), (0.5, 7500)),
     "lead-acid": ((0.8, 450), (0.5, 800), (0.3, 1400)),
-    "lead-gel": ((0.8, 650), (0.5, 1150), (0.15, 3250)),
+    "lead-gel": ((0.8, 650), (0.5, 1030), (0.15, 3250)),
     "lead-flooded": ((0.8, 900), (0.5, 1600), (0.2, 4000)),
 }
 # Share of the current allowed by temperature of the cells, common practice for each chemistry.

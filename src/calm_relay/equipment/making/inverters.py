@@ -70,6 +70,11 @@ def _ac(kind: str, row: Row, name: str, rated_w: float) -> Row:
     return made
 
 
+def _night_w(row: Row, rated_w: float) -> float:
+    """Return the standby draw: three tenths of the running idle. [W]"""
+    return round(0.3 * _loss(row["topology"], rated_w)["p_self_w"], 1)
+
+
 def _off_grid(row: Row, rated_w: float) -> Row:
     if row["peak_times"] is None:
         return {"grid_forming": False, "pass_through_a": row["pass_a"]}
@@ -118,7 +123,7 @@ def _hybrid(row: Row) -> Row:
         "dc_ac_ratio_max_with_battery": row["ratio_with_battery"], "battery_voltage_min_v": row["battery_min_v"],
         "battery_voltage_max_v": row["battery_max_v"], "charge_max_a": row["charge_a"], "discharge_max_a": row["charge_a"],
         "charge_max_w": row["charge_kw"] * 1e3, "discharge_max_w": round(rated * 1.05), "ac_in_max_w": rated,
-        "night_w": round(0.002 * rated, 1), "backup_breakers": _breakers(row), "warranty_years": 5 if old else 10,
+        "night_w": _night_w(row, rated), "backup_breakers": _breakers(row), "warranty_years": 5 if old else 10,
         "no_longer_made": old, "chemistries": EVERY_CHEMISTRY if low else ("LFP", "NMC"), **_off_grid(row, rated),
     }  # fmt: skip
 
@@ -132,7 +137,7 @@ def _battery_inverter(row: Row) -> Row:
         **_ac("battery_inverter", row, name, rated), "battery_voltage_min_v": row["battery_min_v"], "battery_voltage_max_v": high,
         "charge_max_a": charge, "discharge_max_a": give, "charge_max_w": min(rated, charge * high),
         "discharge_max_w": min(1.08 * rated, give * high), "ac_in_max_w": round(min(rated, 1.1 * charge * high)),
-        "night_w": round(0.002 * rated, 1), "absorb_ratio": row["absorb_ratio"], "backup_breakers": _breakers(row),
+        "night_w": _night_w(row, rated), "absorb_ratio": row["absorb_ratio"], "backup_breakers": _breakers(row),
         "warranty_years": 5 if old else 10, "no_longer_made": old, "chemistries": EVERY_CHEMISTRY if lead else ("LFP",),
         "protocols": ("can", "volts_only") if lead else ("can", "rs485"), **_off_grid(row, rated),
     }  # fmt: skip
