@@ -44,6 +44,11 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (A, []),
         "not known": (A, [Edit(f"{CHARGER}.supplies", [])]),
     },
+    "transfer.supply": {
+        "over": (A, [Edit("library[gateway-63].supplies", ["three_phase"])]),
+        "within": (A, []),
+        "not known": (A, [Edit("library[gateway-63].supplies", [])]),
+    },
     "array.dc-power": {
         "tight": (B, [Edit("library[hybrid-5k].pv_dc_max_w", 5000.0)]),
         "within": (B, [Edit("library[hybrid-5k].pv_dc_max_w", 8000.0)]),
@@ -117,6 +122,7 @@ ROWS: list[dict[str, object]] = [
     {"check": "battery.protocol", "value": 1, "limit": 1, "value_knob": True},
     {"check": "battery.chemistry", "value": 1, "limit": 1, "value_knob": True},
     {"check": "inverter.supply", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "transfer.supply", "value": 1, "limit": 1, "value_knob": True},
     {"check": "battery.place", "value": 1, "limit": 1, "value_knob": True},
     {"check": "array.dc-power", "plan": B, "edits": [Edit("library[hybrid-5k].pv_dc_max_w", 8000.0)], "value": 16 * 385,
      "limit": 8000, "knob": "library[hybrid-5k].pv_dc_max_w", "soft": True},

@@ -41,6 +41,8 @@ def swap_card(
 
     `same_battery`: it carries the node's battery as it stands.
     """
+    if not c.advise:
+        return None
     now = c.cards.inverter(node.card)
     trackers = max((group.tracker for group in node.strings), default=0)
     choice = node.battery if same_battery else None
@@ -264,7 +266,7 @@ def battery_voltage(c: CheckContext) -> Iterator[Finding]:
         line += f"; under load at {low * 100:.0f} %: {sag}"
         high_gap = (unit.battery_voltage_max_v - v.full_v) / unit.battery_voltage_max_v
         low_gap = (working - unit.battery_voltage_min_v) / max(1.0, unit.battery_voltage_min_v)
-        fits = [m for m in range(1, 65) if _works_under_load(row, m, low)]
+        fits = [m for m in range(1, 65) if _works_under_load(row, m, low)] if c.advise else []
         remedies = []
         if fits:
             best = min(fits, key=lambda m: abs(m - n))

@@ -21,6 +21,8 @@ LIST = "ratio-within"  # of counts where meeting the limit is no near miss
 
 def modules_remedy(c: CheckContext, row: BatteryRow, good: Callable[[BatteryRow], bool]) -> list[Remedy]:
     """Return the nearest number of modules that fits and is good, as a remedy; none where there is no such number."""
+    if not c.advise:
+        return []
     low, _ = chain.soc_window(row.battery, row.choice)
     now = row.choice.modules
     for n in sorted(range(row.battery.modules_min, row.battery.modules_max + 1), key=lambda n: abs(n - now)):
@@ -36,6 +38,8 @@ def modules_remedy(c: CheckContext, row: BatteryRow, good: Callable[[BatteryRow]
 
 def battery_remedy(c: CheckContext, row: BatteryRow, good: Callable[[BatteryRow], bool]) -> list[Remedy]:
     """Return another battery offered that fits the inverter and is good, with no less power, as near in energy as may be."""
+    if not c.advise:
+        return []
     now, power = chain.usable_wh(row.battery, row.choice), _both_ways_w(row)
     best: tuple[tuple[bool, float], BatteryRow] | None = None
     for card in c.offered.batteries().values():
@@ -186,6 +190,36 @@ def supply(c: CheckContext) -> Iterator[Finding]:
             remedies.append(Remedy(f"an inverter for {CHOICES[kind]}"))
         line = f"{count_words(max(1, len(card.supplies)), 'kind')} of supply on the card: {made_for}; here it is {CHOICES[kind]}"
         yield finding(c, "inverter.supply", node.name, "count", float(good), 1.0, "least", line, tight=LIST, remedies=remedies)
+
+
+@check(
+    "transfer.supply", "Transfer device connects to this supply", page="plans", needs={"plan"}, short="Device's supply",
+    source="the device's card: supplies it is made for",
+)  # fmt: skip
+def transfer_supply(c: CheckContext) -> Iterator[Finding]:
+    """Whether the transfer device is made for the site's kind of supply."""
+    if c.plan.transfer is None:
+        return
+    card, kind = c.cards.transfer(c.plan.transfer.card), c.job.site.supply.kind
+    if not card.supplies:
+        yield unknown(
+            c, "transfer.supply", "transfer device", "the card does not say which supplies it is made for: see its manual"
+        )
+        return
+    good = connects(card, kind)
+    line = (
+        f"{count_words(len(card.supplies), 'kind')} of supply on the card: {', '.join(CHOICES[s] for s in card.supplies)}; "
+        f"here it is {CHOICES[kind]}"
+    )
+    amps = card.pass_through_a or 0.0
+    others = [d for d in c.offered.transfers().values() if (d.pass_through_a or 0.0) >= amps] if c.advise and not good else []
+    best = min(others, key=lambda d: d.pass_through_a or 0.0, default=None)
+    edits = () if best is None else (Edit("library[+]", best.model_dump()), Edit(c.path("transfer.card"), best.id))
+    remedies = [] if best is None else [Remedy(f"{best.name} in its place", edits)]
+    yield finding(
+        c, "transfer.supply", "transfer device", "count", float(good), 1.0, "least", line, tight=LIST,
+        remedies=[*remedies, Remedy(f"a device for {CHOICES[kind]}")],
+    )  # fmt: skip
 
 
 def _near(now: InverterCard) -> Callable[[InverterCard], float]:

@@ -116,7 +116,7 @@ CORE_UNITS = {
 class CheckContext:
     """What a check may read; `facts` is None for checks that need no year. `chosen_pack` stands in for the one the job names.
 
-    `known` are the cards at hand beside the job's own copies.
+    `known` are the cards at hand beside the job's own copies. Without `advise` no remedy is looked for: only verdicts are wanted.
     """
 
     job: Job
@@ -125,6 +125,7 @@ class CheckContext:
     facts: YearFacts | None
     chosen_pack: Pack | None = None
     known: CardBook | None = None
+    advise: bool = True
 
     @cached_property
     def offered(self) -> CardBook:

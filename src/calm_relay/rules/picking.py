@@ -1,0 +1,232 @@
+"""Which card to choose for a place in a plan: what fits first, then what does not, each with the check that rules it out.
+
+Every card is put into the plan in turn and the checks of that place are run on it, the very ones that judge the plan afterwards.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.edits import Edit, read_path
+from calm_relay.job.models import Job, Node, Plan
+from calm_relay.library.book import CardBook
+from calm_relay.library.cards import BatteryCard, Card
+from calm_relay.rules.offers import is_own
+from calm_relay.rules.registry import CheckContext, Finding
+from calm_relay.rules.runner import all_checks
+from calm_relay.simulation import chain
+from calm_relay.year.facts import YearFacts
+
+# End of a path → kind of card (empty: that of the present inverter), checks that judge it by the beginnings of their ids.
+_BACKUP = ("backup.ac-pv-absorb", "backup.offgrid-power", "backup.motor-start", "backup.start-from-battery")
+_STRINGS = ("string.", "tracker.", "optimizer.", "module-inverter.", "array.dc", "array.network-ratio", "roof.")
+PLACES: tuple[tuple[str, str, tuple[str, ...]], ...] = (
+    (r"\.battery\.card$", "battery", ("battery.", *_BACKUP)),
+    (r"\.strings\[[^\]]+\]\.module$", "module", _STRINGS),
+    (r"\.strings\[[^\]]+\]\.optimizer$", "optimizer", _STRINGS),
+    (r"\.transfer\.card$", "transfer", ("transfer.", "backup.pass-through")),
+    (r"\.nodes\[[^\]]+\]\.card$", "", ("inverter.", "battery.", "network.inverter-sum", *_STRINGS, *_BACKUP)),
+)
+QUICK = (
+    "inverter.supply",
+    "transfer.supply",
+    "battery.chemistry",
+    "battery.voltage",
+    "battery.count",
+)  # asked first: cheap, often no
+RANKS = {"within": 0, "note": 0, "not known": 1, "tight": 2, "over": 3}
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A card for a place: whether it fits, why not or what is tightest, the edits that choose it, what it is worth a year if known.
+
+    `modules` is how many of a battery go with it, else None.
+    """
+
+    card: Card
+    fits: bool
+    verdict: str
+    why: str
+    margin: float | None
+    own: bool
+    now: bool
+    modules: int | None
+    edits: tuple[Edit, ...]
+    worth: float | None = None
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return the offer as plain data."""
+        return {
+            "id": self.card.id, "name": self.card.name, "fits": self.fits, "verdict": self.verdict, "why": self.why,
+            "margin_frac": self.margin, "own": self.own, "now": self.now, "modules": self.modules, "worth_a_year": self.worth,
+        }  # fmt: skip
+
+
+def place_of(path: str) -> tuple[str, tuple[str, ...]]:
+    """Return the kind of card a path takes (empty: the present inverter's kind) and the checks that judge it; raises BadInput."""
+    for pattern, kind, checks in PLACES:
+        if re.search(pattern, path):
+            return kind, checks
+    raise BadInput([Fault("", path, "no card is chosen there", "name a card, such as plans[a].nodes[b].battery.card")])
+
+
+def ranked(
+    job: Job, path: str, known: CardBook, facts: YearFacts | None = None, worth: Mapping[str, float] | None = None
+) -> tuple[Offer, ...]:
+    """Return every card of the kind a path takes, ranked: what fits first, then what does not.
+
+    Among those that fit: by worth where it is known, then what is not tight, then by nearness to what is there now.
+
+    Parameters
+    ----------
+    known : CardBook
+        Shipped and own cards; the job's copies stand in for those of the same id.
+    facts : YearFacts or None
+        The plan's year, for checks that need it; without them those are left out.
+    worth : mapping of card id → money a year
+        What a card would save against the present one, from simulated years.
+    """
+    kind, names = place_of(path)
+    plan = job.plan(_plan_id(path))
+    now = read_path(job, path)
+    cards = CardBook({**known, **job.cards()})
+    if not kind:
+        kind = cards[str(now)].kind
+    checks = _checks(names, with_year=facts is not None)
+    context = CheckContext(job, plan, cards, facts, known=known, advise=False)
+    copies = job.cards()
+    usable = [c for c in cards.values() if c.kind == kind and (not c.no_longer_made or c.id in copies)]
+    offers = [_offer(context, path, card, str(now), checks) for card in usable]
+    if worth:
+        offers = [replace(offer, worth=worth.get(offer.card.id)) for offer in offers]
+    size = _size(cards[str(now)]) if now in cards else 0.0
+    return tuple(sorted(offers, key=lambda offer: _rank(offer, size)))
+
+
+def _plan_id(path: str) -> str:
+    match = re.match(r"plans\[([^\]]+)\]", path)
+    return match.group(1) if match else ""
+
+
+def _checks(names: Iterable[str], *, with_year: bool) -> list[Any]:
+    found = [
+        entry
+        for entry in all_checks()
+        if entry.id.startswith(tuple(names)) and (entry.needs <= {"plan"} or (with_year and entry.id == "backup.pass-through"))
+    ]
+    return sorted(found, key=lambda entry: entry.id not in QUICK)
+
+
+def _offer(c: CheckContext, path: str, card: Card, now: str, checks: list[Any]) -> Offer:
+    plan, modules = _with_card(c, path, card)
+    if plan is None:
+        words = f"no number of modules is a bank that this inverter carries: {_window_words(c, path, card)}"
+        return Offer(card, False, "over", words, None, is_own(card), card.id == now, None, ())
+    cards = c.cards if c.cards.get(card.id) == card else CardBook({**c.cards, card.id: card})
+    context = replace(c, plan=plan, cards=cards)
+    least: Finding | None = None
+    for entry in checks:
+        for found in _run(entry, context):
+            if least is None or _worse(found, least):
+                least = found
+        if least is not None and least.verdict == "over":
+            break
+    fits = least is None or least.verdict != "over"
+    verdict = "within" if least is None else least.verdict
+    why = "" if least is None else f"{least.short}: {least.arithmetic}"
+    count = [] if modules is None else [Edit(path.removesuffix("card") + "modules", modules)]
+    edits = (Edit("library[+]", card.model_dump()), Edit(path, card.id), *count)
+    return Offer(card, fits, verdict, why, None if least is None else least.margin, is_own(card), card.id == now, modules, edits)
+
+
+def _run(entry: Any, context: CheckContext) -> Iterator[Finding]:
+    """Yield a check's findings; one that fails inside says nothing here, since the plan's own run will."""
+    try:
+        yield from list(entry.run(context))
+    except Exception:  # noqa: BLE001
+        return
+
+
+def _worse(one: Finding, two: Finding) -> bool:
+    a, b = RANKS[one.verdict], RANKS[two.verdict]
+    return a > b or (a == b and (9.0 if one.margin is None else one.margin) < (9.0 if two.margin is None else two.margin))
+
+
+def _with_card(c: CheckContext, path: str, card: Card) -> tuple[Plan | None, int | None]:
+    """Return the plan as it would stand with the card there, and how many battery modules; (None, None) where no number fits."""
+    plan = c.plan
+    if ".transfer." in path:
+        assert plan.transfer is not None
+        return plan.model_copy(update={"transfer": plan.transfer.model_copy(update={"card": card.id})}), None
+    node = _node(plan, path)
+    modules = None
+    if isinstance(card, BatteryCard):
+        assert node.battery is not None
+        modules = _count(c, node, card)
+        if modules is None:
+            return None, None
+        choice = node.battery.model_copy(update={"card": card.id, "modules": modules, "leads_ohm": ()})
+        changed = node.model_copy(update={"battery": choice})
+    elif path.endswith(f"nodes[{node.id}].card"):
+        changed = node.model_copy(update={"card": card.id})
+    else:
+        name = path.rpartition(".")[2]
+        match = re.search(r"strings\[([^\]]+)\]", path)
+        group = match.group(1) if match else ""
+        strings = tuple(g.model_copy(update={name: card.id}) if g.id == group else g for g in node.strings)
+        changed = node.model_copy(update={"strings": strings})
+    return plan.model_copy(update={"nodes": tuple(changed if n.id == node.id else n for n in plan.nodes)}), modules
+
+
+def _node(plan: Plan, path: str) -> Node:
+    match = re.search(r"nodes\[([^\]]+)\]", path)
+    return next(node for node in plan.nodes if match is not None and node.id == match.group(1))
+
+
+def _count(c: CheckContext, node: Node, card: BatteryCard) -> int | None:
+    """Return how many modules of a card are nearest in usable energy to the bank that stands there and fit its inverter."""
+    assert node.battery is not None
+    unit = c.cards.battery_unit(node.card)
+    now = c.cards.batteries().get(node.battery.card)
+    wanted = 0.0 if now is None else chain.usable_wh(now, node.battery)
+    if now is not None and card.id == now.id:
+        return node.battery.modules
+    each = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh * node.battery.state_of_health_frac
+    counts = [
+        n for n in range(card.modules_min, min(card.modules_max, 64) + 1) if chain.modules_fit(unit, card, n, card.soc_min_frac)
+    ]
+    return min(counts, key=lambda n: abs(n * each - wanted), default=None)
+
+
+def _window_words(c: CheckContext, path: str, card: Card) -> str:
+    unit = c.cards.battery_unit(_node(c.plan, path).card)
+    assert isinstance(card, BatteryCard)
+    empty, full = card.window_v
+    least = card.modules_min if card.stacking == "series" else 1
+    most = card.modules_max if card.stacking == "series" else 1
+    return (
+        f"{least * empty:.0f} V empty to {most * full:.0f} V full, the input works from {unit.battery_voltage_min_v:g} to "
+        f"{unit.battery_voltage_max_v:g} V"
+    )
+
+
+def _size(card: Card) -> float:
+    """Return what cards of a kind are compared by in size. [core unit of the kind]"""
+    for name in ("ac_rated_w", "power_stc_w", "capacity_wh", "pass_through_a", "power_max_w"):
+        value = getattr(card, name, None)
+        if value is not None:
+            return float(value)
+    return 0.0
+
+
+def _rank(offer: Offer, size: float) -> tuple[bool, bool, float, int, float, str]:
+    """Return what offers are ordered by: fitting; known worth, the most first; verdict; nearness in size, a little larger first."""
+    mine = _size(offer.card)
+    off = mine / size - 1.0 if size > 0 else 0.0
+    near = off if off >= 0 else -1.5 * off
+    return (not offer.fits, offer.worth is None, -(offer.worth or 0.0), RANKS[offer.verdict], near, offer.card.name)
