@@ -9,10 +9,12 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QWidge
 
 from calm_relay.demo import demo_job
 from calm_relay.job.edits import read_path
+from calm_relay.ui.fields.card_button import CardButton
 from calm_relay.ui.fields.cell import FieldCell
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.runner import StudyRunner
 from calm_relay.ui.start import wait_idle
+from tests.ui.picking import take
 
 MOST_TABS = 400
 
@@ -71,6 +73,9 @@ def nudge(cell: FieldCell) -> None:
             if (cell.info.most is None or read_path(cell.session.job, cell.path) != cell.info.most)
             else Qt.Key.Key_Down,
         )
+    elif isinstance(editor, CardButton):
+        take(cell.session, "")
+        QTest.keyClick(editor, Qt.Key.Key_Return)
     elif isinstance(editor, QComboBox):
         last, window = editor.currentIndex() == editor.count() - 1, editor.window()
         QTest.keyClick(editor, Qt.Key.Key_Down)  # opens it
@@ -150,8 +155,8 @@ def test_the_first_quarter_of_an_hour_of_a_newcomer_by_keys_alone(window, qapp, 
     """Plan A is on screen: the nearest limit, one module too many and why, undo, the grid, the arithmetic of a check."""
     assert window.session.plan.letter == "A"
     nearest = window.headroom.rows()[0].accessibleName()
-    assert "tight" in nearest
-    assert "5.0 of 5.0 kW" in nearest
+    assert "above" in nearest
+    assert "30.4 of 30.0 A" in nearest
     relay = QApplication.focusWidget()
     assert relay is window.plans.relay, "the relay line has the focus at the start"
     assert "tracker 1" in relay.accessibleDescription()

@@ -11,6 +11,7 @@ from calm_relay.demo import demo_job
 from calm_relay.equipment.shelf import Shelf, save_shelf
 from calm_relay.library.shipped import shipped_card
 from calm_relay.ui.start import wait_idle
+from tests.ui.picking import take
 
 NW = "north-west"
 
@@ -201,10 +202,8 @@ def test_own_cards_stand_beside_the_shipped_ones_and_a_broken_shelf_is_said_once
     assert wait_idle(qapp, window)
     editor = next(c.editor for p, c in window.page("site").cells.items() if p.endswith("].module"))
     window.page("site").refresh()
-    row = editor.findData("own-module")
-    assert row >= 0
-    editor.setCurrentIndex(row)
-    editor.activated.emit(row)
+    take(window.session, "own-module")
+    QTest.keyClick(editor, Qt.Key.Key_Return)
     assert "own-module" in window.session.job.cards(), "the job holds a copy of its own"
     path.write_text("{", encoding="utf-8")
     window.page("site").refresh()

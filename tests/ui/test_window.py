@@ -5,15 +5,17 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QPushButton
+from PySide6.QtWidgets import QPushButton
 
 from calm_relay.demo import demo_job
 from calm_relay.job.container import read_job
 from calm_relay.job.edits import Edit
+from calm_relay.ui.fields.card_button import CardButton
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.start import wait_idle
-from calm_relay.ui.views.headroom import HeadroomRow, figure
+from calm_relay.ui.views.headroom import HeadroomRow
 from calm_relay.ui.window import MainWindow
+from tests.ui.picking import take
 
 PATH = "strings[ne1].modules_per_string"
 
@@ -49,7 +51,7 @@ def typed(field: QuantityField, text: str) -> None:
 def test_an_edit_reaches_document_checks_and_year_and_undo_takes_it_back(window, qapp):
     choose(window, qapp, "B")
     before = window.tabs.tab("hybrid-swap").face
-    cold = figure(row(window, "string.cold-voc", "tracker 1").finding)
+    cold = row(window, "string.cold-voc", "tracker 1").finding.figure
     open_station(window, "tracker:hyb/1")
     field = window.plans.sheet.field(PATH)
     assert isinstance(field, QuantityField)
@@ -67,7 +69,7 @@ def test_an_edit_reaches_document_checks_and_year_and_undo_takes_it_back(window,
     window.action("undo").trigger()
     assert wait_idle(qapp, window)
     assert window.tabs.tab("hybrid-swap").face == before
-    assert figure(row(window, "string.cold-voc", "tracker 1").finding) == cold
+    assert row(window, "string.cold-voc", "tracker 1").finding.figure == cold
     assert field.text() == "8"
     window.action("redo").trigger()
     assert window.session.job.plan("B").nodes[0].strings[0].modules_per_string == 13
@@ -110,11 +112,10 @@ def test_what_does_not_fit_stays_marked_and_changes_nothing(window, qapp):
 def test_equipment_is_changed_in_place_and_a_shipped_card_comes_along(window, qapp):
     choose(window, qapp, "A")
     open_station(window, "node:bat")
-    box = window.plans.sheet.field("nodes[bat].card")
-    assert isinstance(box, QComboBox)
-    index = box.findData("battery-inverter-8k")
-    box.setCurrentIndex(index)
-    box.activated.emit(index)
+    button = window.plans.sheet.field("nodes[bat].card")
+    assert isinstance(button, CardButton)
+    take(window.session, "battery-inverter-8k")
+    QTest.keyClick(button, Qt.Key.Key_Return)
     assert window.session.plan.nodes[1].card == "battery-inverter-8k"
     assert "battery-inverter-8k" in window.session.job.cards()
     window.undo()

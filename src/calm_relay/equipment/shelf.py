@@ -44,6 +44,11 @@ class Shelf:
             raise KeyError(card_id)
         return replace(self, cards=tuple(card for card in self.cards if card.id != card_id))
 
+    def with_favourite(self, card_id: str, *, on: bool) -> Shelf:
+        """Return the shelf with a card among the favourites, or not."""
+        rest = tuple(known for known in self.favourites if known != card_id)
+        return replace(self, favourites=(*rest, card_id) if on else rest)
+
     def used(self, card_id: str) -> Shelf:
         """Return the shelf with a card marked as used now."""
         rest = [known for known in self.last_used if known != card_id]
@@ -78,6 +83,8 @@ class KnownCards:
         self._path, self._stamp = path, (-1, -1)
         self._book: CardBook = shipped_book()
         self.own: frozenset[str] = frozenset()
+        self.favourites: frozenset[str] = frozenset()
+        self.last_used: tuple[str, ...] = ()
         self.fault = ""
 
     def book(self) -> CardBook:
@@ -89,10 +96,11 @@ class KnownCards:
         except OSError:
             stamp = (0, 0)
         if stamp != self._stamp:
-            self._stamp, self.fault = stamp, ""
+            self._stamp, self.fault, self.favourites, self.last_used = stamp, "", frozenset(), ()
             try:
                 shelf = read_shelf(path)
                 self._book, self.own = shelf.book(), frozenset(card.id for card in shelf.cards)
+                self.favourites, self.last_used = frozenset(shelf.favourites), shelf.last_used
             except BadInput as error:
                 self._book, self.own, self.fault = shipped_book(), frozenset(), f"Your own cards are left out: {error}"
         return self._book

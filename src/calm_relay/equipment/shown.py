@@ -36,6 +36,18 @@ def figure_text(column: str, value: Any) -> str:
     return f"{value:g}" if kind is None else exact_text(float(value), kind)
 
 
+def cell_text(kind: str, column: str, cell: str | None) -> str:
+    """Return a table's cell of a figure as people see it; 'not known' where it is empty. [text]"""
+    if cell is None:
+        return "not known"
+    plain = fields_of(kind).get(column)
+    if plain in (int, float):
+        return figure_text(column, float(cell))
+    if plain is bool:
+        return "yes" if cell in YES else "no"
+    return ", ".join(CHOICES.get(part, part) for part in cell.split()) if get_origin(plain) is tuple else CHOICES.get(cell, cell)
+
+
 def parsed_figure(kind: str, column: str, text: str) -> Any:
     """Return what a person typed for a figure of a kind of card, in core units.
 
@@ -73,7 +85,7 @@ def card_lines(card: Card) -> list[str]:
     row, data = card_row(card), card.model_dump()
     out = []
     for column in row:
-        if column in HIDDEN:
+        if column in HIDDEN or not row[column]:
             continue
         here: Any = data
         for step in column.split("."):

@@ -10,7 +10,7 @@ from calm_relay.job.rows import BatteryRow
 from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_battery import battery_rows
 from calm_relay.rules.checks_match import LIST, battery_remedy, modules_remedy
-from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
@@ -54,7 +54,7 @@ def place(c: CheckContext) -> Iterator[Finding]:
             good = chosen in allowed
             words = ", ".join(PLACES[p] for p in allowed)
             yield finding(
-                c, "battery.place", row.node.name, "count", float(good), 1.0, "least",
+                c, "battery.place", row.node.name, YES_NO, float(good), 1.0, "least",
                 f"it stands {PLACES[chosen]}; the card allows {count_words(len(allowed), 'place')}: {words}", tight=LIST,
                 remedies=_moves(c, row, list(allowed)),
             )  # fmt: skip

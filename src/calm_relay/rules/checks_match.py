@@ -10,7 +10,7 @@ from calm_relay.job.rows import BatteryRow, inverter_rows
 from calm_relay.library.cards import BatteryCard, InverterCard
 from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits, unit_of
 from calm_relay.rules.offers import connects
-from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.simulation import chain
 from calm_relay.simulation.sharing import branch_currents
 from calm_relay.units import count_words
@@ -106,7 +106,7 @@ def _yes_or_no(
         c,
         check_id,
         row.node.name,
-        "count",
+        YES_NO,
         float(answer),
         1.0,
         "least",
@@ -189,7 +189,7 @@ def supply(c: CheckContext) -> Iterator[Finding]:
             remedies = [] if best is None else [Remedy(best.name, swap_edits(c, node, best))]
             remedies.append(Remedy(f"an inverter for {CHOICES[kind]}"))
         line = f"{count_words(max(1, len(card.supplies)), 'kind')} of supply on the card: {made_for}; here it is {CHOICES[kind]}"
-        yield finding(c, "inverter.supply", node.name, "count", float(good), 1.0, "least", line, tight=LIST, remedies=remedies)
+        yield finding(c, "inverter.supply", node.name, YES_NO, float(good), 1.0, "least", line, tight=LIST, remedies=remedies)
 
 
 @check(
@@ -217,7 +217,7 @@ def transfer_supply(c: CheckContext) -> Iterator[Finding]:
     edits = () if best is None else (Edit("library[+]", best.model_dump()), Edit(c.path("transfer.card"), best.id))
     remedies = [] if best is None else [Remedy(f"{best.name} in its place", edits)]
     yield finding(
-        c, "transfer.supply", "transfer device", "count", float(good), 1.0, "least", line, tight=LIST,
+        c, "transfer.supply", "transfer device", YES_NO, float(good), 1.0, "least", line, tight=LIST,
         remedies=[*remedies, Remedy(f"a device for {CHOICES[kind]}")],
     )  # fmt: skip
 

@@ -6,7 +6,7 @@ Every card is put into the plan in turn and the checks of that place are run on 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -29,6 +29,7 @@ PLACES: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     (r"\.strings\[[^\]]+\]\.module$", "module", _STRINGS),
     (r"\.strings\[[^\]]+\]\.optimizer$", "optimizer", _STRINGS),
     (r"\.transfer\.card$", "transfer", ("transfer.", "backup.pass-through")),
+    (r"\.nodes\[\+\]$", "inverter", ("inverter.", "network.inverter-sum")),
     (r"\.nodes\[[^\]]+\]\.card$", "", ("inverter.", "battery.", "network.inverter-sum", *_STRINGS, *_BACKUP)),
 )
 QUICK = (
@@ -38,32 +39,39 @@ QUICK = (
     "battery.voltage",
     "battery.count",
 )  # asked first: cheap, often no
+ADDED = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")  # what can be put into a plan as another inverter
 RANKS = {"within": 0, "note": 0, "not known": 1, "tight": 2, "over": 3}
 
 
 @dataclass(frozen=True)
 class Offer:
-    """A card for a place: whether it fits, why not or what is tightest, the edits that choose it, what it is worth a year if known.
+    """A card for a place: whether it fits, what decides, the edits that choose it, what it is worth a year if known.
 
-    `modules` is how many of a battery go with it, else None.
+    `decides` names the check and its figure, `why` is its arithmetic. `modules` is how many of a battery go with it, else None;
+    `used` how many cards were used since, None: not lately.
     """
 
     card: Card
     fits: bool
     verdict: str
     why: str
+    decides: str
     margin: float | None
     own: bool
     now: bool
     modules: int | None
     edits: tuple[Edit, ...]
     worth: float | None = None
+    favourite: bool = False
+    used: int | None = None
 
     def as_dict(self) -> dict[str, Any]:
         """Return the offer as plain data."""
         return {
             "id": self.card.id, "name": self.card.name, "fits": self.fits, "verdict": self.verdict, "why": self.why,
+            "decides": self.decides,
             "margin_frac": self.margin, "own": self.own, "now": self.now, "modules": self.modules, "worth_a_year": self.worth,
+            "favourite": self.favourite,
         }  # fmt: skip
 
 
@@ -76,11 +84,18 @@ def place_of(path: str) -> tuple[str, tuple[str, ...]]:
 
 
 def ranked(
-    job: Job, path: str, known: CardBook, facts: YearFacts | None = None, worth: Mapping[str, float] | None = None
+    job: Job,
+    path: str,
+    known: CardBook,
+    facts: YearFacts | None = None,
+    worth: Mapping[str, float] | None = None,
+    *,
+    favourites: Collection[str] = (),
+    last_used: Sequence[str] = (),
 ) -> tuple[Offer, ...]:
     """Return every card of the kind a path takes, ranked: what fits first, then what does not.
 
-    Among those that fit: by worth where it is known, then what is not tight, then by nearness to what is there now.
+    Among those that fit: by worth where it is known, then what is not tight, favourites, nearness to what is there now.
 
     Parameters
     ----------
@@ -93,17 +108,19 @@ def ranked(
     """
     kind, names = place_of(path)
     plan = job.plan(_plan_id(path))
-    now = read_path(job, path)
+    now = None if path.endswith("[+]") else read_path(job, path)
     cards = CardBook({**known, **job.cards()})
     if not kind:
         kind = cards[str(now)].kind
     checks = _checks(names, with_year=facts is not None)
     context = CheckContext(job, plan, cards, facts, known=known, advise=False)
     copies = job.cards()
-    usable = [c for c in cards.values() if c.kind == kind and (not c.no_longer_made or c.id in copies)]
+    kinds = ADDED if kind == "inverter" else (kind,)
+    usable = [c for c in cards.values() if c.kind in kinds and (not c.no_longer_made or c.id in copies)]
     offers = [_offer(context, path, card, str(now), checks) for card in usable]
-    if worth:
-        offers = [replace(offer, worth=worth.get(offer.card.id)) for offer in offers]
+    places = {card_id: at for at, card_id in enumerate(last_used)}
+    more = {o.card.id: ((worth or {}).get(o.card.id), o.card.id in favourites, places.get(o.card.id)) for o in offers}
+    offers = [replace(o, worth=more[o.card.id][0], favourite=more[o.card.id][1], used=more[o.card.id][2]) for o in offers]
     size = _size(cards[str(now)]) if now in cards else 0.0
     return tuple(sorted(offers, key=lambda offer: _rank(offer, size)))
 
@@ -126,7 +143,19 @@ def _offer(c: CheckContext, path: str, card: Card, now: str, checks: list[Any]) 
     plan, modules = _with_card(c, path, card)
     if plan is None:
         words = f"no number of modules is a bank that this inverter carries: {_window_words(c, path, card)}"
-        return Offer(card, False, "over", words, None, is_own(card), card.id == now, None, ())
+        brief = f"Battery volts {_window_words(c, path, card)}"
+        return Offer(
+            card=card,
+            fits=False,
+            verdict="over",
+            why=words,
+            decides=brief,
+            margin=None,
+            own=is_own(card),
+            now=card.id == now,
+            modules=None,
+            edits=(),
+        )
     cards = c.cards if c.cards.get(card.id) == card else CardBook({**c.cards, card.id: card})
     context = replace(c, plan=plan, cards=cards)
     least: Finding | None = None
@@ -141,7 +170,19 @@ def _offer(c: CheckContext, path: str, card: Card, now: str, checks: list[Any]) 
     why = "" if least is None else f"{least.short}: {least.arithmetic}"
     count = [] if modules is None else [Edit(path.removesuffix("card") + "modules", modules)]
     edits = (Edit("library[+]", card.model_dump()), Edit(path, card.id), *count)
-    return Offer(card, fits, verdict, why, None if least is None else least.margin, is_own(card), card.id == now, modules, edits)
+    brief = "" if least is None else f"{least.short} {least.figure or least.word}".strip()
+    return Offer(
+        card=card,
+        fits=fits,
+        verdict=verdict,
+        why=why,
+        decides=brief,
+        margin=None if least is None else least.margin,
+        own=is_own(card),
+        now=card.id == now,
+        modules=modules,
+        edits=edits,
+    )
 
 
 def _run(entry: Any, context: CheckContext) -> Iterator[Finding]:
@@ -163,6 +204,8 @@ def _with_card(c: CheckContext, path: str, card: Card) -> tuple[Plan | None, int
     if ".transfer." in path:
         assert plan.transfer is not None
         return plan.model_copy(update={"transfer": plan.transfer.model_copy(update={"card": card.id})}), None
+    if path.endswith("[+]"):
+        return plan.model_copy(update={"nodes": (*plan.nodes, Node(id="offered", name=card.name[:60], card=card.id))}), None
     node = _node(plan, path)
     modules = None
     if isinstance(card, BatteryCard):
@@ -210,7 +253,7 @@ def _window_words(c: CheckContext, path: str, card: Card) -> str:
     least = card.modules_min if card.stacking == "series" else 1
     most = card.modules_max if card.stacking == "series" else 1
     return (
-        f"{least * empty:.0f} V empty to {most * full:.0f} V full, the input works from {unit.battery_voltage_min_v:g} to "
+        f"{least * empty:.0f} to {most * full:.0f} V, the input takes {unit.battery_voltage_min_v:g} to "
         f"{unit.battery_voltage_max_v:g} V"
     )
 
@@ -224,9 +267,17 @@ def _size(card: Card) -> float:
     return 0.0
 
 
-def _rank(offer: Offer, size: float) -> tuple[bool, bool, float, int, float, str]:
-    """Return what offers are ordered by: fitting; known worth, the most first; verdict; nearness in size, a little larger first."""
+def _rank(offer: Offer, size: float) -> tuple[bool, bool, float, int, bool, float, str]:
+    """Return what offers are ordered by: fitting; worth; verdict; favourites; nearness in size, a little larger first."""
     mine = _size(offer.card)
     off = mine / size - 1.0 if size > 0 else 0.0
     near = off if off >= 0 else -1.5 * off
-    return (not offer.fits, offer.worth is None, -(offer.worth or 0.0), RANKS[offer.verdict], near, offer.card.name)
+    return (
+        not offer.fits,
+        offer.worth is None,
+        -(offer.worth or 0.0),
+        RANKS[offer.verdict],
+        not offer.favourite,
+        near,
+        offer.card.name,
+    )

@@ -14,11 +14,14 @@ from calm_relay.job.pages import PAGE_KEYS
 from calm_relay.library.book import CardBook
 from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.rules.offers import offered
+from calm_relay.units import SCALES
+from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
     from calm_relay.year.facts import YearFacts
 
 Verdict = Literal["within", "tight", "over", "not known", "note"]
+YES_NO = "yes_no"  # quantity of what holds or does not: value and limit are 0 and 1, and there is no margin
 VERDICT_ORDER: tuple[Verdict, ...] = ("over", "not known", "tight", "within", "note")
 
 
@@ -79,9 +82,19 @@ class Finding:
         """Key of the page that answers for it; empty where no such check is registered."""
         return REGISTRY[self.check].page if self.check in REGISTRY else ""
 
+    @property
+    def figure(self) -> str:
+        """Value and limit with one unit: 'value of limit', or 'value for limit' where it is a least; empty without them."""
+        if self.value is None or self.limit is None:
+            return ""
+        if self.quantity == YES_NO:
+            return "yes" if self.value >= self.limit else "no"
+        decimals = 1 if self.quantity in ("power_w", "apparent_va") else None
+        joint = "of" if self.sense == "most" else "for"
+        return f"{show(self.value, self.quantity, decimals, with_unit=False)} {joint} {show(self.limit, self.quantity, decimals)}"
+
     def as_dict(self) -> dict[str, Any]:
         """Return the finding as plain data for ``--json``."""
-        from calm_relay.units import SCALES
 
         return {
             "check": self.check,
@@ -108,7 +121,7 @@ class Finding:
 CORE_UNITS = {
     "voltage_v": "V", "power_w": "W", "current_a": "A", "apparent_va": "VA", "energy_wh": "Wh", "ratio": "1", "count": "1",
     "fraction": "1", "years": "years", "money": "money", "hours_h": "h",
-    "temperature_c": "°C",
+    "temperature_c": "°C", "yes_no": "1",
 }  # fmt: skip
 
 
@@ -222,7 +235,7 @@ def judge(
     rounding = 1e-9 * max(1.0, abs(limit))
     if gap < -rounding:
         return "over", gap / abs(limit) if limit else None
-    margin = None if limit == 0 or math.isinf(limit) else max(0.0, gap) / abs(limit)
+    margin = None if limit == 0 or math.isinf(limit) or quantity == YES_NO else max(0.0, gap) / abs(limit)
     threshold = pack.tight_frac(tight or quantity)
     if margin is not None and (margin < threshold or (gap <= rounding and tight != COUNTS)):
         return "tight", margin

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from calm_relay.job.container import SUFFIX, OpenedJob
 from calm_relay.job.recovery import forget, unsaved_of
+from calm_relay.rules.picking import Offer
 
 FILTER = f"Calm Relay job (*{SUFFIX} *.json)"
 
@@ -17,6 +19,7 @@ class Dialogs:
 
     def __init__(self, parent: QWidget) -> None:
         self._parent = parent
+        self.pick: Callable[[str], Offer | None] = lambda _: None  # a card for a path; the window puts its picker here
 
     def say(self, title: str, text: str) -> None:
         """Show a text until it is closed."""

@@ -24,6 +24,7 @@ from calm_relay.decision.marks import work_order
 from calm_relay.decision.words import card_words
 from calm_relay.job.container import OpenedJob
 from calm_relay.job.pages import PAGES, page_of, page_spec
+from calm_relay.rules.picking import Offer
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.goto import GoTo
 from calm_relay.ui.job_files import JobFiles
@@ -70,6 +71,7 @@ class MainWindow(QMainWindow):
         self._wanted, self._unfolded_narrow, self._strip_wanted = True, False, True
         self._unfolded_for = ""  # the page it was unfolded on by hand
         use_units(self.settings.units)
+        self.dialogs.pick = self._pick
         self.session = Session(opened, path, self, self.dialogs, recovered=recovered)
         self.setMinimumSize(QSize(900, 600))
         self.resize(1280, 800)
@@ -105,6 +107,14 @@ class MainWindow(QMainWindow):
         self.session.start()
 
     # --- frame
+    def _pick(self, path: str) -> Offer | None:
+        """Let a card be chosen for a place in the plan."""
+        from calm_relay.ui.picker_dialog import PickerDialog
+
+        dialog = PickerDialog(self.session, path, self)
+        self.dialogs.show(dialog)
+        return dialog.chosen
+
     def _build(self) -> None:
         self.tabs = PlanTabs(self.session, self.theme)
         self.tabs.menu_asked.connect(lambda at: self.menus.menu("&Plan").exec(at))

@@ -15,6 +15,7 @@ from calm_relay.job.fields import FieldInfo, describe
 from calm_relay.job.plausible import AskingBack
 from calm_relay.job.sources import mark_edits, typed_edits
 from calm_relay.library.cards import Card
+from calm_relay.ui.fields.card_button import CardButton, choosing_edits, differences_text, shelf_differences
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.fields.reason import reason_label, show_reason
@@ -90,7 +91,11 @@ class FieldCell(QWidget):
     # --- editors
     def _make(self, ghost: str, chars: int | None) -> QWidget:
         info = self.info
-        if self._card_kinds or self._options or info.choices:
+        if self._card_kinds:
+            button = CardButton(self.caption)
+            button.asked.connect(self._pick)
+            return button
+        if self._options or info.choices:
             return self._make_choice()
         if info.kind is not None:
             field = QuantityField(
@@ -123,12 +128,7 @@ class FieldCell(QWidget):
     def _choices(self) -> list[tuple[str, str]]:
         if self._options is not None:
             return self._options()
-        if self._card_kinds:
-            own = {card.id: card for card in self.session.job.library if card.kind in self._card_kinds}
-            known = self.session.known_cards().values()
-            more = {card.id: card for card in known if card.kind in self._card_kinds and card.id not in own}
-            return [(card.id, card.name) for card in (*own.values(), *more.values())]
-        return list(self.info.choices)
+        return ([("", "not known")] if self.info.optional else []) + list(self.info.choices)
 
     def _fill_choice(self, box: QComboBox) -> None:
         choices = self._choices()
@@ -191,11 +191,25 @@ class FieldCell(QWidget):
         value = None if value == "" and self.info.optional else value
         if isinstance(self._read(), int) and not isinstance(self._read(), bool):
             value = int(value)
-        if (self._card_kinds or self._offered) and value is not None and value not in self.session.job.cards():
+        if self._offered and value is not None and value not in self.session.job.cards():
             card = self.session.known_cards()[str(value)]
             before = (Edit("library[+]", card.model_dump()),)
         self._commit(value, f"{self.caption}: {self.editor.itemText(index)}", before)
         self.session.document.end_merge()
+
+    def _pick(self) -> None:
+        """Let a card be chosen; one entry of the history."""
+        offer = self.session.dialogs.pick(self.path)
+        if offer is None or offer.now:
+            return
+        try:
+            self.session.edit(f"{self.caption}: {offer.card.name}", choosing_edits(self.session, self.path, offer))
+        except BadInput as error:
+            self._say_why("; ".join(f"{fault.problem}; {fault.remedy}" for fault in error.faults))
+
+    def _take_from_shelf(self) -> None:
+        card = self.session.known_cards()[str(self._read())]
+        self.session.edit(f"{card.name} as it stands on the shelf", [Edit(f"library[{card.id}]", card.model_dump())])
 
     # --- showing
     def refresh(self) -> None:
@@ -215,6 +229,8 @@ class FieldCell(QWidget):
                 editor.fit()
                 editor.set_hint(limits_text(self.info))
                 editor.show_value(value)
+            elif isinstance(editor, CardButton):
+                editor.show_card(self.session.job.cards().get(str(value)))
             elif isinstance(editor, QComboBox):
                 self._fill_choice(editor)
                 editor.setCurrentIndex(editor.findData("" if value is None else str(value)))
@@ -226,6 +242,12 @@ class FieldCell(QWidget):
                 editor.setCursorPosition(0)
         source = self.session.job.mark_of(self.path)
         self._mark.setText(WORDS[source])
+        if isinstance(editor, CardButton):
+            changed = shelf_differences(self.session, str(value))
+            if changed:
+                card = self.session.job.card(str(value))
+                self._mark.setText("shelf differs")
+                self._mark.setToolTip(differences_text(card, changed))
         name = self.caption if not WORDS[source] else f"{self.caption}, {WORDS[source]}"
         editor.setAccessibleName(name)
 
@@ -237,6 +259,9 @@ class FieldCell(QWidget):
                 entry = menu.addAction(text)
                 entry.triggered.connect(line.selectAll)
                 entry.triggered.connect(act)
+            menu.addSeparator()
+        if isinstance(line, CardButton) and shelf_differences(self.session, str(self._read())):
+            menu.addAction("Take the card as it stands on the shelf").triggered.connect(lambda _=False: self._take_from_shelf())
             menu.addSeparator()
         for source, text in (("measured", "Measured on site"), ("typed", "Known"), ("assumed", "Only assumed")):
             menu.addAction(text).triggered.connect(partial(self._mark_as, source, text))

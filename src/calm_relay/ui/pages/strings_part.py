@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QLabel, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QWidget
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import MeasuredString, NamedLosses, Node, StringGroup
@@ -23,7 +23,6 @@ if TYPE_CHECKING:
     from calm_relay.ui.pages.base import FieldPage
     from calm_relay.ui.runner import Cancel
 
-INVERTERS = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")
 LOSSES = ("mismatch", "wiring", "connections", "light_induced", "nameplate", "availability")
 MEASURED = ("voc_v", "isc_a", "irradiance_w_per_m2", "module_c")
 
@@ -133,16 +132,18 @@ class StringsPart:
         return [("", "none"), *((card.id, card.name) for card in self._optimizer_cards())]
 
     def _new_inverter(self) -> QWidget:
-        box = QComboBox()
-        box.setAccessibleName("Add an inverter")
-        box.addItem("Add an inverter…", "")
-        for card in self._page.session.known_cards().values():
-            if card.kind in INVERTERS:
-                box.addItem(card.name, card.id)
-        box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        box.setMinimumContentsLength(30)
-        box.activated.connect(lambda i: self.add_node(str(box.itemData(i))) if box.itemData(i) else None)
-        return box
+        button = QPushButton("Add an inverter…")
+        button.setAccessibleName("Add an inverter")
+        button.setAutoDefault(False)
+        button.clicked.connect(lambda _=False: self.pick_node())
+        return button
+
+    def pick_node(self) -> None:
+        """Let an inverter be chosen, and add it."""
+        session = self._page.session
+        offer = session.dialogs.pick(f"plans[{session.chosen}].nodes[+]")
+        if offer is not None:
+            self.add_node(offer.card.id)
 
     # --- showing
     def show_figures(self) -> None:

@@ -223,6 +223,8 @@ def _sheet(t: Theme, scale: float) -> str:
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 3px 9px; }}
     QPushButton:checked {{ background: {t.accent}; color: {t.accent_ink}; border-color: {t.accent}; }}
     QPushButton:disabled {{ color: {t.quiet}; }}
+    QPushButton#card {{ text-align: left; padding: 3px 22px 3px 6px; min-width: 200px; }}
+    QPushButton#card:focus {{ padding: 2px 21px 2px 5px; }}
     QPushButton#link {{ background: transparent; border: none; color: {t.accent}; padding: 2px 4px; font-size: {small}pt; }}
     QPushButton#link:focus {{ border: 1px solid {t.accent}; padding: 1px 3px; }}
     QLabel#assumed {{ color: {t.tight}; font-size: {7.75 * scale}pt; }}

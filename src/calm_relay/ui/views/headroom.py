@@ -18,12 +18,12 @@ from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
-from calm_relay.ui.views.headroom_row import HeadroomRow, figure
+from calm_relay.ui.views.headroom_row import HeadroomRow
 from calm_relay.ui.widgets import clear_layout, label
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
-__all__ = ["Headroom", "HeadroomRow", "figure"]
+__all__ = ["Headroom", "HeadroomRow"]
 
 
 COSTS_SHOWN = 3
@@ -103,7 +103,7 @@ class Headroom(Copyable, QWidget):
 
     def copy_rows(self) -> Rows:
         """Return every finding with its figure and its arithmetic."""
-        rows = ([f.title, f.subject, figure(f), f.word, f.arithmetic, f.source] for f in self.findings()[0])
+        rows = ([f.title, f.subject, f.figure, f.word, f.arithmetic, f.source] for f in self.findings()[0])
         return [["check", "of", "value and limit", "verdict", "arithmetic", "source"], *rows]
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -275,7 +275,7 @@ class Headroom(Copyable, QWidget):
                 continue
             same = [f for f in result.findings if f.check == finding.check]
             if same:
-                parts.append(f"{plan.letter} {same[0].word} {figure(same[0])}".strip())
+                parts.append(f"{plan.letter} {same[0].word} {same[0].figure}".strip())
         return "In other plans: " + "; ".join(parts) + "." if parts else ""
 
     def _apply(self, finding: Finding, remedy: Remedy) -> None:

@@ -8,19 +8,8 @@ from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
 
 from calm_relay.rules.registry import Finding
 from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font, ui_metrics
-from calm_relay.units import format_quantity as show
 
 WRAP = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag(Qt.TextFlag.TextWordWrap)
-
-
-def figure(finding: Finding) -> str:
-    """Return 'value of limit' with one unit."""
-    if finding.value is None or finding.limit is None:
-        return ""
-    kind = finding.quantity
-    joint = "of" if finding.sense == "most" else "for"
-    decimals = 1 if kind in ("power_w", "apparent_va") else None
-    return f"{show(finding.value, kind, decimals, with_unit=False)} {joint} {show(finding.limit, kind, decimals)}"
 
 
 class HeadroomRow(QAbstractButton):
@@ -37,7 +26,7 @@ class HeadroomRow(QAbstractButton):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         more = f", and {alike} more alike" if alike else ""
-        self.setAccessibleName(f"{finding.title}, {finding.subject}: {self.verdict}, {figure(finding)}{more}")
+        self.setAccessibleName(f"{finding.title}, {finding.subject}: {self.verdict}, {finding.figure}{more}")
         self.setToolTip(finding.arithmetic)
         self._fit(200)
 
@@ -47,7 +36,7 @@ class HeadroomRow(QAbstractButton):
         plain, bold = ui_metrics(8.75 * s), ui_metrics(8.75 * s, bold=True)
         small, strong = ui_metrics(8.0 * s), ui_metrics(8.0 * s, bold=True)
         room = width - 4
-        value_w, title_w = bold.horizontalAdvance(figure(self.finding)) + 1, plain.horizontalAdvance(self.finding.short) + 1
+        value_w, title_w = bold.horizontalAdvance(self.finding.figure) + 1, plain.horizontalAdvance(self.finding.short) + 1
         out = {}
         y = 3 * s
         if title_w + value_w + 8 <= room:
@@ -83,7 +72,7 @@ class HeadroomRow(QAbstractButton):
         at = self.places(self.width())
         painter.setPen(t.color("ink"))
         painter.setFont(ui_font(8.75 * s, bold=True))
-        painter.drawText(at["figure"], Qt.AlignmentFlag.AlignRight, figure(f))
+        painter.drawText(at["figure"], Qt.AlignmentFlag.AlignRight, f.figure)
         painter.setFont(ui_font(8.75 * s))
         painter.drawText(at["title"], WRAP, f.short)
         role = VERDICT_ROLE[f.verdict]
