@@ -88,8 +88,8 @@ def test_blocks_in_series_by_hand():
 
 def test_handbook_paths_by_hand():
     """Handbook 4: a DC-coupled kWh passes 0.98·0.97·0.98·0.97 = 0.904, an AC-coupled one 0.97·0.95·0.97·0.95 = 0.849."""
-    dc = Path("", "", "", 1.0, tuple(Step("", f) for f in (0.98, 0.97, 0.98, 0.97)))
-    ac = Path("", "", "", 1.0, tuple(Step("", f) for f in (0.97, 0.95, 0.97, 0.95)))
+    dc = Path(node="", name="", start="", end="", end_w=1.0, steps=tuple(Step("", f) for f in (0.98, 0.97, 0.98, 0.97)))
+    ac = Path(node="", name="", start="", end="", end_w=1.0, steps=tuple(Step("", f) for f in (0.97, 0.95, 0.97, 0.95)))
     assert (round(dc.passes_frac, 3), round(ac.passes_frac, 3)) == (0.904, 0.849)
 
 

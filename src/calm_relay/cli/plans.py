@@ -10,15 +10,19 @@ from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.compare import counts
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.decision.words import clipping_words, weather_words
+from calm_relay.decision.worth import worth_of
 from calm_relay.demo import made_job
+from calm_relay.equipment.find import find_cards
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.edits import apply_edits
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
+from calm_relay.report.chains import chains_data, chains_text
 from calm_relay.report.head import CAUTION, head_of, title_text
 from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
+from calm_relay.rules.picking import plan_of, ranked
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
@@ -189,6 +193,45 @@ def order_command(options: argparse.Namespace) -> int:
         print_json({**head_of(opened.job), "pages": rows})
     else:
         print("\n".join(f"{row['title']:18}{row['state']:12}{row['why']}" for row in rows))
+    return 0
+
+
+def chains_command(options: argparse.Namespace) -> int:
+    """Run `chains`."""
+    if not 0 < options.power_kw <= 1000:
+        raise BadInput([Fault("", "--power-kw", f"{options.power_kw:g} is outside its range", "use more than 0, at most 1000")])
+    job, watts = open_job(options.job).job, 1000.0 * options.power_kw
+    plans = chosen_plans(job, options)
+    if options.json:
+        print_json({"plans": {plan.letter: chains_data(job, plan, watts) for plan in plans}})
+        return 0
+    for plan in plans:
+        print(f"{plan.letter}  {plan.name}")
+        print("\n".join(f"  {line}" for line in chains_text(job, plan, watts)))
+    return 0
+
+
+def pick_command(options: argparse.Namespace) -> int:
+    """Run `pick`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    known = study.known.book()
+    offers = ranked(job, options.path, known)
+    if options.simulate and not options.path.endswith("[+]"):
+        worth = worth_of(study, job, plan_of(options.path), offers)
+        offers = ranked(job, options.path, known, worth=worth)
+    wanted = {card.id for card in find_cards([offer.card for offer in offers], options.find)}
+    offers = tuple(offer for offer in offers if offer.card.id in wanted)
+    if options.json:
+        print_json({"path": options.path, "offers": [offer.as_dict() for offer in offers]})
+        return 0
+    for offer in offers:
+        count = "" if offer.modules is None else f"{offer.modules} × "
+        worth_words = "" if offer.worth is None else f"  {offer.worth:+.0f} a year"
+        mark = "now " if offer.now else "fits" if offer.fits else "no  "
+        print(
+            f"{mark}  {offer.card.id:28} {count}{offer.card.name}{worth_words}\n        {offer.why or 'nothing stands against it'}"
+        )
     return 0
 
 

@@ -335,9 +335,7 @@ def growth(c: CheckContext) -> Iterator[Finding]:
     for row in battery_rows(c):
         low, _ = chain.soc_window(row.battery, row.choice)
         n = row.choice.modules
-        most = max(
-            (m for m in range(n, row.battery.modules_max + 1) if chain.modules_fit(row.unit, row.battery, m, low)), default=n
-        )
+        most = chain.most_modules(row.unit, row.battery, n, low)
         ends = "its card ends it" if most >= row.battery.modules_max else "the inverter's window ends it"
         left = most - n
         yield finding(

@@ -107,7 +107,10 @@ def ranked(
         What a card would save against the present one, from simulated years.
     """
     kind, names = place_of(path)
-    plan = job.plan(_plan_id(path))
+    try:
+        plan = job.plan(plan_of(path))
+    except KeyError:
+        raise BadInput([Fault("", path, "there is no such plan", "name one by its id, as 'check' prints them")]) from None
     now = None if path.endswith("[+]") else read_path(job, path)
     cards = CardBook({**known, **job.cards()})
     if not kind:
@@ -125,7 +128,8 @@ def ranked(
     return tuple(sorted(offers, key=lambda offer: _rank(offer, size)))
 
 
-def _plan_id(path: str) -> str:
+def plan_of(path: str) -> str:
+    """Return the id of the plan that a path lies in; empty where it lies in none."""
     match = re.match(r"plans\[([^\]]+)\]", path)
     return match.group(1) if match else ""
 

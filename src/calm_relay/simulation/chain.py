@@ -77,6 +77,11 @@ def branch_ohms(card: BatteryCard, choice: BatteryChoice) -> tuple[float, ...] |
     return tuple(card.internal_resistance_ohm + lead for lead in leads)
 
 
+def most_modules(unit: BatterySideUnit, card: BatteryCard, now: int, floor_frac: float) -> int:
+    """Return how many modules the card and the unit's battery input carry at most, not fewer than there are now."""
+    return max((m for m in range(now, card.modules_max + 1) if modules_fit(unit, card, m, floor_frac)), default=now)
+
+
 def bank_amps(card: BatteryCard, choice: BatteryChoice, per_module_a: float | None) -> float | None:
     """Return the bank's amps: in parallel the amps add, shared by resistance (D20); in series they do not multiply. [A]"""
     if per_module_a is None:

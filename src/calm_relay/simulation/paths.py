@@ -22,8 +22,9 @@ class Step:
 
 @dataclass(frozen=True)
 class Path:
-    """A way through a plan: where it starts and ends, its stages in order, and AC watts at its end."""
+    """A way through a plan and its battery node: where it starts and ends, its stages in order, and AC watts at its end."""
 
+    node: str
     name: str
     start: str
     end: str
@@ -47,7 +48,8 @@ class Path:
     def as_dict(self) -> dict[str, Any]:
         """Return the path as plain data."""
         return {
-            "name": self.name, "start": self.start, "end": self.end, "end_w": self.end_w, "passes_frac": self.passes_frac,
+            "node": self.node, "name": self.name, "start": self.start, "end": self.end, "end_w": self.end_w,
+            "passes_frac": self.passes_frac,
             "steps": [{"name": s.name, "passes_frac": s.passes_frac} for s in self.steps], "arithmetic": self.arithmetic,
         }  # fmt: skip
 
@@ -68,19 +70,23 @@ def _of(row: BatteryRow, plan: Plan, cards: CardBook, ac_w: float) -> list[Path]
     unit, battery = row.unit, row.battery
     given = unit.dc_w(ac_w)
     inverter = Step("inverter", ac_w / given)
-    cells = Step("battery, terminals there and back", battery.dc_round_trip_frac)
+    cells = Step("battery there and back", battery.dc_round_trip_frac)
     into = given / battery.dc_round_trip_frac
     drawn = unit.charger_ac_w(into)
     charger = Step("charger", into / drawn)
-    where = row.node.name
+    where, at = row.node.name, row.node.id
     paths = []
+    steps: tuple[Step, ...]
     if row.node.strings:
-        paths.append(Path(f"own strings to {where}, by DC", DC_END, AC_END, ac_w, (cells, inverter)))
+        steps = (cells, inverter)
+        paths.append(Path(node=at, name=f"own strings to {where}, by DC", start=DC_END, end=AC_END, end_w=ac_w, steps=steps))
     for node, card in pv_only_nodes(plan, cards):
         if not node.strings:
             continue
         each = min(drawn / node.count, card.ac_rated_w)
         pv = Step("PV inverter", each / card.dc_w(each))
-        paths.append(Path(f"{node.name} to {where}, by AC", DC_END, AC_END, ac_w, (pv, charger, cells, inverter)))
-    paths.append(Path(f"grid to {where}", GRID_END, AC_END, ac_w, (charger, cells, inverter)))
+        name, steps = f"{node.name} to {where}, by AC", (pv, charger, cells, inverter)
+        paths.append(Path(node=at, name=name, start=DC_END, end=AC_END, end_w=ac_w, steps=steps))
+    steps = (charger, cells, inverter)
+    paths.append(Path(node=at, name=f"grid to {where}", start=GRID_END, end=AC_END, end_w=ac_w, steps=steps))
     return paths

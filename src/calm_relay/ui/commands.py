@@ -45,6 +45,12 @@ def _equipment(window: MainWindow) -> None:
     window.dialogs.show(EquipmentDialog(window.session, window))
 
 
+def _chains(window: MainWindow) -> None:
+    from calm_relay.ui.chains_dialog import ChainsDialog
+
+    window.dialogs.show(ChainsDialog(window.session, window.theme, window.text_scale, window))
+
+
 def about_text() -> str:
     """Return what the program is and what it defers to."""
     return (
@@ -92,6 +98,7 @@ def _plan_commands() -> list[Command]:
         Command(m, "later", "Move it &later", lambda w: w.plan_actions.move(1)),
         Command(m, "remove", "&Remove this plan", lambda w: w.plan_actions.remove()),
         Command(m, "pin", "P&in or unpin this plan", lambda w: w.session.toggle_pin(w.session.chosen), "Ctrl+P", after_line=True),
+        Command(m, "chains", "Battery &chains…", _chains, "Ctrl+B", tip="links from cell to bus, the weakest, what each way loses"),
         Command(m, "next", "Ne&xt plan", lambda w: w.plan_actions.step(1), "Ctrl+PgDown"),
         Command(m, "previous", "&Previous plan", lambda w: w.plan_actions.step(-1), "Ctrl+PgUp"),
     ]

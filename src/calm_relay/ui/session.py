@@ -57,6 +57,7 @@ class Session(QObject):
     reading = Signal(str)  # names of the files being read, empty where none is
     read_so_far = Signal(str, float)  # what is being read of the file, and how far it is, 0 to 1
     problem = Signal(str)
+    command_asked = Signal(str)  # a menu entry by its short name, from a button on a page
 
     def __init__(
         self, opened: OpenedJob, path: Path | None, parent: QObject | None, dialogs: Dialogs, *, recovered: bool = False

@@ -99,6 +99,7 @@ class MainWindow(QMainWindow):
         self.session.answers_changed.connect(self._show_marks)
         self.session.progress.connect(self._progress)
         self.session.problem.connect(self.files.problem)
+        self.session.command_asked.connect(lambda name: self.action(name).trigger())
         self._set_look(self._chosen_theme(), self.settings.text_scale)
         self._job_changed()
         self.show_page("plans" if self.session.job.plans[0].nodes else "site")

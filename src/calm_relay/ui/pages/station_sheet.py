@@ -203,6 +203,7 @@ class StationSheet(QWidget):
             self._cell(f"{base}.battery.state_of_health_frac", chars=8),
             self._cell(f"{base}.battery.place"),
             self._cell(f"{plan}.controls.reserve_soc_frac", chars=8),
+            self._chains_button(),
         )
         for i, slot in enumerate(self.session.plan.controls.slots):
             if slot.kind != "charge_from_grid":
@@ -210,6 +211,14 @@ class StationSheet(QWidget):
             at = f"{plan}.controls.slots[{i}]"
             self._line(*(self._cell(f"{at}.{name}", chars=8) for name in ("start_h", "end_h", "power_w", "target_soc_frac")))
             self._hint.setText("Below its target a grid charge slot draws from the grid at full power, sun or not.")
+
+    def _chains_button(self) -> QPushButton:
+        """Return the button that shows the battery's chains."""
+        button = QPushButton("Chains…")
+        button.setToolTip("Links from cell to bus, the weakest, what each way loses")
+        button.setAutoDefault(False)
+        button.clicked.connect(lambda _=False: self.session.command_asked.emit("chains"))
+        return button
 
     def _build_transfer(self) -> None:
         self._line(self._cell(f"plans[{self.session.chosen}].transfer.card", card_kind="transfer"))

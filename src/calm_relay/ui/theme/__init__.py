@@ -136,6 +136,11 @@ def hatch_brush(color: QColor) -> QBrush:
     return QBrush(color, Qt.BrushStyle.BDiagPattern)
 
 
+def dot_brush(color: QColor) -> QBrush:
+    """Return the dots that mean 'assumed' or 'not known', in a colour."""
+    return QBrush(color, Qt.BrushStyle.Dense6Pattern)
+
+
 VERDICT_ROLE = {"within": "within", "tight": "tight", "over": "over", "not known": "unknown", "note": "quiet"}
 
 
