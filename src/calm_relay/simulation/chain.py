@@ -126,6 +126,8 @@ def unit_links(unit: BatterySideUnit, volts: float, *, charging: bool) -> list[L
     word = "charge" if charging else "discharge"
     watts, amps = (unit.charge_max_w, unit.charge_max_a) if charging else (unit.discharge_max_w, unit.discharge_max_a)
     links = []
+    if charging and unit.pv_and_ac_charge_max_w is not None:
+        links.append(Link("PV and AC charging together", unit.pv_and_ac_charge_max_w, "from the inverter's card"))
     if watts is not None:
         links.append(Link(f"inverter battery {word} power", watts, "from the inverter's card"))
     if amps is not None:

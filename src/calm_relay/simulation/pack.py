@@ -124,8 +124,6 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     charging = chain.charge_chain(unit, battery, node.battery)
     giving = chain.discharge_chain(unit, battery, node.battery)
     charge = known(chain.terminals_limit_w(charging), unit.ac_rated_w, "battery charge limit, the AC rating")
-    if unit.pv_and_ac_charge_max_w is not None:
-        charge = min(charge, unit.pv_and_ac_charge_max_w)
     give = known(chain.terminals_limit_w(giving), unit.ac_rated_w, "battery discharge limit, the AC rating")
     eta = battery.one_way_frac
     out["capacity_wh"] = battery.capacity_wh * node.battery.modules * node.battery.state_of_health_frac

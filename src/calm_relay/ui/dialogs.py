@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from calm_relay.job.container import SUFFIX, OpenedJob
 from calm_relay.job.recovery import forget, unsaved_of
-from calm_relay.rules.picking import Offer
+
+if TYPE_CHECKING:
+    from calm_relay.rules.picking import Offer
 
 FILTER = f"Calm Relay job (*{SUFFIX} *.json)"
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QPoint, QSize, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
@@ -24,7 +25,6 @@ from calm_relay.decision.marks import work_order
 from calm_relay.decision.words import card_words
 from calm_relay.job.container import OpenedJob
 from calm_relay.job.pages import PAGES, page_of, page_spec
-from calm_relay.rules.picking import Offer
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.goto import GoTo
 from calm_relay.ui.job_files import JobFiles
@@ -45,6 +45,9 @@ from calm_relay.ui.views.reading_stop import ReadingStop
 from calm_relay.ui.views.work_order import OrderButton
 from calm_relay.ui.widgets import label, scrolled
 from calm_relay.units import use_units
+
+if TYPE_CHECKING:
+    from calm_relay.rules.picking import Offer
 
 NARROW_PX = 860
 RECENT = "&Job/Open &recent"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QPushButton, QWidget
@@ -12,8 +14,10 @@ from calm_relay.equipment.shown import cell_text
 from calm_relay.job.edits import Edit
 from calm_relay.job.sources import typed_edits
 from calm_relay.library.cards import Card
-from calm_relay.rules.picking import Offer
 from calm_relay.ui.session import Session
+
+if TYPE_CHECKING:
+    from calm_relay.rules.picking import Offer
 
 LONGEST = 34  # letters shown; the whole name is in the tool tip
 

@@ -1,0 +1,106 @@
+"""What rests on each figure of a card: the checks and results that stay open where the data sheet lacks it.
+
+A figure that no check reads yet names what it is kept for; the tests hold both lists to the code.
+"""
+
+from __future__ import annotations
+
+from calm_relay.rules.runner import all_checks
+
+# figure → ids of the checks that read it
+READS: dict[str, tuple[str, ...]] = {
+    "beta_voc_per_c": ("string.cold-voc", "string.start-voltage"),
+    "gamma_pmp_per_c": ("string.hot-vmp", "string.cold-vmp"),
+    "beta_vmp_per_c": ("string.hot-vmp", "string.cold-vmp"),
+    "alpha_isc_per_c": ("tracker.working-current",),
+    "system_voltage_max_v": ("string.system-voltage",),
+    "series_fuse_max_a": ("tracker.reverse-current", "string.fuse-size"),
+    "bifaciality_frac": ("tracker.short-circuit", "tracker.working-current"),
+    "string_voltage_v": ("optimizer.string-voltage",),
+    "string_power_max_w": ("optimizer.string-power",),
+    "supplies": ("inverter.supply", "transfer.supply"),
+    "start_v": ("string.start-voltage",),
+    "short_circuit_current_a": ("tracker.short-circuit",),
+    "power_max_w": ("tracker.power",),
+    "back_feed_a": ("tracker.reverse-current",),
+    "pv_dc_max_w": ("array.dc-power",),
+    "dc_ac_ratio_max": ("array.dc-ac-ratio", "array.later-modules"),
+    "dc_ac_ratio_max_with_battery": ("array.dc-ac-ratio", "array.later-modules"),
+    "branch_units_max": ("module-inverter.branch",),
+    "charge_max_a": ("battery.charge-chain", "battery.window-fill"),
+    "charge_max_w": ("battery.charge-chain", "battery.window-fill"),
+    "ac_in_max_w": ("battery.charge-chain", "battery.window-fill"),
+    "bank_charge_max_w": ("battery.charge-chain",),
+    "pv_and_ac_charge_max_w": ("battery.charge-chain", "battery.window-fill"),
+    "discharge_max_a": (
+        "battery.discharge-chain", "battery.feeds", "battery.used", "battery.dc-current", "battery.sharing",
+        "battery.evening-peak", "backup.start-from-battery",
+    ),
+    "discharge_max_w": ("battery.discharge-chain", "battery.evening-peak"),
+    "bank_discharge_max_w": ("battery.discharge-chain",),
+    "offgrid_continuous_va": ("backup.offgrid-power", "backup.line-power"),
+    "offgrid_peak_va": ("backup.motor-start",),
+    "offgrid_peak_s": ("backup.motor-start",),
+    "startable_lra_a": ("backup.motor-start",),
+    "absorb_max_w": ("backup.ac-pv-absorb",),
+    "phase_max_w": ("backup.line-power",),
+    "leg_max_w": ("backup.line-power",),
+    "pass_through_a": ("backup.pass-through", "backup.unit-pass"),
+    "pairs_with": ("battery.pairing",),
+    "protocols": ("battery.protocol",),
+    "chemistries": ("battery.chemistry",),
+    "battery_lug_max_mm2": ("battery.dc-current",),
+    "voltage_full_v": ("battery.voltage", "battery.growth"),
+    "voltage_empty_v": ("battery.voltage", "battery.dc-current"),
+    "cells_in_series": ("battery.voltage",),
+    "internal_resistance_ohm": ("battery.voltage", "battery.sharing"),
+    "charge_over_temperature": ("battery.cold-charge",),
+    "depth_life": ("battery.cycle-life",),
+    "warranty_throughput_wh": ("battery.warranty-throughput",),
+    "warranty_end_frac": ("battery.warranty-throughput",),
+    "places": ("battery.place",),
+    "temperature_min_c": ("battery.temperature",),
+    "temperature_max_c": ("battery.temperature",),
+}  # fmt: skip
+# figure → results, other than checks, that rest on it
+RESULTS: dict[str, str] = {
+    "night_w": "standby energy in the year; a third of the idle loss is assumed",
+    "loss": "every energy of the year",
+    "charge_loss": "energy lost in charging; the inverter's own loss is assumed",
+    "grid_port_max_w": "power to the grid in the year", "backup_port_max_w": "power to the backup side in the year",
+    "pv_to_battery_max_w": "charging from own strings in the year", "warranty_years": "payback against the warranty on Decide",
+    "peak_efficiency_frac": "the loss, where it is not typed", "european_efficiency_frac": "the loss, where it is not typed",
+    "cec_efficiency_frac": "the loss, where it is not typed", "efficiency_points": "the loss, where it is not typed",
+    "bonds_neutral": "whether a draft takes it",
+}  # fmt: skip
+_DRILL, _RUNS, _WALL = "the blackout drill", "cable runs and lugs", "the place on the wall"
+# figure → what it is kept for: recorded with the card and shown, read by no check yet
+LATER: dict[str, str] = {
+    **dict.fromkeys(
+        (
+            "frequency", "start_hz", "droop_frac", "base", "delay_s", "trips", "frequency_hz", "after_s", "return_low_hz",
+            "return_high_hz", "return_delay_s", "return_ramp_frac_per_min", "auto_start", "fuel", "fuel_full_l_per_h",
+            "fuel_half_l_per_h", "tank_l", "least_load_frac", "peak_va", "power_factor_frac", "frequency_min_hz",
+            "frequency_max_hz", "generator_input", "switch_s",
+        ),
+        _DRILL,
+    ),
+    **dict.fromkeys(("lug_min_mm2", "lug_max_mm2", "battery_lug_min_mm2", "backup_breakers", "breaker_a"), _RUNS),
+    **dict.fromkeys(("height_m", "depth_m", "weight_kg"), _WALL),
+    **dict.fromkeys(("accuracy_frac", "clamps", "clamp_opening_m", "response_s"), "meters in a plan, and commissioning"),
+    "firmware_note": "the settings sheet",
+}  # fmt: skip
+
+
+def rests_on(column: str) -> str:
+    """Return in words what stays open where a card lacks a figure; empty where nothing is known to rest on it."""
+    parts = column.split(".")
+    for name in (parts[-1], parts[0]):
+        if name in READS:
+            shorts = {entry.id: entry.short for entry in all_checks()}
+            return ", ".join(shorts[check] for check in READS[name])
+        if name in RESULTS:
+            return RESULTS[name]
+        if name in LATER:
+            return f"kept for {LATER[name]}"
+    return ""
