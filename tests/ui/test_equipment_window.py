@@ -5,10 +5,12 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QLineEdit
 
 from calm_relay.equipment.files import written_cards
 from calm_relay.equipment.shelf import read_shelf
 from calm_relay.library.shipped import shipped_card
+from calm_relay.ui.card_editor import CardEditor
 from calm_relay.ui.equipment_dialog import EquipmentDialog
 from calm_relay.ui.sheet_dialog import SheetDialog
 
@@ -102,3 +104,61 @@ def test_prose_gives_nothing(shelf, window):
     assert dialog.table.rowCount() == 0
     assert "No figure is found" in dialog.said.text()
     assert not dialog.put.isEnabled()
+
+
+def test_a_newcomer_types_a_module_from_a_printed_sheet_by_keys(shelf, window):
+    """Name, Enter, then a figure and Enter each: ten lines of a sheet, some thirty strokes beside the figures themselves."""
+    shelf.new.click()
+    editor = window.session.dialogs.dialog
+    assert isinstance(editor, CardEditor)
+    QTest.keyClicks(editor.name, "Module 430 W, ours")
+    QTest.keyClick(editor.name, Qt.Key.Key_Return)
+    for text in ("430", "38.9", "32.6", "13.97", "13.19", "-0.30 %/K", "1722", "1134", "-0.25 %/K"):
+        QTest.keyClicks(editor.table, text[0])
+        line = editor.table.findChildren(QLineEdit)[-1]
+        QTest.keyClicks(line, text[1:])
+        QTest.keyClick(line, Qt.Key.Key_Return)
+        QApplication.processEvents()
+    assert editor.said.text() == "It can be put on the shelf."
+    assert "Cold voltage" in editor.table.item(8, 2).text(), "what rests on a figure stands beside it"
+    editor.put.click()
+    (card,) = read_shelf().cards
+    assert (card.name, card.power_stc_w, card.length_m) == ("Module 430 W, ours", 430, 1.722)
+    assert card.id == "module-430-w-ours"
+    assert shelf.card() == card
+
+
+def test_a_shipped_card_is_begun_from_and_an_own_one_typed_over(shelf, window):
+    QTest.keyClicks(shelf.search, "hybrid 10 kW three phase high")
+    assert shelf.edit.text() == "New like this…"
+    shelf.edit.click()
+    editor = window.session.dialogs.dialog
+    assert editor.name.text().endswith(", ours")
+    row = editor._columns.index("battery_voltage_max_v")
+    editor.table.item(row, 1).setText("about 700")
+    assert "Battery voltage to: 'about 700' is not a number" in editor.said.text()
+    assert not editor.put.isEnabled()
+    editor.table.item(row, 1).setText("700 V")
+    editor.add_row("trackers")
+    editor.put.click()
+    (card,) = read_shelf().cards
+    assert (card.battery_voltage_max_v, len(card.trackers)) == (700, 3)
+    assert shipped_card("hybrid-10k-three").battery_voltage_max_v == 800
+    assert shelf.edit.text() == "Edit…"
+    shelf.edit.click()
+    again = window.session.dialogs.dialog
+    again.name.setText("Hybrid of ours")
+    again.put.click()
+    assert [c.name for c in read_shelf().cards] == ["Hybrid of ours"], "the same card, typed over"
+
+
+def test_favourites_stand_first(shelf):
+    QTest.keyClicks(shelf.search, "generator diesel")
+    chosen = shelf.card().id
+    shelf.favourite.click()
+    assert read_shelf().favourites == (chosen,)
+    shelf.search.clear()
+    assert shelf._cards[0].id == chosen
+    assert shelf.favourite.text() == "Not a favourite"
+    shelf.favourite.click()
+    assert read_shelf().favourites == ()

@@ -88,7 +88,7 @@ CHOICES: dict[str, str] = {
     "garage": "garage", "outdoors_sheltered": "outdoors under a roof", "outdoors": "outdoors", "can": "CAN", "rs485": "RS-485",
     "modbus_tcp": "Modbus TCP", "dry_contact": "dry contact", "volts_only": "by volts alone", "series": "series",
     "parallel": "parallel", "rated_power": "rated power", "power_at_start": "power when crossed", "LFP": "LFP", "NMC": "NMC",
-    "lead-acid": "lead-acid", "lead-gel": "lead, gel", "lead-flooded": "lead, flooded", "petrol": "petrol", "diesel": "diesel",
+    "lead-acid": "lead-acid", "lead-gel": "lead gel", "lead-flooded": "lead flooded", "petrol": "petrol", "diesel": "diesel",
     "gas": "gas",
 }  # fmt: skip
 KINDS: dict[str, str] = {

@@ -11,7 +11,7 @@ from calm_relay.equipment.labels import CHOICES, label_of
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.fault_words import kind_of_name
 from calm_relay.library.cards import AcUnit, Card
-from calm_relay.units import exact_text, parse_quantity
+from calm_relay.units import SCALES, exact_text, parse_quantity
 
 SMALL_W = 1000.0  # below it watts read better than kilowatts
 HIDDEN = ("kind", "name")  # what stands above the figures already
@@ -48,6 +48,26 @@ def cell_text(kind: str, column: str, cell: str | None) -> str:
     return ", ".join(CHOICES.get(part, part) for part in cell.split()) if get_origin(plain) is tuple else CHOICES.get(cell, cell)
 
 
+SMALL_KINDS = ("module", "optimizer", "module_inverter")  # whose watts sheets print as watts
+SMALL_FIGURES = ("p_self_w", "night_w", "auxiliary_w")
+SIZES = ("length_m", "width_m", "height_m", "depth_m", "clamp_opening_m")  # sheets print them in millimetres
+
+
+def bare_unit(kind: str, column: str) -> str:
+    """Return the unit that a number without one has for a figure: as data sheets print it, else the one in use. [text]"""
+    name, plain = column.rpartition(".")[2], fields_of(kind).get(column)
+    if plain not in (int, float):
+        return ""
+    if name.endswith("_per_c"):
+        return "%/°C"
+    if name in SIZES:
+        return "mm"
+    quantity = kind_of_name(name)
+    if quantity == "power_w" and (kind in SMALL_KINDS or name in SMALL_FIGURES):
+        return "W"
+    return SCALES[quantity].unit if quantity in SCALES else ""
+
+
 def parsed_figure(kind: str, column: str, text: str) -> Any:
     """Return what a person typed for a figure of a kind of card, in core units.
 
@@ -73,8 +93,9 @@ def parsed_figure(kind: str, column: str, text: str) -> Any:
     if plain not in (int, float):
         return _CHOSEN.get(text.strip().casefold(), text.strip()) if get_origin(plain) is Literal else text.strip()
     quantity = kind_of_name(name) or "ratio"
+    bare = re.fullmatch(r"\s*[+\-−]?\d*(?:[.,]\d+)?\s*", text) is not None and any(ch.isdigit() for ch in text)
     try:
-        number = parse_quantity(text, quantity)
+        number = parse_quantity(f"{text} {bare_unit(kind, column)}" if bare else text, quantity)
     except BadInput as error:
         raise BadInput([Fault("", column, fault.problem, fault.remedy) for fault in error.faults]) from None
     return int(number) if plain is int and number == int(number) else number

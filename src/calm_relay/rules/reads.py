@@ -65,7 +65,7 @@ READS: dict[str, tuple[str, ...]] = {
 # figure → results, other than checks, that rest on it
 RESULTS: dict[str, str] = {
     "night_w": "standby energy in the year; a third of the idle loss is assumed",
-    "loss": "every energy of the year",
+    "loss": "every energy of the year; efficiencies tell it as well",
     "charge_loss": "energy lost in charging; the inverter's own loss is assumed",
     "grid_port_max_w": "power to the grid in the year", "backup_port_max_w": "power to the backup side in the year",
     "pv_to_battery_max_w": "charging from own strings in the year", "warranty_years": "payback against the warranty on Decide",

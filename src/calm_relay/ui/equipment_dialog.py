@@ -25,10 +25,12 @@ from PySide6.QtWidgets import (
 from calm_relay.equipment.columns import card_classes
 from calm_relay.equipment.files import read_cards
 from calm_relay.equipment.find import find_cards
+from calm_relay.equipment.labels import KINDS
 from calm_relay.equipment.shelf import read_shelf, save_shelf
 from calm_relay.equipment.shown import card_lines
 from calm_relay.errors import BadInput
 from calm_relay.library.cards import Card
+from calm_relay.ui.card_editor import CardEditor
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.session import Session
 from calm_relay.ui.sheet_dialog import SheetDialog
@@ -61,7 +63,7 @@ class EquipmentDialog(QDialog):
         self.kind.setAccessibleName("Kind of equipment")
         self.kind.addItem("all kinds", "")
         for kind in card_classes():
-            self.kind.addItem(kind.replace("_", " "), kind)
+            self.kind.addItem(KINDS[kind], kind)
         self.kind.activated.connect(lambda _: self.fill())
         row.addWidget(self.search, 1)
         row.addWidget(self.kind)
@@ -90,6 +92,9 @@ class EquipmentDialog(QDialog):
         self.said = label("", "quiet", wrap=True)
         column.addWidget(self.said)
         buttons = QDialogButtonBox()
+        self.new = self._button(buttons, "New card…", lambda: self._ask_editor(None))
+        self.edit = self._button(buttons, "Edit…", lambda: self._ask_editor(self.card()))
+        self.favourite = self._button(buttons, "Favourite", self._turn_favourite)
         self.add = self._button(buttons, "Add from a file…", self._ask_file)
         self.paste = self._button(buttons, "Paste a data sheet…", self._ask_sheet)
         self.remove = self._button(buttons, "Take off the shelf", self._remove)
@@ -110,16 +115,23 @@ class EquipmentDialog(QDialog):
 
     # --- showing
     def fill(self, chosen: str = "") -> None:
-        """Show the cards that meet the search, own ones first."""
+        """Show the cards that meet the search: favourites, then what was used last, then own ones."""
         kind = self.kind.currentData()
         known = [card for card in self.session.known_cards().values() if kind in ("", card.kind)]
         self._own = self.session.known.own
         if self.session.known.fault:
             self.said.setText(self.session.known.fault)
-        self._cards = sorted(find_cards(known, self.search.text()), key=lambda card: card.id not in self._own)
+        favourites, used = self.session.known.favourites, self.session.known.last_used
+
+        def rank(card: Card) -> tuple[bool, int, bool]:
+            return card.id not in favourites, used.index(card.id) if card.id in used else len(used), card.id not in self._own
+
+        self._cards = sorted(find_cards(known, self.search.text()), key=rank)
         self.table.setRowCount(len(self._cards))
         for row, card in enumerate(self._cards):
-            texts = (card.name, card.kind.replace("_", " "), "own" if card.id in self._own else "shipped")
+            whose = "own" if card.id in self._own else "shipped"
+            marks = [whose, *(["favourite"] if card.id in favourites else []), *(["used"] if card.id in used else [])]
+            texts = (card.name, KINDS[card.kind], ", ".join(marks))
             for column, text in enumerate(texts):
                 self.table.setItem(row, column, QTableWidgetItem(text))
         header = self.table.horizontalHeader()
@@ -138,6 +150,11 @@ class EquipmentDialog(QDialog):
     def _show(self) -> None:
         card = self.card()
         self.remove.setEnabled(card is not None and card.id in self._own)
+        self.edit.setEnabled(card is not None)
+        self.favourite.setEnabled(card is not None)
+        if card is not None:
+            self.edit.setText("Edit…" if card.id in self._own else "New like this…")
+            self.favourite.setText("Not a favourite" if card.id in self.session.known.favourites else "Favourite")
         if card is None:
             self.text.setPlainText("No card is so: leave a word out, or add one of your own.")
             return
@@ -157,6 +174,33 @@ class EquipmentDialog(QDialog):
         dialog = SheetDialog(self)
         dialog.accepted.connect(lambda: self._change(lambda: self._put((dialog.made,), "a data sheet") if dialog.made else None))
         self.session.dialogs.show(dialog)
+
+    def _ask_editor(self, card: Card | None) -> None:
+        """Type a new card, an own one over, or one like a shipped card."""
+        dialog = CardEditor(card, self, copy=card is not None and card.id not in self._own)
+        dialog.accepted.connect(lambda: self._change(lambda: self._put_typed(dialog.made)))
+        self.session.dialogs.show(dialog)
+
+    def _put_typed(self, card: Card | None) -> None:
+        if card is None:
+            return
+        shelf = read_shelf()
+        replaces = {own.id for own in shelf.cards}
+        if card.id not in replaces and card.id in self.session.known_cards():  # a new name that makes a shipped card's id
+            used = set(self.session.known_cards())
+            card = card.model_copy(update={"id": next(i for n in range(2, 999) if (i := f"{card.id[:36]}-{n}") not in used)})
+        self._put((card,), "the editor")
+
+    def _turn_favourite(self) -> None:
+        card = self.card()
+        if card is not None:
+            on = card.id not in self.session.known.favourites
+            self._change(lambda: self._keep_favourite(card, on=on))
+
+    def _keep_favourite(self, card: Card, *, on: bool) -> None:
+        save_shelf(read_shelf().with_favourite(card.id, on=on))
+        self.fill(card.id)
+        self.said.setText(f"{card.name} is {'now' if on else 'no longer'} among your favourites.")
 
     def _put(self, cards: tuple[Card, ...], source: str) -> None:
         save_shelf(read_shelf().with_cards(cards))
