@@ -12,7 +12,19 @@ from calm_relay.cli import main
 from calm_relay.equipment.datasheet import LANGUAGES, read_sheet, vocabulary
 from calm_relay.equipment.shelf import read_shelf
 
+INVERTER = {
+    "ac_rated_w": 10_000.0, "dc_voltage_max_v": 1000.0, "mppt_window": (180.0, 950.0), "start_v": 200.0, "working_current_a": 18.0,
+    "short_circuit_current_a": 26.0, "tracker_count": 2.0, "phases": 3.0, "peak_efficiency_frac": 0.981,
+    "european_efficiency_frac": 0.975, "night_w": 12.0, "pv_dc_max_w": 20_000.0, "battery_window": (150.0, 800.0),
+    "charge_max_w": 12_000.0, "discharge_max_w": 10_500.0, "charge_max_a": 40.0, "discharge_max_a": 41.0,
+    "offgrid_continuous_va": 10_000.0, "offgrid_peak_va": 16_000.0, "weight_kg": 31.5,
+}  # fmt: skip
+PAIRS = {"mppt_window": ("mppt_min_v", "mppt_max_v"), "battery_window": ("battery_voltage_min_v", "battery_voltage_max_v")}
 UNIT = {
+    "window": ("V", 1.0),
+    "apparent": ("VA", 1.0),
+    "mass": ("kg", 1.0),
+    "count": ("", 1.0),
     "power": ("W", 1.0),
     "volts": ("V", 1.0),
     "amps": ("A", 1.0),
@@ -34,8 +46,10 @@ BATTERY = {
 }
 
 
-def shown(value: float, quantity: str, comma: bool) -> tuple[str, str]:
+def shown(value, quantity: str, comma: bool) -> tuple[str, str]:
     unit, factor = UNIT[quantity]
+    if isinstance(value, tuple):
+        return " – ".join(shown(end, quantity, comma)[0] for end in value), unit
     text = f"{round(value * factor, 6):g}".replace("-", "−")
     return (text.replace(".", ",") if comma else text), unit
 
@@ -99,7 +113,67 @@ def test_a_printed_sheet_as_one_copies_it():
     assert several.values() == pytest.approx({k: MODULE[k] for k in list(MODULE)[:5]})
 
 
+@pytest.mark.parametrize("language", LANGUAGES)
+@pytest.mark.parametrize("layout", LAYOUTS)
+@pytest.mark.parametrize("kind", ["hybrid", "pv_inverter", "battery_inverter"])
+def test_an_inverter_reads_back_the_same_and_as_its_kind(kind, layout, language):
+    of_battery = ("battery_window", "charge_max_w", "discharge_max_w", "charge_max_a", "discharge_max_a", "offgrid_continuous_va",
+                  "offgrid_peak_va")  # fmt: skip
+    of_pv = (
+        "dc_voltage_max_v",
+        "mppt_window",
+        "start_v",
+        "working_current_a",
+        "short_circuit_current_a",
+        "tracker_count",
+        "pv_dc_max_w",
+    )
+    left_out = {"hybrid": (), "pv_inverter": of_battery, "battery_inverter": of_pv}[kind]
+    card = {name: value for name, value in INVERTER.items() if name not in left_out}
+    wanted: dict[str, float] = {}
+    for name, value in card.items():
+        ends = zip(PAIRS[name], value, strict=True) if isinstance(value, tuple) else [(name, value)]
+        for field, end in ends:
+            tracked = field in ("mppt_min_v", "mppt_max_v", "start_v", "working_current_a", "short_circuit_current_a")
+            wanted |= {f"trackers.{n}.{field}": end for n in (1, 2)} if tracked else {field: end}
+    wanted.pop("tracker_count", None)
+    for pick in range(2):
+        rng = random.Random(f"{language}{layout}{kind}{pick}")
+        rows = []
+        for field, value in card.items():
+            entry = vocabulary()["inverter"][field]
+            name = entry[language][0] if pick == 0 else rng.choice(entry[language])
+            figure, unit = shown(value, entry["quantity"], comma=language != "en")
+            layed = LAYOUTS["colon" if not unit and layout == "unit in brackets" else layout]
+            rows.append(layed(name.capitalize(), figure, unit))
+        rng.shuffle(rows)
+        made = read_sheet("\n".join(rows))
+        assert made is not None
+        assert made.kind == kind
+        assert made.values() == pytest.approx(wanted), (language, layout)
+
+
+def test_an_inverters_sheet_becomes_a_card_with_its_loss_fitted(tmp_path, monkeypatch, capsys):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path))
+    sheet = tmp_path / "sheet.txt"
+    sheet.write_text(
+        "Rated AC power   10 kW\nMax. input voltage 1000 V\nMPPT voltage range 180 V - 950 V\nNumber of MPP trackers 2\n"
+        "Max. input current per MPPT 18 A / 18 A\nBattery voltage range 150~800 V\nMax. charging current 40 A\n"
+        "Max. efficiency 98.1 %\nEuropean efficiency 97.5 %\n", encoding="utf-8",
+    )  # fmt: skip
+    assert main(["cards", "read-sheet", str(sheet), "--as", "own-10k"]) != 0, "how many phases is not guessed"
+    assert "phases" in capsys.readouterr().err
+    sheet.write_text(sheet.read_text(encoding="utf-8") + "Phases 3\n", encoding="utf-8")
+    assert main(["cards", "read-sheet", str(sheet), "--as", "own-10k", "--name", "Hybrid of ours"]) == 0
+    (card,) = read_shelf().cards
+    assert (card.kind, card.phases, len(card.trackers), card.trackers[1].mppt_max_v) == ("hybrid", 3, 2, 950.0)
+    assert card.ac_rated_w / card.dc_w(card.ac_rated_w) < 0.981
+    assert card.discharge_max_a is None, "what the sheet does not say stays unknown"
+
+
 PROSE = [
+    "The inverter has 2 MPP trackers and a maximum efficiency that we measured as 97 % on a good day; its weight is some 30 kg.",
+    "Number of phases depends on the supply, 3 in most houses here. The battery voltage range may be 150 to 800 V.",
     "The open circuit voltage of the module rises to about 52 V on cold mornings, and the maximum power falls when it is hot.",
     "Die Leerlaufspannung von Modulen ist bei Kälte höher: rechnen Sie mit 10 % mehr als im Sommer, etwa 45 V.",
     "Le courant de court-circuit dépend du soleil ; par temps clair on mesure parfois 12 A ou plus.",

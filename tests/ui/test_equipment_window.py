@@ -162,3 +162,35 @@ def test_favourites_stand_first(shelf):
     assert shelf.favourite.text() == "Not a favourite"
     shelf.favourite.click()
     assert read_shelf().favourites == ()
+
+
+INVERTER_SHEET = """Rated AC power   10 kW
+Max. input voltage 1000 V
+MPPT voltage range 180 V - 950 V
+Number of MPP trackers 2
+Max. input current per MPPT 18 A / 18 A
+Battery voltage range 150~800 V
+Max. charging current 40 A
+Max. efficiency 98.1 %
+European efficiency 97.5 %
+Warranty and service: see the contract.
+"""
+
+
+def test_an_inverters_sheet_is_pasted_and_only_what_it_lacks_is_typed(shelf, window):
+    shelf.paste.click()
+    dialog = window.session.dialogs.dialog
+    dialog.text.setPlainText(INVERTER_SHEET)
+    dialog.look()
+    QTest.keyClicks(dialog.name, "Hybrid of ours")
+    assert dialog.said.text() == "A hybrid inverter, by 13 figures. Still wanted: Phases."
+    rating = dialog.table.item(0, 0)
+    rating.setCheckState(Qt.CheckState.Unchecked)
+    assert "Still wanted: Phases, Rated AC power." in dialog.said.text(), "what is not confirmed is not taken"
+    rating.setCheckState(Qt.CheckState.Checked)
+    row = dialog._fields.index("phases")
+    dialog.table.item(row, 1).setText("3")
+    assert "It can be put on the shelf" in dialog.said.text()
+    QTest.mouseClick(dialog.put, Qt.MouseButton.LeftButton)
+    (card,) = read_shelf().cards
+    assert (card.kind, card.phases, len(card.trackers)) == ("hybrid", 3, 2)

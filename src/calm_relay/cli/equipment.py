@@ -7,10 +7,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from calm_relay.cli.shared import print_json
-from calm_relay.equipment.columns import card_from, card_row, lacking, required_of
+from calm_relay.equipment.columns import asked_of, card_from, card_row, lacking
 from calm_relay.equipment.datasheet import read_sheet
 from calm_relay.equipment.files import SUFFIXES, read_cards, written_cards
 from calm_relay.equipment.find import find_cards
+from calm_relay.equipment.labels import KINDS
 from calm_relay.equipment.shelf import Shelf, differences, read_shelf, save_shelf, shelf_path
 from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import handed_in
@@ -112,12 +113,12 @@ def _read_sheet(options: argparse.Namespace, file: str) -> int:
     made = read_sheet(raw.decode("utf-8", errors="replace"))
     if made is None:
         raise BadInput([Fault(file, "", "no figure was found by name and unit", "give the text of a data sheet, or type the card")])
-    missing = [name for name in required_of(made.kind) if name not in made.values()]
+    missing = asked_of(made.kind, made.values())
     if options.json:
         figures = [{"field": f.field, "value": f.value, "words": f.words, "others": list(f.others)} for f in made.figures]
         print_json({"kind": made.kind, "figures": figures, "missing": missing})
     else:
-        print(f"a {made.kind}, by {count_words(len(made.figures), 'figure')}; look at each beside its words:")
+        print(f"{KINDS[made.kind]}, by {count_words(len(made.figures), 'figure')}; look at each beside its words:")
         for figure in made.figures:
             also = f"   (also on the line: {', '.join(f'{v:g}' for v in figure.others)})" if figure.others else ""
             print(f"  {figure.field:24} {figure.value:<12g} from: {' '.join(figure.words.split())}{also}")

@@ -236,6 +236,12 @@ def missing_of(kind: str, row: Mapping[str, Any]) -> list[str]:
     return missing
 
 
+def asked_of(kind: str, row: Mapping[str, Any]) -> list[str]:
+    """Return what a card read from a sheet is asked for: what it still needs, and the phases, which are not to be guessed."""
+    phases = ["phases"] if "phases" in fields_of(kind) and "phases" not in row else []
+    return [*phases, *missing_of(kind, row)]
+
+
 def card_from(kind: str, values: Mapping[str, Any], file: str) -> Card:
     """Return the card of a kind with these figures by column; raises BadInput, a fault a figure."""
     data: dict[str, Any] = {}

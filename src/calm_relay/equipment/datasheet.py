@@ -9,10 +9,12 @@ from __future__ import annotations
 import re
 import tomllib
 import unicodedata
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from importlib import resources
 from typing import Any
+
+from calm_relay.equipment.columns import fields_of
 
 LANGUAGES = ("en", "de", "fr", "es", "it", "nl")
 # quantity → unit as written (folded) → its size in core units
@@ -23,10 +25,17 @@ UNITS: dict[str, dict[str, float]] = {
     "energy": {"wh": 1.0, "kwh": 1e3},
     "per_kelvin": {"%/°c": 0.01, "%/k": 0.01, "% / °c": 0.01, "% / k": 0.01, "%/ºc": 0.01, "%/c": 0.01},
     "share": {"%": 0.01},
+    "apparent": {"va": 1.0, "kva": 1e3, "w": 1.0, "kw": 1e3},
+    "window": {"v": 1.0, "vdc": 1.0, "v dc": 1.0},
+    "mass": {"kg": 1.0, "lb": 0.45359237, "lbs": 0.45359237},
+    "count": {},
     "size": {"mm": 0.001, "cm": 0.01, "m": 1.0},
 }
-WHOLE = {"w", "wp", "v", "vdc", "v dc", "mm", "wh"}  # with these a group of three digits after one mark is thousands
+WHOLE = {"w", "wp", "v", "vdc", "v dc", "mm", "wh", "va"}  # with these a group of three digits after one mark is thousands
 BETWEEN = {"stc", "dc", "max", "min", "nom", "typ", "bei", "at", "a", "stk", "each", "ca", "approx", "iec", "ul"}
+MOST_COUNT = 12
+_RANGE = re.compile(r"(\d+(?:[.,]\d+)*)\s*(?:v|vdc|v dc)?\s*(?:-+|~|/|…|\.\.\.?|to|bis|tot|a|hasta|fino a)\s*(\d+(?:[.,]\d+)*)")
+_COUNT = re.compile(r"(\d{1,2})(?![\d.,]*\d|\s*[a-z%°])")
 _NUMBER = re.compile(r"[+\-]?\d+(?:[.,]\d+)*")
 _SIZE = re.compile(r"(\d+(?:[.,]\d+)?)\s*[x×*]\s*(\d+(?:[.,]\d+)?)(?:\s*[x×*]\s*\d+(?:[.,]\d+)?)?")
 
@@ -63,9 +72,34 @@ def vocabulary() -> dict[str, dict[str, dict[str, Any]]]:
 def read_sheet(text: str) -> SheetRead | None:
     """Return the figures of the kind of card that a text says most of; None where it says nothing of any."""
     lines = [(raw.strip(), _folded(raw)) for raw in text.splitlines() if raw.strip()]
-    reads = [SheetRead(kind, _figures(kind, lines)) for kind in vocabulary()]
+    reads = [_kinded(SheetRead(kind, _figures(kind, lines))) for kind in vocabulary()]
     best = max(reads, key=lambda read: len(read.figures), default=None)
     return best if best is not None and best.figures else None
+
+
+PAIRS = {"mppt_window": ("mppt_min_v", "mppt_max_v"), "battery_window": ("battery_voltage_min_v", "battery_voltage_max_v")}
+OF_BATTERY = ("battery_voltage_min_v", "charge_max_a", "charge_max_w", "discharge_max_a", "discharge_max_w")
+OF_TRACKERS = ("mppt_min_v", "mppt_max_v", "start_v", "working_current_a", "short_circuit_current_a")
+
+
+def _kinded(read: SheetRead) -> SheetRead:
+    """Return what was read of an inverter as that of its kind: with a battery and trackers a hybrid, else of the one it has.
+
+    Figures of a tracker stand for each of the trackers that the sheet counts, for the first where it does not.
+    """
+    if read.kind != "inverter":
+        return read
+    found = {figure.field: figure for figure in read.figures}
+    battery = any(name in found for name in OF_BATTERY)
+    trackers = any(name in found for name in OF_TRACKERS) or "dc_voltage_max_v" in found
+    kind = "hybrid" if battery and trackers else "battery_inverter" if battery else "pv_inverter"
+    count = int(found.pop("tracker_count").value) if "tracker_count" in found else 1
+    out: list[SheetFigure] = []
+    for name, figure in found.items():
+        columns = [f"trackers.{n}.{name}" for n in range(1, count + 1)] if name in OF_TRACKERS else [name]
+        known = fields_of(kind)
+        out += [replace(figure, field=column) for column in columns if column in known]
+    return SheetRead(kind, tuple(out))
 
 
 def _folded(text: str) -> str:
@@ -114,6 +148,10 @@ def _figures(kind: str, lines: list[tuple[str, str]]) -> tuple[SheetFigure, ...]
                 for name, value in (("length_m", max(read)), ("width_m", min(read[:2]))):
                     found.setdefault(name, SheetFigure(name, value, words))
                 continue
+            if field in PAIRS:
+                for name, value in zip(PAIRS[field], sorted(read[:2]), strict=True):
+                    found.setdefault(name, SheetFigure(name, value, words))
+                continue
             found.setdefault(field, SheetFigure(field, read[0], words, tuple(read[1:])))
     return tuple(found.values())
 
@@ -145,6 +183,17 @@ def _value(rest: str, quantity: str, kind: str) -> list[float] | None:
             return None
         unit = _unit_after(rest[match.end() :], units) or _unit_in(rest[: match.start()], units)
         return None if unit is None else [_number(part, unit) * units[unit] for part in match.groups()[:2]]
+    if quantity == "count":
+        match = _COUNT.search(rest)
+        if match is None or not _only_signs(rest[: match.start()], units) or not 1 <= int(match.group(1)) <= MOST_COUNT:
+            return None
+        return [float(match.group(1))]
+    if quantity == "window":
+        match = _RANGE.search(rest)
+        if match is None or not _only_signs(rest[: match.start()], units):
+            return None
+        unit = _unit_after(rest[match.end() :], units) or _unit_in(rest[: match.start()], units)
+        return None if unit is None else [_number(part, unit) * units[unit] for part in match.groups()]
     match = _NUMBER.search(rest)
     if match is None or not _only_signs(rest[: match.start()], units):
         return None

@@ -80,7 +80,7 @@ class CardEditor(QDialog):
         self.resize(min(128 * letter, 1120), min(78 * letter, 700))
         column = QVBoxLayout(self)
         column.addWidget(label(self.windowTitle(), "heading"))
-        note = "Type figures as the sheet prints them, with a unit where it is another. Enter goes on; what is not there stays empty."
+        note = "Type figures as the sheet prints them, with a unit where it is another. Enter goes on; what it lacks stays empty."
         column.addWidget(label(note, "quiet", wrap=True))
         row = QHBoxLayout()
         self.kind = QComboBox()

@@ -18,9 +18,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from calm_relay.equipment.columns import card_from, id_of, required_of
+from calm_relay.equipment.columns import asked_of, card_from, id_of
 from calm_relay.equipment.datasheet import SheetRead, read_sheet
-from calm_relay.equipment.labels import LABELS, label_of
+from calm_relay.equipment.labels import KINDS, LABELS, label_of
 from calm_relay.equipment.shown import figure_text, parsed_figure
 from calm_relay.errors import BadInput
 from calm_relay.library.cards import Card
@@ -45,7 +45,9 @@ class SheetDialog(QDialog):
         self._fields: list[str] = []
         column = QVBoxLayout(self)
         column.addWidget(label("Paste a data sheet", "heading"))
-        note = "Copy the sheet's text and paste it here. Figures are found by name and unit, in six languages: look at each."
+        note = (
+            "Copy the sheet's text and paste it here. Figures are found by name and unit, in six languages: untick what is not so."
+        )
         column.addWidget(label(note, "quiet", wrap=True))
         split = QSplitter(Qt.Orientation.Horizontal)
         self.text = QPlainTextEdit()
@@ -100,7 +102,7 @@ class SheetDialog(QDialog):
     def _fill(self) -> None:
         read = self._read
         found = {} if read is None else {figure.field: figure for figure in read.figures}
-        needed = () if read is None else tuple(name for name in required_of(read.kind) if name not in found)
+        needed = () if read is None else tuple(asked_of(read.kind, found))
         self._fields = [*found, *needed]
         self.table.setRowCount(len(self._fields))
         for row, field in enumerate(self._fields):
@@ -115,19 +117,25 @@ class SheetDialog(QDialog):
                 item.setToolTip(text)
                 if column != 1:
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
+                if column == 0 and figure is not None:
+                    item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+                    item.setCheckState(Qt.CheckState.Checked)
                 self.table.setItem(row, column, item)
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)
 
     def values(self) -> dict[str, Any]:
-        """Return the figures as they stand in the table, in core units; raises BadInput for one that is none."""
+        """Return the figures that are ticked or typed, in core units; raises BadInput for one that is none."""
         assert self._read is not None
         out = {}
         for row, field in enumerate(self._fields):
             item = self.table.item(row, 1)
             text = item.text().strip() if item is not None else ""
-            if text:
+            tick = self.table.item(row, 0)
+            left_out = tick is not None and bool(tick.flags() & Qt.ItemFlag.ItemIsUserCheckable)
+            left_out = left_out and tick is not None and tick.checkState() is Qt.CheckState.Unchecked
+            if text and not left_out:
                 out[field] = parsed_figure(self._read.kind, field, text)
         return out
 
@@ -145,17 +153,18 @@ class SheetDialog(QDialog):
             self.said.setText("Nothing is pasted yet." if empty else "No figure is found by name and unit.")
             return
         count = count_words(len(self._read.figures), "figure")
+        noun = f"{'An' if KINDS[self._read.kind][0] in 'aeiou' else 'A'} {KINDS[self._read.kind]}"
         try:
-            missing = [label_of(name) for name in required_of(self._read.kind) if name not in self.values()]
+            missing = [label_of(name) for name in asked_of(self._read.kind, self.values())]
             if missing or not self.name.text().strip():
                 wants = [*missing, *([] if self.name.text().strip() else ["a name"])]
-                self.said.setText(f"A {self._read.kind}, by {count}. Still wanted: {', '.join(wants)}.")
+                self.said.setText(f"{noun}, by {count}. Still wanted: {', '.join(wants)}.")
                 return
             self._card()
         except BadInput as error:
             self.said.setText("; ".join(f"{LABELS.get(f.field, f.field)}: {f.problem}; {f.remedy}" for f in error.faults))
             return
-        self.said.setText(f"A {self._read.kind}, by {count}. It can be put on the shelf.")
+        self.said.setText(f"{noun}, by {count}. It can be put on the shelf.")
         self.put.setEnabled(True)
 
     def _accept(self) -> None:
