@@ -118,7 +118,6 @@ class SheetDialog(QDialog):
                 if column != 1:
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable)
                 if column == 0 and figure is not None:
-                    item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
                     item.setCheckState(Qt.CheckState.Checked)
                 self.table.setItem(row, column, item)
         header = self.table.horizontalHeader()
@@ -133,8 +132,8 @@ class SheetDialog(QDialog):
             item = self.table.item(row, 1)
             text = item.text().strip() if item is not None else ""
             tick = self.table.item(row, 0)
-            left_out = tick is not None and bool(tick.flags() & Qt.ItemFlag.ItemIsUserCheckable)
-            left_out = left_out and tick is not None and tick.checkState() is Qt.CheckState.Unchecked
+            ticks = tick is not None and tick.data(Qt.ItemDataRole.CheckStateRole) is not None
+            left_out = tick is not None and ticks and tick.checkState() is Qt.CheckState.Unchecked
             if text and not left_out:
                 out[field] = parsed_figure(self._read.kind, field, text)
         return out
