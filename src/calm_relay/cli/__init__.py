@@ -123,7 +123,10 @@ def _parser() -> argparse.ArgumentParser:
     put.add_argument("--sure", action="store_true", help="take a figure that is hardly meant as it is")
     cards = command("cards", "equipment cards, shipped and your own", equipment.cards_command, job=False)
     cards.add_argument(
-        "what", nargs="*", metavar="ACTION NAME", help="show ID, add FILE, remove ID, write FILE, read-sheet FILE; without: list"
+        "what",
+        nargs="*",
+        metavar="ACTION NAME",
+        help="show ID, add FILE, remove ID, write FILE, read-sheet FILE, differ JOB; without: list",
     )
     cards.add_argument("--kind", choices=sorted(card_classes()), help="cards of this kind only")
     cards.add_argument("--find", default="", metavar="TEXT", help="by words and figures, such as 'three phase 10 kW 2 trackers'")

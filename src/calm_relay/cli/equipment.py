@@ -6,9 +6,10 @@ import argparse
 from collections.abc import Callable
 from pathlib import Path
 
-from calm_relay.cli.shared import print_json
+from calm_relay.cli.shared import open_job, print_json
 from calm_relay.equipment.columns import asked_of, card_from, card_row, lacking
 from calm_relay.equipment.datasheet import read_sheet
+from calm_relay.equipment.efficiency import card_fit
 from calm_relay.equipment.files import SUFFIXES, read_cards, written_cards
 from calm_relay.equipment.find import find_cards
 from calm_relay.equipment.labels import KINDS
@@ -16,10 +17,11 @@ from calm_relay.equipment.shelf import Shelf, differences, read_shelf, save_shel
 from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import handed_in
 from calm_relay.job.container import write_atomically
-from calm_relay.library.cards import Card
+from calm_relay.library.cards import AcUnit, Card
+from calm_relay.rules.reads import rests_on
 from calm_relay.units import count_words
 
-ACTIONS = ("show", "add", "remove", "write", "read-sheet")
+ACTIONS = ("show", "add", "remove", "write", "read-sheet", "differ")
 MOST_SHEET_BYTES = 2_000_000
 
 
@@ -38,6 +40,7 @@ def cards_command(options: argparse.Namespace) -> int:
         "remove": _remove,
         "write": _write,
         "read-sheet": _read_sheet,
+        "differ": _differ,
     }
     return done[action](options, names[0])
 
@@ -77,7 +80,31 @@ def _show(options: argparse.Namespace, card_id: str) -> int:
         return 0
     for name, text in card_row(card).items():
         print(f"{name:34} {text}")
-    print(f"the data sheet lacks: {', '.join(lacking(card)) or 'nothing'}")
+    fit = card_fit(card) if isinstance(card, AcUnit) else None
+    if fit is not None:
+        print(f"the loss against the sheet's efficiencies: at most {fit.worst_frac * 100:.2f} % off")
+    lacks = lacking(card)
+    print(f"the data sheet lacks: {', '.join(lacks) or 'nothing'}")
+    for name in lacks:
+        rests = rests_on(name)
+        if rests:
+            print(f"  without {name:30} open: {rests}")
+    return 0
+
+
+def _differ(options: argparse.Namespace, file: str) -> int:
+    """Print where the shelf has a job's cards otherwise than the job's own copies."""
+    job, shelf = open_job(file).job, read_shelf()
+    own = {card.id: card for card in shelf.cards}
+    rows = {card.id: differences(card, own[card.id]) for card in job.library if card.id in own}
+    if options.json:
+        print_json({"cards": {i: [vars(d) for d in found] for i, found in rows.items()}})
+        return 0
+    for card_id, found in rows.items():
+        said = "; ".join(f"{d.column} {d.before or 'none'} here, {d.after or 'none'} on the shelf" for d in found)
+        print(f"{card_id}: {said or 'as on the shelf'}")
+    if not rows:
+        print("no card of this job stands on the shelf")
     return 0
 
 

@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from calm_relay.job.models import Face, Job
-from calm_relay.library.book import book_of
-from calm_relay.library.shipped import shipped_cards
 from calm_relay.pv.fit import fit_modules
+from calm_relay.rules.offers import offered
 
 
 @dataclass(frozen=True)
@@ -46,7 +45,7 @@ class DirectionMap:
 
 def fit_words(job: Job, face: Face) -> str:
     """Return how many modules fit on a face of typed size: of the card that lies there, and the most watts of any other."""
-    cards = book_of(job.library, shipped_cards()).modules()
+    cards = offered(job).modules()
     used = [g.module for plan in job.plans for node in plan.nodes for g in node.strings if g.face == face.id and g.module in cards]
     if not cards or fit_modules(face, next(iter(cards.values()))) is None:
         return ""

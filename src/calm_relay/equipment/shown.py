@@ -68,6 +68,16 @@ def bare_unit(kind: str, column: str) -> str:
     return SCALES[quantity].unit if quantity in SCALES else ""
 
 
+def choices_of(kind: str, column: str) -> list[str]:
+    """Return the words a figure may be, as people see them; none where it is a number or free text."""
+    plain = fields_of(kind).get(column)
+    if plain is bool:
+        return ["yes", "no"]
+    if get_origin(plain) is Literal:
+        return [CHOICES.get(str(value), str(value)) for value in get_args(plain)]
+    return []
+
+
 def parsed_figure(kind: str, column: str, text: str) -> Any:
     """Return what a person typed for a figure of a kind of card, in core units.
 

@@ -9,7 +9,7 @@ from calm_relay.job.models import Site
 from calm_relay.job.rows import BatteryRow
 from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_battery import battery_rows
-from calm_relay.rules.checks_match import LIST, battery_remedy, modules_remedy
+from calm_relay.rules.checks_pairing import LIST, battery_remedy, modules_remedy
 from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show

@@ -146,8 +146,7 @@ def _checks(names: Iterable[str], *, with_year: bool) -> list[Any]:
 def _offer(c: CheckContext, path: str, card: Card, now: str, checks: list[Any]) -> Offer:
     plan, modules = _with_card(c, path, card)
     if plan is None:
-        words = f"no number of modules is a bank that this inverter carries: {_window_words(c, path, card)}"
-        brief = f"Battery volts {_window_words(c, path, card)}"
+        words, brief = _no_place(c, path, card)
         return Offer(
             card=card,
             fits=False,
@@ -203,7 +202,7 @@ def _worse(one: Finding, two: Finding) -> bool:
 
 
 def _with_card(c: CheckContext, path: str, card: Card) -> tuple[Plan | None, int | None]:
-    """Return the plan as it would stand with the card there, and how many battery modules; (None, None) where no number fits."""
+    """Return the plan as it would stand with the card there, and how many battery modules; (None, None) where it cannot be."""
     plan = c.plan
     if ".transfer." in path:
         assert plan.transfer is not None
@@ -220,6 +219,8 @@ def _with_card(c: CheckContext, path: str, card: Card) -> tuple[Plan | None, int
         choice = node.battery.model_copy(update={"card": card.id, "modules": modules, "leads_ohm": ()})
         changed = node.model_copy(update={"battery": choice})
     elif path.endswith(f"nodes[{node.id}].card"):
+        if max((group.tracker for group in node.strings), default=0) > len(getattr(card, "trackers", ())):
+            return None, None
         changed = node.model_copy(update={"card": card.id})
     else:
         name = path.rpartition(".")[2]
@@ -248,6 +249,17 @@ def _count(c: CheckContext, node: Node, card: BatteryCard) -> int | None:
         n for n in range(card.modules_min, min(card.modules_max, 64) + 1) if chain.modules_fit(unit, card, n, card.soc_min_frac)
     ]
     return min(counts, key=lambda n: abs(n * each - wanted), default=None)
+
+
+def _no_place(c: CheckContext, path: str, card: Card) -> tuple[str, str]:
+    """Return why a card cannot even be put there, whole and in brief: no number of modules, or too few trackers for the strings."""
+    if isinstance(card, BatteryCard):
+        words = _window_words(c, path, card)
+        return f"no number of modules is a bank that this inverter carries: {words}", f"Battery volts {words}"
+    used = max(group.tracker for group in _node(c.plan, path).strings)
+    has = len(getattr(card, "trackers", ()))
+    words = f"strings are on {used} trackers, it has {has}"
+    return f"Trackers: {words}; put them in parallel or propose strings first", f"Trackers {has} for {used}"
 
 
 def _window_words(c: CheckContext, path: str, card: Card) -> str:

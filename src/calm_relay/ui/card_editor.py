@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 
 from calm_relay.equipment.columns import required_of
 from calm_relay.equipment.labels import KINDS, ROWS, label_of
-from calm_relay.equipment.shown import bare_unit
+from calm_relay.equipment.shown import bare_unit, choices_of
 from calm_relay.equipment.typed import TypedCard, typed_card
 from calm_relay.errors import BadInput
 from calm_relay.library.cards import Card
@@ -35,6 +35,7 @@ from calm_relay.ui.widgets import label
 
 HEADS = ("Figure", "Value", "Rests on it")
 FIRST_KIND = "module"
+CHOICES_ROLE = Qt.ItemDataRole.UserRole + 1
 DONE = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Down)
 
 
@@ -45,11 +46,20 @@ class _Down(QStyledItemDelegate):
         super().__init__(table)
         self._table = table
 
-    def createEditor(self, parent: QWidget, _option: QStyleOptionViewItem, _index: QModelIndex) -> QWidget:
-        return QLineEdit(parent)
+    def createEditor(self, parent: QWidget, _option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:
+        choices = index.data(CHOICES_ROLE)
+        if not choices:
+            return QLineEdit(parent)
+        box = QComboBox(parent)
+        box.addItems(["", *choices])
+        return box
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        pressed = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() in DONE
+        if not isinstance(event, QKeyEvent):
+            return super().eventFilter(watched, event)
+        pressed = event.type() == QEvent.Type.KeyPress and event.key() in DONE
+        if pressed and isinstance(watched, QComboBox) and event.key() == Qt.Key.Key_Down:
+            pressed = False  # it goes through its choices
         if pressed and isinstance(watched, QWidget):
             self.commitData.emit(watched)
             self.closeEditor.emit(watched, QAbstractItemDelegate.EndEditHint.NoHint)
@@ -149,14 +159,16 @@ class CardEditor(QDialog):
             for place, text in enumerate((figure, self._typed.texts.get(column, ""), last)):
                 item = QTableWidgetItem(text)
                 item.setToolTip(text)
-                if place != 1:
+                if place == 1:
+                    item.setData(CHOICES_ROLE, choices_of(self._typed.kind, column))
+                else:
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEditable & ~Qt.ItemFlag.ItemIsSelectable)
                 self.table.setItem(row, place, item)
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Fixed)
-        self.table.setColumnWidth(1, 34 * self.fontMetrics().averageCharWidth())
+        self.table.setColumnWidth(1, 26 * self.fontMetrics().averageCharWidth())
         self.table.blockSignals(False)
         self._menu.clear()
         for group in self._typed.groups():

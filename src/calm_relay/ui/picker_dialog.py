@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QDialog,
@@ -146,12 +146,18 @@ class PickerDialog(QDialog):
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(len(HEADS) - 1, QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Interactive)
+        self.table.setColumnWidth(1, min(self.table.sizeHintForColumn(1) + 8, int(0.42 * self.table.viewport().width())))
         self.table.setColumnHidden(3, not any(offer.worth is not None for offer in self._shown))
         now = next((i for i, offer in enumerate(self._shown) if offer.now), 0)
         if self._shown:
             self.table.selectRow(0 if self.search.text() else now)
             self.table.scrollTo(self.table.model().index(self.table.currentRow(), 0))
         self._show()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.fill()  # widths are known now
 
     def offer(self) -> Offer | None:
         """Return the offer of the selected row."""

@@ -22,13 +22,21 @@ def main(argv: Sequence[str] | None = None) -> int:
     folder.mkdir(parents=True, exist_ok=True)
     os.environ.pop("DISPLAY", None)
     os.environ.pop("WAYLAND_DISPLAY", None)
-    os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-")  # nobody's unsaved work is on a picture
+    for name in ("XDG_STATE_HOME", "XDG_DATA_HOME"):  # nobody's unsaved work and no own card is on a picture
+        os.environ[name] = tempfile.mkdtemp(prefix="calm-relay-")
     app = make_app()
+    from PySide6.QtWidgets import QDialog
+
+    from calm_relay.library.shipped import shipped_card
     from calm_relay.tariff.templates import templates
+    from calm_relay.ui.card_editor import CardEditor
+    from calm_relay.ui.chains_dialog import ChainsDialog
     from calm_relay.ui.commands import make_window
+    from calm_relay.ui.equipment_dialog import EquipmentDialog
     from calm_relay.ui.pages.house import HousePage
     from calm_relay.ui.pages.site import SitePage
     from calm_relay.ui.pages.tariff import TariffPage
+    from calm_relay.ui.picker_dialog import PickerDialog
     from calm_relay.ui.proposal import ProposalDialog
     from calm_relay.ui.start_page import StartPage
 
@@ -47,21 +55,23 @@ def main(argv: Sequence[str] | None = None) -> int:
             raise SystemExit(f"could not write {folder / name}.png")
         print(f"{folder / name}.png")
 
-    def station() -> None:
-        window.plans.relay.focus_station("battery:bat")
-        window.plans.open_station()
-
-    def check() -> None:
-        row = window.headroom.rows()[0].finding
-        window.headroom.open((row.check, row.subject))
+    def show_dialog(name: str, dialog: QDialog) -> None:
+        dialog.show()
+        wait_idle(app, window)
+        app.processEvents()
+        dialog.grab().save(str(folder / f"{name}.png"), "PNG")
+        print(f"{folder / name}.png")
+        dialog.close()
 
     take("plans", "B", "plans")
-    take("plans-station", "A", "plans", station)
-    window.plans.sheet.open(None)
     take("plans-grid-down", "C", "plans", window.plans.toggle_grid)
     window.plans.toggle_grid()
-    take("check", "C", "plans", check)
-    window.headroom.open(None)
+    show_dialog("chains", ChainsDialog(window.session, window.theme, 1.0, window))
+    window.session.choose(window.session.job.plan("A").id)
+    wait_idle(app, window)
+    show_dialog("picker", PickerDialog(window.session, "plans[ac-add-on].nodes[bat].battery.card", window))
+    show_dialog("equipment", EquipmentDialog(window.session, window))
+    show_dialog("card-editor", CardEditor(shipped_card("hybrid-10k-three"), window, copy=True))
     site = window.page("site")
     assert isinstance(site, SitePage)
 
@@ -94,8 +104,6 @@ def main(argv: Sequence[str] | None = None) -> int:
         window.scroll_to("house", house.draws.list)
 
     take("house", "A", "house", appliances)
-    take("house-year", "A", "house", lambda: house.show_part("year"))
-    take("house-carries", "A", "house", lambda: house.show_part("carries"))
     take("brief", "B", "brief")
 
     def three_periods() -> None:
