@@ -243,7 +243,7 @@ def _offers(flow: Any, record: Any) -> Any:
 @given(seed=st.integers(0, 2**31), n=st.integers(0, 3), watts=st.floats(200, 6000))
 @settings(max_examples=30, deadline=None, derandomize=True)
 def test_a_higher_cap_never_exports_or_holds_the_wrong_way(seed, n, watts):
-    """One step from like starts: a higher cap exports no less and holds no more, but for the standby that ends where a unit starts."""
+    """From like starts a higher cap exports no less and holds no more, but for the standby that ends where a unit starts."""
     units, table, pv, ac, a = random_case(seed, max(1, n))
     codes = np.zeros((STEPS, len(units)), int)
     rows = []

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.demo import demo_path, kvist_job
@@ -13,10 +14,12 @@ from calm_relay.job.container import read_job
 from calm_relay.job.edits import Edit
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.shipped import shipped_card
+from calm_relay.ui.chains_dialog import ChainsDialog
 from calm_relay.ui.commands import make_window
 from calm_relay.ui.picker_dialog import PickerDialog
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import wait_for, wait_idle
+from tests.match_cases import bank
 from tests.ui.conftest import dispose
 from tests.ui.picking import take
 
@@ -110,3 +113,43 @@ def test_a_job_shows_when_the_shelf_has_another_card_and_takes_it(window, qapp):
     cell.refresh()
     assert cell._mark.text() == ""
     window.session.edit("back", [Edit("library[stack-3k]", shipped_card("stack-3k").model_dump())])
+
+
+def test_leads_of_parallel_branches_are_typed_one_by_one(window, qapp):
+    window.session.choose("ac-add-on")
+    window.session.edit("racks", bank("rack-5k", 3))
+    assert wait_idle(qapp, window)
+    window.plans.relay.focus_station("battery:bat")
+    window.plans.open_station()
+    sheet = window.plans.sheet
+    button = next(b for b in sheet.findChildren(QPushButton) if b.text() == "Leads differ…")
+    button.click()
+    assert window.session.plan.nodes[1].battery.leads_ohm == (0.001, 0.001, 0.001)
+    field = sheet.field("leads_ohm[2]")
+    field.selectAll()
+    QTest.keyClicks(field, "12")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    assert window.session.plan.nodes[1].battery.leads_ohm[2] == pytest.approx(0.012)
+    (row,) = [f for f in window.session.quick_findings("ac-add-on") if f.check == "battery.sharing"]
+    assert "by resistance and leads" in row.arithmetic
+    next(b for b in sheet.findChildren(QPushButton) if b.text() == "Leads alike").click()
+    assert window.session.plan.nodes[1].battery.leads_ohm == ()
+
+
+def test_chains_are_shown_with_their_weakest_link_and_copied(window, qapp):
+    window.session.choose("hybrid-alongside")
+    assert wait_idle(qapp, window)
+    window.plans.relay.focus_station("battery:hyb")
+    window.plans.open_station()
+    next(b for b in window.plans.sheet.findChildren(QPushButton) if b.text() == "Chains…").click()
+    dialog = window.session.dialogs.dialog
+    assert isinstance(dialog, ChainsDialog)
+    rows = dialog.view.copy_rows()
+    assert any("the weakest" in right for _, right in rows)
+    assert any(left == "91.8 % arrives" for left, _ in rows)
+    before = dialog.view.size()
+    dialog.power.selectAll()
+    QTest.keyClicks(dialog.power, "5 kW")
+    QTest.keyClick(dialog.power, Qt.Key.Key_Return)
+    assert any("5.00 kW arriving" in right for _, right in dialog.view.copy_rows())
+    assert dialog.view.width() >= before.width() - 40

@@ -85,7 +85,7 @@ def label_of(column: str) -> str:
 # Plain names of the choices a card's figures take.
 CHOICES: dict[str, str] = {
     "single_phase": "single phase", "split_phase": "split phase", "three_phase": "three phase", "indoors": "indoors",
-    "garage": "garage", "outdoors_sheltered": "outdoors under a roof", "outdoors": "outdoors", "can": "CAN", "rs485": "RS-485",
+    "garage": "garage", "outdoors_sheltered": "outdoors covered", "outdoors": "outdoors", "can": "CAN", "rs485": "RS-485",
     "modbus_tcp": "Modbus TCP", "dry_contact": "dry contact", "volts_only": "by volts alone", "series": "series",
     "parallel": "parallel", "rated_power": "rated power", "power_at_start": "power when crossed", "LFP": "LFP", "NMC": "NMC",
     "lead-acid": "lead-acid", "lead-gel": "lead gel", "lead-flooded": "lead flooded", "petrol": "petrol", "diesel": "diesel",

@@ -14,7 +14,7 @@ from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, che
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
-PLACES = {"indoors": "indoors", "garage": "in a garage", "outdoors_sheltered": "outdoors under a roof", "outdoors": "outdoors"}
+PLACES = {"indoors": "indoors", "garage": "in a garage", "outdoors_sheltered": "outdoors covered", "outdoors": "outdoors"}
 NO_PLACE = "where the bank stands: choose its place"
 
 

@@ -286,8 +286,11 @@ def _size(card: Card) -> float:
 def _rank(offer: Offer, size: float) -> tuple[bool, bool, float, int, bool, float, str]:
     """Return what offers are ordered by: fitting; worth; verdict; favourites; nearness in size, a little larger first."""
     mine = _size(offer.card)
-    off = mine / size - 1.0 if size > 0 else 0.0
-    near = off if off >= 0 else -1.5 * off
+    if size > 0:
+        off = mine / size - 1.0
+        near = off if off >= 0 else -1.5 * off
+    else:  # nothing stands there: kind by kind, the small ones first
+        near = 1e9 * ADDED.index(offer.card.kind) + mine if offer.card.kind in ADDED else mine
     return (
         not offer.fits,
         offer.worth is None,

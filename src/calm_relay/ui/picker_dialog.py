@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QShowEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -35,6 +35,8 @@ from calm_relay.units import format_quantity as show
 HEADS = ("", "Card", "Whose", "A year", "What decides")
 MOVES = (Qt.Key.Key_Down, Qt.Key.Key_Up, Qt.Key.Key_PageDown, Qt.Key.Key_PageUp)
 MOST_DIFFERENCES = 8
+TICK_MS = 150
+SIMULATED = "Simulated"
 
 
 class PickerDialog(QDialog):
@@ -49,7 +51,11 @@ class PickerDialog(QDialog):
         kind = place_of(path)[0] or (self._now.kind if self._now else "")
         noun = KINDS.get(kind, kind)
         self._key = f"worth {path}"
-        self._asked = False
+        self._asked, self._stop = False, False
+        self._done = (0, 0)  # cards simulated, of how many: told by the worker, read by the timer
+        self._tick = QTimer(self)
+        self._tick.setInterval(TICK_MS)
+        self._tick.timeout.connect(self._say_progress)
         title = f"Choose {'an' if noun[:1] in 'aeiou' else 'a'} {noun}"
         self.setWindowTitle(title)
         letter = self.fontMetrics().averageCharWidth()
@@ -135,7 +141,9 @@ class PickerDialog(QDialog):
             worth = "" if offer.worth is None else show(offer.worth, "money")
             name = offer.card.name if offer.modules is None else f"{offer.modules} × {offer.card.name}"
             mark = (
-                "does not fit" if not offer.fits else {"tight": "fits, tight", "not known": "not known"}.get(offer.verdict, "fits")
+                "does not fit"
+                if not offer.fits
+                else {"tight": "fits, tight", "not known": "fits so far"}.get(offer.verdict, "fits")
             )
             for column, text in enumerate((mark, name, whose, worth, offer.decides)):
                 item = QTableWidgetItem(text)
@@ -187,24 +195,44 @@ class PickerDialog(QDialog):
 
     # --- worth
     def _simulate(self) -> None:
+        if self._asked:  # a second press stops it: what is known by then is shown
+            self._stop = True
+            self.simulate.setEnabled(False)
+            return
         self._asked = True
-        self.simulate.setEnabled(False)
-        self.simulate.setText("Simulating…")
+        self._tick.start()
+        self._say_progress()
         self._answers()
+
+    def _say_progress(self) -> None:
+        done, most = self._done
+        self.simulate.setText(f"Stop at {done} of {most}" if most else "Simulating…")
 
     def _answers(self) -> None:
         if not self._asked:
             return
         job, plan_id, offers = self.session.job, self.session.chosen, self.offers
 
+        def progress(done: int, most: int) -> bool:
+            self._done = (done, most)
+            return not self._stop
+
         def work(study: Study, cancelled: Cancel) -> object:
             from calm_relay.decision.worth import worth_of
 
-            return worth_of(study, job, plan_id, offers, cancelled)
+            return worth_of(study, job, plan_id, offers, cancelled, progress)
 
-        if self.session.extra(self._key, work) is not None and self.simulate.text() != "Simulated":
-            self.simulate.setText("Simulated")
+        if self.session.extra(self._key, work) is not None and self.simulate.text() != SIMULATED:
+            self._tick.stop()
+            self.simulate.setEnabled(False)
+            self.simulate.setText(SIMULATED)
             self._rank()
+
+    def done(self, result: int) -> None:
+        """Close; years not simulated yet are not begun."""
+        self._stop = True
+        self._tick.stop()
+        super().done(result)
 
     # --- choosing
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:

@@ -16,6 +16,8 @@ from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import clear_layout, label
 from calm_relay.units import format_quantity as show
 
+USUAL_LEAD_OHM = 0.001  # a metre or two of 50 mm² there and back, to be typed over
+
 
 class StationSheet(QWidget):
     """Shows the fields of one station; every change is one named entry of the history."""
@@ -129,7 +131,8 @@ class StationSheet(QWidget):
             if node is None:
                 return None
             groups = tuple((g.id, g.tracker, g.face) for g in node.strings)
-            return (*base, groups, node.card, node.battery is None, len(plan.controls.slots), job.site.supply.kind)
+            bank = None if node.battery is None else (node.battery.card, node.battery.modules, len(node.battery.leads_ohm))
+            return (*base, groups, node.card, bank, len(plan.controls.slots), job.site.supply.kind)
         if station.kind == "transfer" and plan.transfer is None:
             return None
         return (*base, tuple((a.id, a.name, a.running_w) for a in job.house.appliances))
@@ -205,12 +208,29 @@ class StationSheet(QWidget):
             self._cell(f"{plan}.controls.reserve_soc_frac", chars=8),
             self._chains_button(),
         )
+        self._build_leads(node, f"{base}.battery")
         for i, slot in enumerate(self.session.plan.controls.slots):
             if slot.kind != "charge_from_grid":
                 continue
             at = f"{plan}.controls.slots[{i}]"
             self._line(*(self._cell(f"{at}.{name}", chars=8) for name in ("start_h", "end_h", "power_w", "target_soc_frac")))
             self._hint.setText("Below its target a grid charge slot draws from the grid at full power, sun or not.")
+
+    def _build_leads(self, node: Node, base: str) -> None:
+        """Leads of parallel branches: alike until they are typed, one a branch."""
+        assert node.battery is not None
+        card = self.session.job.cards().battery(node.battery.card)
+        if card.stacking != "parallel" or node.battery.modules < 2:
+            return
+        typed = node.battery.leads_ohm
+        button = QPushButton("Leads alike" if typed else "Leads differ…")
+        button.setToolTip("Resistance of leads and joints of each parallel branch, there and back")
+        button.setAutoDefault(False)
+        rows: list[float] = [] if typed else [USUAL_LEAD_OHM] * node.battery.modules
+        words = "Leads of like length and size" if typed else "Leads of each branch"
+        button.clicked.connect(lambda _=False: self.session.edit(words, [Edit(f"{base}.leads_ohm", rows)]))
+        cells = [self._cell(f"{base}.leads_ohm[{i}]", caption=f"Branch {i + 1}", chars=8) for i in range(len(typed))]
+        self._line(button, *cells)
 
     def _chains_button(self) -> QPushButton:
         """Return the button that shows the battery's chains."""
