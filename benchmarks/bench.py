@@ -86,6 +86,26 @@ def apart(script: str, *arguments: str) -> dict[str, float]:
     return found
 
 
+def picker_s() -> tuple[float, float, int]:
+    """Return seconds to rank the shipped cards in four places of a plan, and 120 batteries in one; and how many cards ship."""
+    from calm_relay.library.book import CardBook
+    from calm_relay.library.shipped import shipped_book
+    from calm_relay.rules.picking import ranked
+
+    job, book = demo_job(), shipped_book()
+    places = [f"plans[hybrid-swap].nodes[hyb].{end}" for end in ("card", "battery.card", "strings[ne1].module")]
+    places += ["plans[hybrid-swap].transfer.card"]
+    like = book["stack-3k"]
+    more = {f"b{i}": like.model_copy(update={"id": f"b{i}", "charge_max_a": 20.0 + i / 10}) for i in range(100)}
+    many = CardBook({**book, **more})
+
+    def all_places() -> None:
+        for path in places:
+            ranked(job, path, book)
+
+    return best(all_places), best(lambda: ranked(job, places[1], many)), len(book)
+
+
 def main() -> int:
     """Run and print."""
     study, job = Study(), demo_job()
@@ -115,6 +135,9 @@ def main() -> int:
     line("string planner, 40 modules, 3 faces, 4 trackers", f"{r['planner_s']:.3f} s", "goal 0.3 s")
     line("meter file of minutes, 35 MB", f"{r['meter_s']:.2f} s", "goal 5 s")
     line("map of 97 directions", f"{r['map_s']:.2f} s")
+    places, many, shipped = picker_s()
+    line(f"picker, the kinds of four places of {shipped} cards", f"{1000 * places:.0f} ms", "goal 100 ms")
+    line("  120 batteries for one place", f"{1000 * many:.0f} ms", "goal 100 ms")
     w = apart("window.py", str(time.time()))
     line("start to usable window, warm", f"{w['usable_s']:.2f} s", "goal 2 s")
     line("start to every plan's figures, warm", f"{w['figures_s']:.2f} s")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from calm_relay.job.fields import CHOICES as FIELD_CHOICES
+
 LABELS: dict[str, str] = {
     "id": "Short name", "name": "Name", "source": "Source", "warranty_years": "Warranty", "kind": "Kind",
     "power_stc_w": "Power at STC", "voc_stc_v": "Open-circuit voltage", "vmp_stc_v": "Voltage at maximum power",
@@ -82,14 +84,13 @@ def label_of(column: str) -> str:
     return ", ".join([*words, f"{last[:1].lower()}{last[1:]}"])
 
 
-# Plain names of the choices a card's figures take.
-CHOICES: dict[str, str] = {
-    "single_phase": "single phase", "split_phase": "split phase", "three_phase": "three phase", "indoors": "indoors",
-    "garage": "garage", "outdoors_sheltered": "outdoors covered", "outdoors": "outdoors", "can": "CAN", "rs485": "RS-485",
-    "modbus_tcp": "Modbus TCP", "dry_contact": "dry contact", "volts_only": "by volts alone", "series": "series",
-    "parallel": "parallel", "rated_power": "rated power", "power_at_start": "power when crossed", "LFP": "LFP", "NMC": "NMC",
-    "lead-acid": "lead-acid", "lead-gel": "lead gel", "lead-flooded": "lead flooded", "petrol": "petrol", "diesel": "diesel",
-    "gas": "gas",
+# Plain names of the choices a card's figures take; those that fields of a job have too are theirs.
+_SHARED = ("single_phase", "split_phase", "three_phase", "indoors", "garage", "outdoors_sheltered", "outdoors")
+CHOICES: dict[str, str] = {name: FIELD_CHOICES[name] for name in _SHARED} | {
+    "can": "CAN", "rs485": "RS-485", "modbus_tcp": "Modbus TCP", "dry_contact": "dry contact", "volts_only": "by volts alone",
+    "series": "series", "parallel": "parallel", "rated_power": "rated power", "power_at_start": "power when crossed", "LFP": "LFP",
+    "NMC": "NMC", "lead-acid": "lead-acid", "lead-gel": "lead gel", "lead-flooded": "lead flooded", "petrol": "petrol",
+    "diesel": "diesel", "gas": "gas",
 }  # fmt: skip
 KINDS: dict[str, str] = {
     "module": "module", "optimizer": "optimizer", "pv_inverter": "string inverter", "module_inverter": "module-level inverter",

@@ -117,7 +117,7 @@ CHOICES: dict[str, str] = {
     "nothing": "nothing, each is paid", "month": "each month", "year": "the year",
     "record_low": "record low", "0": "at once", "15": "15 min", "30": "30 min", "60": "60 min",
     "lowest_expected": "lowest expected", "mean_yearly_minimum": "mean of yearly minima",
-    "indoors": "indoors", "garage": "in a garage", "outdoors_sheltered": "outdoors, covered", "outdoors": "outdoors",
+    "indoors": "indoors", "garage": "garage", "outdoors_sheltered": "outdoors covered", "outdoors": "outdoors",
     "very_clear": "very clear", "mixed": "mixed", "mostly_cloudy": "mostly cloudy",
 }  # fmt: skip
 

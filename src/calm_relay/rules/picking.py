@@ -276,7 +276,7 @@ def _window_words(c: CheckContext, path: str, card: Card) -> str:
 
 def _size(card: Card) -> float:
     """Return what cards of a kind are compared by in size. [core unit of the kind]"""
-    for name in ("ac_rated_w", "power_stc_w", "capacity_wh", "pass_through_a", "power_max_w"):
+    for name in ("ac_rated_w", "power_stc_w", "power_max_w", "capacity_wh", "pass_through_a"):
         value = getattr(card, name, None)
         if value is not None:
             return float(value)
