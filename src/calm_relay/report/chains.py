@@ -7,6 +7,8 @@ from typing import Any
 
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import BatteryRow, battery_rows
+from calm_relay.rules.checks_match import feeds, used
+from calm_relay.rules.registry import CheckContext
 from calm_relay.simulation import chain
 from calm_relay.simulation.chain import Link
 from calm_relay.simulation.paths import Path, storage_paths
@@ -38,13 +40,14 @@ class Chain:
 
 @dataclass(frozen=True)
 class BatteryChains:
-    """A battery with its inverter: both chains, modules that can still be added, and the ways energy takes through it."""
+    """A battery with its inverter: both chains, whether one feeds and uses the other, modules to come, the ways through it."""
 
     node: str
     name: str
     charge: Chain
     discharge: Chain
     growth: str
+    pair: tuple[str, ...]
     paths: tuple[Path, ...]
 
 
@@ -52,6 +55,8 @@ def battery_chains(job: Job, plan: Plan, ac_w: float = USUAL_W) -> tuple[Battery
     """Return the chains of every battery of a plan; ways at `ac_w` watts arriving at the load."""
     cards = job.cards()
     paths = storage_paths(plan, cards, ac_w)
+    context = CheckContext(job, plan, cards, None, advise=False)
+    found = [*feeds(context), *used(context)]
     out = []
     for row in battery_rows(plan, cards):
         mine = tuple(path for path in paths if path.node == row.node.id)
@@ -62,6 +67,7 @@ def battery_chains(job: Job, plan: Plan, ac_w: float = USUAL_W) -> tuple[Battery
                 charge=_chain("Charge", chain.charge_chain(row.unit, row.battery, row.choice)),
                 discharge=_chain("Discharge", chain.discharge_chain(row.unit, row.battery, row.choice)),
                 growth=_growth(row),
+                pair=tuple(f"{f.short}, {f.word}: {f.arithmetic}." for f in found if f.subject == row.node.name),
                 paths=mine,
             )
         )
@@ -92,7 +98,7 @@ def chains_data(job: Job, plan: Plan, ac_w: float = USUAL_W) -> list[dict[str, A
     return [
         {
             "node": row.node, "name": row.name, "charge": plain(row.charge), "discharge": plain(row.discharge),
-            "growth": row.growth, "paths": [path.as_dict() for path in row.paths],
+            "growth": row.growth, "pair": list(row.pair), "paths": [path.as_dict() for path in row.paths],
         }
         for row in battery_chains(job, plan, ac_w)
     ]  # fmt: skip
@@ -109,5 +115,6 @@ def chains_text(job: Job, plan: Plan, ac_w: float = USUAL_W) -> list[str]:
                 f"    {link.name:34} {'not known' if link.dc_w is None else show(link.dc_w, 'power_w'):>10}   {link.how}"
                 for link in made.links
             ]
+        out += [f"  {words}" for words in row.pair]
         out += [f"  {path.name}: {path.arithmetic}" for path in row.paths]
     return out or ["no battery in this plan"]

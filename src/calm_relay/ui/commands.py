@@ -42,7 +42,7 @@ def _demo(name: str, window: MainWindow) -> None:
 def _equipment(window: MainWindow) -> None:
     from calm_relay.ui.equipment_dialog import EquipmentDialog
 
-    window.dialogs.show(EquipmentDialog(window.session, window))
+    window.dialogs.show(EquipmentDialog(window.session, window.theme, window.text_scale, window))
 
 
 def _chains(window: MainWindow) -> None:

@@ -22,7 +22,8 @@ class Dialogs:
 
     def __init__(self, parent: QWidget) -> None:
         self._parent = parent
-        self.pick: Callable[[str], Offer | None] = lambda _: None  # a card for a path; the window puts its picker here
+        # a card for a path, or "" to take out what is there; the window puts its picker here
+        self.pick: Callable[[str], Offer | str | None] = lambda _: None
 
     def say(self, title: str, text: str) -> None:
         """Show a text until it is closed."""

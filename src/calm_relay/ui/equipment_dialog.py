@@ -34,6 +34,8 @@ from calm_relay.ui.card_editor import CardEditor
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.session import Session
 from calm_relay.ui.sheet_dialog import SheetDialog
+from calm_relay.ui.theme import Theme
+from calm_relay.ui.views.fit_view import FitView
 from calm_relay.ui.widgets import label
 from calm_relay.units import count_words
 
@@ -44,7 +46,7 @@ FILES = "Cards (*.json *.csv *.xlsx);;All files (*)"
 class EquipmentDialog(QDialog):
     """Lists and searches; each change goes to the shelf at once, and no job is touched: a job holds its own copies."""
 
-    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session = session
         self.setWindowTitle("Equipment")
@@ -84,8 +86,14 @@ class EquipmentDialog(QDialog):
         self.text.setReadOnly(True)
         self.text.setTabChangesFocus(True)
         self.text.setAccessibleName("Figures of the card")
+        side = QWidget()
+        beside = QVBoxLayout(side)
+        beside.setContentsMargins(0, 0, 0, 0)
+        beside.addWidget(self.text, 1)
+        self.fit = FitView(theme, scale)
+        beside.addWidget(self.fit)
         split.addWidget(self.table)
-        split.addWidget(self.text)
+        split.addWidget(side)
         split.setStretchFactor(0, 3)
         split.setStretchFactor(1, 2)
         column.addWidget(split, 1)
@@ -155,6 +163,7 @@ class EquipmentDialog(QDialog):
         if card is not None:
             self.edit.setText("Edit…" if card.id in self._own else "New like this…")
             self.favourite.setText("Not a favourite" if card.id in self.session.known.favourites else "Favourite")
+        self.fit.show_card(card)
         if card is None:
             self.text.setPlainText("No card is so: leave a word out, or add one of your own.")
             return

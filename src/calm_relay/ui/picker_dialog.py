@@ -40,12 +40,16 @@ SIMULATED = "Simulated"
 
 
 class PickerDialog(QDialog):
-    """`chosen` is the offer taken; the caller makes the edit. Worth a year comes from simulated years, when asked for."""
+    """`chosen` is the offer taken, `cleared` whether what stands there is to go; the caller makes the edit.
+
+    Worth a year comes from simulated years, when asked for.
+    """
 
     def __init__(self, session: Session, path: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session, self.path = session, path
         self.chosen: Offer | None = None
+        self.cleared = False
         now = None if path.endswith("[+]") else read_path(session.job, path)
         self._now: Card | None = session.job.cards().get(str(now))
         kind = place_of(path)[0] or (self._now.kind if self._now else "")
@@ -87,6 +91,10 @@ class PickerDialog(QDialog):
         self.simulate.setAutoDefault(False)
         self.simulate.clicked.connect(lambda _=False: self._simulate())
         self.simulate.setVisible(not path.endswith("[+]"))
+        self.none = buttons.addButton("None", QDialogButtonBox.ButtonRole.ActionRole)
+        self.none.setAutoDefault(False)
+        self.none.setVisible(path.endswith(".optimizer") and now is not None)
+        self.none.clicked.connect(lambda _=False: self._clear())
         self.take = buttons.addButton("Choose", QDialogButtonBox.ButtonRole.AcceptRole)
         self.take.setDefault(True)
         buttons.addButton("Cancel", QDialogButtonBox.ButtonRole.RejectRole)
@@ -241,6 +249,10 @@ class PickerDialog(QDialog):
             self.table.keyPressEvent(event)
             return True
         return super().eventFilter(watched, event)
+
+    def _clear(self) -> None:
+        self.cleared = True
+        self.accept()
 
     def _accept(self) -> None:
         self.chosen = self.offer()

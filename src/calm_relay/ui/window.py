@@ -111,13 +111,13 @@ class MainWindow(QMainWindow):
         self.session.start()
 
     # --- frame
-    def _pick(self, path: str) -> Offer | None:
+    def _pick(self, path: str) -> Offer | str | None:
         """Let a card be chosen for a place in the plan."""
         from calm_relay.ui.picker_dialog import PickerDialog
 
         dialog = PickerDialog(self.session, path, self)
         self.dialogs.show(dialog)
-        return dialog.chosen
+        return "" if dialog.cleared else dialog.chosen
 
     def _build(self) -> None:
         self.tabs = PlanTabs(self.session, self.theme)

@@ -34,9 +34,9 @@ class CardButton(QPushButton):
         self.setAutoDefault(False)
         self.clicked.connect(self.asked)
 
-    def show_card(self, card: Card | None) -> None:
-        """Show a card's name."""
-        name = "choose…" if card is None else card.name
+    def show_card(self, card: Card | None, without: str = "choose…") -> None:
+        """Show a card's name, or what is said without one."""
+        name = without if card is None else card.name
         self.setText(f"{name[: LONGEST - 1]}…" if len(name) > LONGEST else name)
         self.setToolTip(name)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
@@ -14,7 +14,6 @@ from calm_relay.job.edits import Edit, read_path
 from calm_relay.job.fields import FieldInfo, describe
 from calm_relay.job.plausible import AskingBack
 from calm_relay.job.sources import mark_edits, typed_edits
-from calm_relay.library.cards import Card
 from calm_relay.ui.fields.card_button import CardButton, choosing_edits, differences_text, shelf_differences
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.fields.quantity import QuantityField
@@ -52,7 +51,6 @@ class FieldCell(QWidget):
         chars: int | None = None,
         card_kind: str | tuple[str, ...] = "",
         options: Callable[[], list[tuple[str, str]]] | None = None,
-        offered: Callable[[], Sequence[Card]] | None = None,
         parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
@@ -60,7 +58,7 @@ class FieldCell(QWidget):
         self.info = describe(session.job, path)
         self.caption = caption or self.info.label
         self._card_kinds = (card_kind,) if isinstance(card_kind, str) and card_kind else card_kind
-        self._options, self._offered = options, offered
+        self._options = options
         self.setObjectName("cell")
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
         column = QVBoxLayout(self)
@@ -144,9 +142,9 @@ class FieldCell(QWidget):
     def _read(self) -> Any:
         return read_path(self.session.job, self.path)
 
-    def _commit(self, value: Any, text: str, before: tuple[Edit, ...] = ()) -> None:
+    def _commit(self, value: Any, text: str) -> None:
         try:
-            self.session.edit(text, (*before, *typed_edits(self.session.job, self.path, value)), merge=self.path)
+            self.session.edit(text, typed_edits(self.session.job, self.path, value), merge=self.path)
         except BadInput as error:
             self._say_why("; ".join(f"{fault.problem}; {fault.remedy}" for fault in error.faults))
             if not isinstance(self.editor, QLineEdit):  # what was typed stays, to be mended
@@ -187,23 +185,22 @@ class FieldCell(QWidget):
     def _chosen(self, index: int) -> None:
         assert isinstance(self.editor, QComboBox)
         value: Any = self.editor.itemData(index)
-        before: tuple[Edit, ...] = ()
         value = None if value == "" and self.info.optional else value
         if isinstance(self._read(), int) and not isinstance(self._read(), bool):
             value = int(value)
-        if self._offered and value is not None and value not in self.session.job.cards():
-            card = self.session.known_cards()[str(value)]
-            before = (Edit("library[+]", card.model_dump()),)
-        self._commit(value, f"{self.caption}: {self.editor.itemText(index)}", before)
+        self._commit(value, f"{self.caption}: {self.editor.itemText(index)}")
         self.session.document.end_merge()
 
     def _pick(self) -> None:
         """Let a card be chosen; one entry of the history."""
         offer = self.session.dialogs.pick(self.path)
-        if offer is None or offer.now:
+        if offer is None or (not isinstance(offer, str) and offer.now):
             return
         try:
-            self.session.edit(f"{self.caption}: {offer.card.name}", choosing_edits(self.session, self.path, offer))
+            if isinstance(offer, str):
+                self.session.edit(f"{self.caption}: none", typed_edits(self.session.job, self.path, None))
+            else:
+                self.session.edit(f"{self.caption}: {offer.card.name}", choosing_edits(self.session, self.path, offer))
         except BadInput as error:
             self._say_why("; ".join(f"{fault.problem}; {fault.remedy}" for fault in error.faults))
 
@@ -230,7 +227,7 @@ class FieldCell(QWidget):
                 editor.set_hint(limits_text(self.info))
                 editor.show_value(value)
             elif isinstance(editor, CardButton):
-                editor.show_card(self.session.job.cards().get(str(value)))
+                editor.show_card(self.session.job.cards().get(str(value)), "none" if self.info.optional else "choose…")
             elif isinstance(editor, QComboBox):
                 self._fill_choice(editor)
                 editor.setCurrentIndex(editor.findData("" if value is None else str(value)))

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QWidget
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import MeasuredString, NamedLosses, Node, StringGroup
 from calm_relay.job.parts import add_inverter, add_string, remove_inverter, remove_string
-from calm_relay.library.cards import OptimizerCard
 from calm_relay.pv.array import combined_loss_frac
 from calm_relay.pv.ladder import string_ladders, tracker_amps
 from calm_relay.pv.when import StringYear, string_year_words
@@ -97,7 +96,7 @@ class StringsPart:
             line.append(page.cell(f"{at}.other_loss_frac", chars=8, ghost="by name"))
         if not module_level:
             line.append(page.cell(f"{at}.fuse_a", chars=8, ghost="none"))
-            line.append(page.cell(f"{at}.optimizer", options=self._optimizers, offered=self._optimizer_cards))
+            line.append(page.cell(f"{at}.optimizer", card_kind="optimizer"))
         line.append(self._more(node.id, at, group))
         page.flow(*line).setContentsMargins(14, 0, 0, 0)
         if group.losses is not None:
@@ -125,12 +124,6 @@ class StringsPart:
         button.setMenu(menu)
         return button
 
-    def _optimizer_cards(self) -> list[OptimizerCard]:
-        return list(self._page.session.known_cards().optimizers().values())
-
-    def _optimizers(self) -> list[tuple[str, str]]:
-        return [("", "none"), *((card.id, card.name) for card in self._optimizer_cards())]
-
     def _new_inverter(self) -> QWidget:
         button = QPushButton("Add an inverter…")
         button.setAccessibleName("Add an inverter")
@@ -142,7 +135,7 @@ class StringsPart:
         """Let an inverter be chosen, and add it."""
         session = self._page.session
         offer = session.dialogs.pick(f"plans[{session.chosen}].nodes[+]")
-        if offer is not None:
+        if offer is not None and not isinstance(offer, str):
             self.add_node(offer.card.id)
 
     # --- showing

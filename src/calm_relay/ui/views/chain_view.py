@@ -37,6 +37,7 @@ def lines_of(rows: Sequence[BatteryChains]) -> tuple[Line, ...]:
         out.append(Line(row.name, row.growth, kind="title"))
         for made in (row.charge, row.discharge):
             out += _chain_lines(made, most)
+        out += [Line("", words) for words in row.pair]
         for path in row.paths:
             out += _path_lines(path)
     return tuple(out)
