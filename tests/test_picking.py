@@ -89,6 +89,9 @@ def test_drafts_and_offers_take_the_firms_own_cards_first():
     mine = shipped_card("hybrid-6k").model_copy(update={"id": "ours", "name": "Hybrid of ours", "ac_rated_w": 5500.0})
     known = CardBook({**BOOK, "ours": mine})
     assert is_own(mine)
+    stale = shipped_card("hybrid-6k").model_copy(update={"charge_max_a": 31.0})
+    assert not is_own(stale), "a job's older copy of a shipped card is nobody's own"
+    assert is_own(stale, CardBook({**BOOK, "hybrid-6k": stale})), "one put on the shelf in its place is"
     assert next(iter(offered(job, known).values())).id == "ours"
     drafted, made = draft_plan(job, "hybrid-swap", 2e4, known)
     assert [n.card for n in drafted.plan(made).nodes] == ["ours"]

@@ -86,7 +86,7 @@ def _show(options: argparse.Namespace, card_id: str) -> int:
     lacks = lacking(card)
     print(f"the data sheet lacks: {', '.join(lacks) or 'nothing'}")
     for name in lacks:
-        rests = rests_on(name)
+        rests = rests_on(card.kind, name)
         if rests:
             print(f"  without {name:30} open: {rests}")
     return 0

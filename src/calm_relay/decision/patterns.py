@@ -60,7 +60,7 @@ def draft_plan(job: Job, pattern: str, day_wh: float | None = None, known: CardB
     name = {key: words for key, words, _ in PATTERNS}[pattern]
     today = job.plans[0]
     maker = {"ac-add-on": _ac_add_on, "hybrid-swap": _swap, "hybrid-alongside": _alongside, "array-only": _array_only}[pattern]
-    need = Need(job, day_wh, offered(job, known))
+    need = Need(job, day_wh, offered(job, known), known)
     nodes, cards, battery = maker(need, today)
     used = {plan.id for plan in job.plans}
     plan_id = next(i for n in range(1, 99) if (i := pattern if n == 1 else f"{pattern}-{n}") not in used)
@@ -234,7 +234,7 @@ def _longest(job: Job, module: ModuleCard, ceiling_v: float) -> int:
 
 def _usual_module(need: Need) -> ModuleCard:
     """Return the firm's own first module, else a usual one that ships."""
-    return next((m for m in need.cards.modules().values() if is_own(m)), shipped_book().module(USUAL_MODULE))
+    return next((m for m in need.cards.modules().values() if need.own(m)), shipped_book().module(USUAL_MODULE))
 
 
 def _smallest_unit(need: Need, kind: str, rated_w: float, trackers: int = 0, phases: int = 1) -> InverterCard:
@@ -258,7 +258,7 @@ def _smallest_unit(need: Need, kind: str, rated_w: float, trackers: int = 0, pha
 
     def rank(card: InverterCard) -> tuple[bool, bool, float]:
         fits = stack is not None and any(stack.id == b.id for b in need.batteries_for(unit_of(card)))
-        return (not is_own(card), not fits, card.ac_rated_w)
+        return (not need.own(card), not fits, card.ac_rated_w)
 
     return min(fitting, key=rank)
 
@@ -275,7 +275,7 @@ def _gateway(need: Need) -> TransferCard:
     cards = [c for c in need.cards.transfers().values() if (c.pass_through_a or 0.0) >= service_a and c.bonds_neutral is not None]
     if not cards:
         raise NotFeasible(f"no transfer device at hand passes a service of {service_a:g} A", "bring a larger one in as a card")
-    return min(cards, key=lambda c: (not is_own(c), c.pass_through_a or 0.0))
+    return min(cards, key=lambda c: (not need.own(c), c.pass_through_a or 0.0))
 
 
 @dataclass(frozen=True)
@@ -285,6 +285,11 @@ class Need:
     job: Job
     day_wh: float | None
     cards: CardBook
+    known: CardBook | None = None
+
+    def own(self, card: Card) -> bool:
+        """Return whether a card is the firm's own."""
+        return is_own(card, self.known)
 
     @property
     def phases(self) -> int:

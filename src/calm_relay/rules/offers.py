@@ -18,10 +18,13 @@ def connects(card: Card, supply_kind: str) -> bool:
     return (not card.supplies or supply_kind in card.supplies) and not (three and supply_kind != "three_phase")
 
 
-def is_own(card: Card) -> bool:
-    """Return whether a card is not one that ships, as it ships."""
+def is_own(card: Card, known: CardBook | None = None) -> bool:
+    """Return whether a card is the firm's: none of that id ships, or the known one of that id is not the shipped one.
+
+    A job's copy of a shipped card is nobody's own, even where the shipped card has more figures by now.
+    """
     shipped = shipped_book().get(card.id)
-    return shipped is not card and shipped != card
+    return shipped is None or (known is not None and known.get(card.id, shipped) != shipped)
 
 
 def offered(job: Job, known: CardBook | None = None) -> CardBook:
@@ -37,4 +40,4 @@ def _offered(job: Job, known: CardBook | None) -> Iterator[Card]:
     copies = job.cards()
     everything = {**(shipped_book() if known is None else known), **copies}
     usable = [c for c in everything.values() if connects(c, kind) and (not c.no_longer_made or c.id in copies)]
-    yield from sorted(usable, key=lambda card: not is_own(card))
+    yield from sorted(usable, key=lambda card: not is_own(card, known))

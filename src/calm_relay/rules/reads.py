@@ -92,15 +92,30 @@ LATER: dict[str, str] = {
 }  # fmt: skip
 
 
-def rests_on(column: str) -> str:
-    """Return in words what stays open where a card lacks a figure; empty where nothing is known to rest on it."""
+NOT_IN_PLANS = ("charge_controller", "timer_charger", "generator", "meter")
+OF_BATTERIES = ("places", "temperature_min_c", "temperature_max_c")  # other boxes' are read at their place on the wall
+
+
+def rests_on(kind: str, column: str) -> str:
+    """Return in words what stays open where a card of a kind lacks a figure; empty where nothing is known to rest on it."""
+    if kind in NOT_IN_PLANS:
+        return "kept: no plan holds one yet"
     parts = column.split(".")
     for name in (parts[-1], parts[0]):
-        if name in READS:
+        if name in OF_BATTERIES and kind != "battery":
+            return f"kept for {_WALL}"
+        checks = [check for check in READS.get(name, ()) if _asks(check, kind)]
+        if checks:
             shorts = {entry.id: entry.short for entry in all_checks()}
-            return ", ".join(shorts[check] for check in READS[name])
+            return ", ".join(shorts[check] for check in checks)
         if name in RESULTS:
             return RESULTS[name]
         if name in LATER:
             return f"kept for {LATER[name]}"
     return ""
+
+
+def _asks(check: str, kind: str) -> bool:
+    """Return whether a check looks at cards of a kind: transfer devices have two of their own."""
+    of_devices = check in ("transfer.supply", "backup.pass-through")
+    return of_devices == (kind == "transfer")

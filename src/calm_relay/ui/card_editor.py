@@ -152,7 +152,7 @@ class CardEditor(QDialog):
         self.table.blockSignals(True)
         self.table.setRowCount(len(self._columns))
         for row, column in enumerate(self._columns):
-            rests = rests_on(column)
+            rests = rests_on(self._typed.kind, column)
             last = f"needed; {rests}" if column in needed and rests else "needed" if column in needed else rests
             unit = bare_unit(self._typed.kind, column)
             figure = f"{label_of(column)}, {unit}" if unit else label_of(column)

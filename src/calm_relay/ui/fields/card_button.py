@@ -65,9 +65,9 @@ def choosing_edits(session: Session, path: str, offer: Offer) -> tuple[Edit, ...
 
 
 def shelf_differences(session: Session, card_id: str) -> tuple[Difference, ...]:
-    """Return the figures in which the firm's shelf has a card otherwise than the job's copy; none where it is not on the shelf."""
+    """Return the figures in which shelf or shipped library have a card otherwise than the job's copy; none where they have none."""
     known = session.known_cards()
-    if card_id not in session.known.own or card_id not in session.job.cards():
+    if card_id not in known or card_id not in session.job.cards():
         return ()
     return differences(session.job.card(card_id), known[card_id])
 

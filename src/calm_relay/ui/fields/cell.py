@@ -206,7 +206,7 @@ class FieldCell(QWidget):
 
     def _take_from_shelf(self) -> None:
         card = self.session.known_cards()[str(self._read())]
-        self.session.edit(f"{card.name} as it stands on the shelf", [Edit(f"library[{card.id}]", card.model_dump())])
+        self.session.edit(f"{card.name} as shelf or library have it", [Edit(f"library[{card.id}]", card.model_dump())])
 
     # --- showing
     def refresh(self) -> None:
@@ -243,7 +243,7 @@ class FieldCell(QWidget):
             changed = shelf_differences(self.session, str(value))
             if changed:
                 card = self.session.job.card(str(value))
-                self._mark.setText("shelf differs")
+                self._mark.setText("shelf differs" if card.id in self.session.known.own else "library differs")
                 self._mark.setToolTip(differences_text(card, changed))
         name = self.caption if not WORDS[source] else f"{self.caption}, {WORDS[source]}"
         editor.setAccessibleName(name)
@@ -258,7 +258,7 @@ class FieldCell(QWidget):
                 entry.triggered.connect(act)
             menu.addSeparator()
         if isinstance(line, CardButton) and shelf_differences(self.session, str(self._read())):
-            menu.addAction("Take the card as it stands on the shelf").triggered.connect(lambda _=False: self._take_from_shelf())
+            menu.addAction("Take the card as shelf or library have it").triggered.connect(lambda _=False: self._take_from_shelf())
             menu.addSeparator()
         for source, text in (("measured", "Measured on site"), ("typed", "Known"), ("assumed", "Only assumed")):
             menu.addAction(text).triggered.connect(partial(self._mark_as, source, text))
