@@ -14,6 +14,7 @@ from calm_relay.job.container import read_job
 from calm_relay.job.edits import Edit
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.shipped import shipped_card
+from calm_relay.ui.ageing_dialog import AgeingDialog
 from calm_relay.ui.chains_dialog import ChainsDialog
 from calm_relay.ui.commands import make_window
 from calm_relay.ui.picker_dialog import PickerDialog
@@ -153,3 +154,17 @@ def test_chains_are_shown_with_their_weakest_link_and_copied(window, qapp):
     QTest.keyClick(dialog.power, Qt.Key.Key_Return)
     assert any("5.00 kW arriving" in right for _, right in dialog.view.copy_rows())
     assert dialog.view.width() >= before.width() - 40
+
+
+def test_ageing_is_drawn_and_copied(window, qapp):
+    window.session.choose("hybrid-alongside")
+    assert wait_idle(qapp, window)
+    window.action("ageing").trigger()
+    dialog = window.session.dialogs.dialog
+    assert isinstance(dialog, AgeingDialog)
+    rows = dialog.views[0].copy_rows()
+    assert len(rows) == 21
+    assert float(rows[1][1].split()[0]) > float(rows[20][1].split()[0])
+    window.session.choose("array-only")
+    assert wait_idle(qapp, window)
+    assert not AgeingDialog(window.session, window.theme, 1.0, window).views

@@ -7,6 +7,7 @@ import csv
 from pathlib import Path
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
+from calm_relay.decision.ageing import aged_plan, battery_ageing
 from calm_relay.decision.compare import counts
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.decision.words import clipping_words, weather_words
@@ -23,6 +24,7 @@ from calm_relay.report.chains import chains_data, chains_text
 from calm_relay.report.head import CAUTION, head_of, title_text
 from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
 from calm_relay.rules.picking import plan_of, ranked
+from calm_relay.simulation.ageing import YEARS
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
@@ -63,6 +65,8 @@ def simulate_command(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
     job, study = opened.job, Study(opened.store, step_s=60 * options.step_min)
     plans = chosen_plans(job, options)
+    if options.battery_year != 1:
+        plans = [_in_year(study, job, plan, options.battery_year) for plan in plans]
     if options.csv:
         if len(plans) != 1:
             raise BadInput([Fault(options.job, "--csv", "a step-by-step file holds one plan", "give one --plan")])
@@ -100,6 +104,29 @@ def simulate_command(options: argparse.Namespace) -> int:
         print(f"  {'own use':24}{show(f.own_use_frac, 'fraction'):>12}")
         print(f"  {'bill':24}{job.tariff.currency + ' ' + show(result.bill.total, 'money'):>12}")
     print(f"\nWeather is {weather_words(job)}; {clipping_words(job, 60 * options.step_min)}.")
+    return 0
+
+
+def _in_year(study: Study, job: Job, plan: Plan, year: int) -> Plan:
+    """Return a plan with its batteries as old as they are when a year begins."""
+    if not 1 <= year <= YEARS + 1:
+        raise BadInput([Fault("", "--battery-year", f"{year} is outside its range", f"use 1 to {YEARS + 1}")])
+    return aged_plan(job, plan, study.facts(job, plan), year)
+
+
+def ageing_command(options: argparse.Namespace) -> int:
+    """Run `ageing`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    found = {plan.letter: battery_ageing(job, plan, study.facts(job, plan)) for plan in chosen_plans(job, options)}
+    if options.json:
+        print_json({"plans": {letter: [row.as_dict() for row in rows] for letter, rows in found.items()}})
+        return 0
+    for letter, rows in found.items():
+        for row in rows:
+            print(f"{letter}  {row.name}: {row.words}\n   {row.source}")
+        if not rows:
+            print(f"{letter}  no battery in this plan")
     return 0
 
 

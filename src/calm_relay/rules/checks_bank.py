@@ -11,6 +11,7 @@ from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_battery import battery_rows
 from calm_relay.rules.checks_pairing import LIST, battery_remedy, modules_remedy
 from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.simulation.ageing import CycleCount, damage_per_year
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
@@ -163,45 +164,44 @@ def _delivered_wh(c: CheckContext, row: BatteryRow) -> float:
     return sums["discharge_w"] + sums["battery_standby_w"] + sums["auxiliary_w"]
 
 
-def life_years(row: BatteryRow, delivered_wh: float) -> tuple[float, float] | None:
-    """Return (years until its cycles are used, mean depth of a day) at so much delivered a year; None: the card has no curve.
-
-    Each day is one cycle of the mean depth: delivered ÷ 365 ÷ capacity. [years], [0 to 1]
-    """
-    capacity = row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac
-    depth = min(1.0, delivered_wh / 365.0 / capacity)
-    cycles = row.battery.cycles_at(depth)
-    return None if cycles is None else (cycles / 365.0, depth)
+def _capacity_wh(row: BatteryRow) -> float:
+    return row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac
 
 
 @check(
     "battery.cycle-life", "Years until the cycles are used", page="plans", needs={"plan", "year"}, short="Cycle life",
-    source="simulated year as one cycle a day of the mean depth, the card's cycles by depth; least years in the pack",
+    source="simulated year's cycles by rainflow (ASTM E1049), the card's life by depth, Miner's rule; least years in the pack",
 )  # fmt: skip
 def cycle_life(c: CheckContext) -> Iterator[Finding]:
-    """Years a battery's cycles last at the mean depth of its simulated year."""
+    """Years until the cycles of the simulated year use up the card's life by depth, the calendar left out."""
+    assert c.facts is not None
     limit = c.pack.value("battery_life_years_least")
     for row in battery_rows(c):
-        delivered = _delivered_wh(c, row)
-        if delivered <= 0:
-            yield note(c, "battery.cycle-life", row.node.name, "it delivered 0 kWh in the year: no cycle is used")
+        cycles = c.facts.cycles.get(row.node.id, ())
+        if not cycles:
+            yield note(c, "battery.cycle-life", row.node.name, "its charge goes neither up nor down in the year: 0 cycles are used")
             continue
-        life = life_years(row, delivered)
-        if life is None:
+        used = damage_per_year(row.battery, cycles)
+        if not used:
             yield unknown(c, "battery.cycle-life", row.node.name, "the card's cycles by depth: see the data sheet")
             continue
-        years, depth = life
+        most = max(cycles, key=lambda cycle: cycle.depth_frac * cycle.count)
         line = (
-            f"{show(delivered, 'energy_wh', 0)} delivered a year = {depth * 100:.0f} % deep a day; the card gives "
-            f"{years * 365:.0f} cycles at that depth = {years:.1f} years; ageing by the calendar is not in it"
+            f"{sum(cycle.count for cycle in cycles):.0f} cycles a year, most of the energy in {most.count:.0f} of "
+            f"{most.depth_frac * 100:.0f} %: "
+            f"{used * 100:.1f} % of the card's cycles = {1.0 / used:.1f} years; ageing by the calendar comes on top"
         )
 
-        def lasts(other: BatteryRow, wh: float = delivered) -> bool:
-            found = life_years(other, wh)
-            return found is not None and found[0] >= 1.05 * limit
+        def lasts(
+            other: BatteryRow, counted: tuple[CycleCount, ...] = cycles, now: float = _capacity_wh(row), least: float = 1.05 * limit
+        ) -> bool:
+            wears = damage_per_year(other.battery, counted, now / _capacity_wh(other))
+            return wears is not None and wears > 0 and 1.0 / wears >= least
 
-        remedies = [*modules_remedy(c, row, lasts), *battery_remedy(c, row, lasts)] if years < limit else []
-        yield finding(c, "battery.cycle-life", row.node.name, "years", years, limit, "least", line, soft=True, remedies=remedies)
+        remedies = [*modules_remedy(c, row, lasts), *battery_remedy(c, row, lasts)] if 1.0 / used < limit else []
+        yield finding(
+            c, "battery.cycle-life", row.node.name, "years", 1.0 / used, limit, "least", line, soft=True, remedies=remedies
+        )
 
 
 @check(

@@ -14,6 +14,7 @@ from calm_relay.job.rows import battery_rows
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.simulation import chain
+from calm_relay.simulation.ageing import CycleCount, year_cycles
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
@@ -99,6 +100,7 @@ class YearFacts:
     amps: tuple[LineAmps, ...] = ()
     unit_peak_w: dict[str, float] = field(default_factory=dict)
     windows: dict[int, WindowFacts] = field(default_factory=dict)
+    cycles: dict[str, tuple[CycleCount, ...]] = field(default_factory=dict)
     coarse_step_s: int | None = None  # of the meter that the house's peaks rest on
 
     def at_least(self, figure: str) -> str:
@@ -186,6 +188,11 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
             **{node_id: calendar.by_month_wh(flow.node_column(node_id, "lost_ac_limit_w")) for node_id in flow.node_ids},
         },
         windows=window_facts(plan, calendar, made),
+        cycles={
+            node_id: year_cycles(flow.node_column(node_id, "energy_wh"), float(packed.nodes[k]["capacity_wh"]))
+            for k, node_id in enumerate(flow.node_ids)
+            if packed.nodes[k]["capacity_wh"] > 0
+        },
         coarse_step_s=job.house.coarse_step_s,
         lines=line_facts(job, plan, cards, made, calendar, lines),
         exceeded=_exceeded(job, calendar, made),

@@ -1,0 +1,159 @@
+"""How a battery ages: cycles counted by rainflow against the card's life by depth, the calendar beside it, and the warranty's line.
+
+Each cycle of a depth uses up one part in as many as the card gives at that depth (Palmgren and Miner's rule); the whole life uses
+up the capacity down to the end of life. The calendar takes its share whether the battery is used or not. Both are straight sums.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.library.cards import BatteryCard
+
+Array = NDArray[np.float64]
+YEARS = 20
+SMALLEST_DEPTH = 0.005  # shallower turns are noise of the simulation, not cycles
+
+
+@dataclass(frozen=True)
+class CycleCount:
+    """So many cycles a year of one depth. [0 to 1 of the capacity in that year]"""
+
+    depth_frac: float
+    count: float
+
+
+def turning_points(series: Array) -> Array:
+    """Return a series' first and last values and where it turns, (turns,), in its own unit; plateaus count once. [any]"""
+    moved = np.concatenate(([True], np.diff(series) != 0.0))
+    plain = series[moved]
+    if len(plain) < 3:
+        return plain
+    turns = np.sign(np.diff(plain))
+    keep = np.concatenate(([True], turns[1:] != turns[:-1], [True]))
+    found: Array = plain[keep]
+    return found
+
+
+def count_cycles(series: Array) -> list[tuple[float, float]]:
+    """Return (range, count) of a history by rainflow as it stands, half cycles as 0.5 (ASTM E1049-85, by the package rainflow)."""
+    import rainflow
+
+    return [(float(size), float(count)) for size, count in rainflow.count_cycles([float(v) for v in series])]
+
+
+def year_cycles(energy_wh: Array, capacity_wh: float) -> tuple[CycleCount, ...]:
+    """Return the cycles of a steady year, depths in whole percents of the capacity, the deepest first.
+
+    The year repeats, so it is read from its highest point round to it again (ASTM E1049-85, repeating histories): no half cycle
+    is left over.
+    """
+    if capacity_wh <= 0 or not len(energy_wh):
+        return ()
+    top = int(np.argmax(energy_wh))
+    round_year = np.round(np.concatenate((energy_wh[top:], energy_wh[: top + 1])) / capacity_wh, 9)  # less is no turn
+    bins: dict[int, float] = defaultdict(float)
+    for size, count in count_cycles(turning_points(round_year)):
+        if size >= SMALLEST_DEPTH:
+            bins[max(1, round(100 * min(size, 1.0)))] += count
+    return tuple(CycleCount(percent / 100.0, count) for percent, count in sorted(bins.items(), reverse=True))
+
+
+def damage_per_year(card: BatteryCard, cycles: tuple[CycleCount, ...], deeper: float = 1.0) -> float | None:
+    """Return the share of its cycle life that a battery uses in a year; None where the card has no life by depth. [0 to 1]
+
+    `deeper` is how much deeper each cycle is than counted, the capacity being less: the same energy, as far as the window goes.
+    """
+    if not card.depth_life:
+        return None
+    total = 0.0
+    window = card.soc_max_frac - card.soc_min_frac
+    for row in cycles:
+        life = card.cycles_at(max(row.depth_frac, min(window, row.depth_frac * deeper)))
+        total += row.count / life if life else 0.0
+    return total
+
+
+@dataclass(frozen=True)
+class AgedYear:
+    """The capacity at the end of a year, as a share of the new one, and what the year took by cycles and by the calendar."""
+
+    year: int
+    capacity_frac: float
+    by_cycles_frac: float
+    by_calendar_frac: float
+
+
+@dataclass(frozen=True)
+class Ageing:
+    """Twenty years of a battery from the capacity it begins with, and its warranty: what ends it first, and in which year.
+
+    These are empty and None where nothing ends it.
+    """
+
+    begins_frac: float
+    years: tuple[AgedYear, ...]
+    ends_by: str
+    ends_in_years: float | None
+    warranted: bool | None
+
+    def capacity_at(self, year: int) -> float:
+        """Return the capacity that a year begins with, counted from 1. [0 to 1]"""
+        return self.begins_frac if year <= 1 else self.years[min(year, len(self.years) + 1) - 2].capacity_frac
+
+
+def age(
+    card: BatteryCard,
+    cycles: tuple[CycleCount, ...],
+    delivered_wh_per_module: float,
+    calendar_frac_per_year: float,
+    end_of_life_frac: float,
+    health_frac: float = 1.0,
+) -> Ageing | None:
+    """Return twenty years of a battery from the cycles of its first; None where the card has no life by depth.
+
+    Parameters
+    ----------
+    delivered_wh_per_module : float
+        Energy that a module delivers in the first year, for the warranted throughput. [Wh]
+    calendar_frac_per_year : float
+        Capacity that the calendar takes a year, of the new one.
+    end_of_life_frac : float
+        Capacity at which the card's cycles are used up.
+    health_frac : float
+        State of health that the cycles were counted with; capacities are given as shares of the new one.
+    """
+    capacity, through, out = health_frac, 0.0, []
+    ends: list[tuple[float, str]] = [] if card.warranty_years is None else [(card.warranty_years, "years")]
+    for year in range(1, YEARS + 1):
+        damage = damage_per_year(card, cycles, health_frac / capacity if capacity > 0 else 1.0)
+        if damage is None:
+            return None
+        worn = min(capacity, damage * (1.0 - end_of_life_frac))
+        rest = min(capacity - worn, calendar_frac_per_year)
+        before, capacity = capacity, capacity - worn - rest
+        out.append(AgedYear(year, capacity, worn, rest))
+        delivered = delivered_wh_per_module * min(1.0, before / health_frac)
+        limit = card.warranty_throughput_wh
+        if limit is not None and through < limit <= through + delivered:
+            ends.append((year - 1 + (limit - through) / delivered, "throughput"))
+        through += delivered
+        floor = card.warranty_end_frac
+        if floor is not None and before > floor >= capacity:
+            ends.append((year - 1 + (before - floor) / (before - capacity), "capacity"))
+    first = min(ends, default=None)
+    kept = None
+    if card.warranty_end_frac is not None and card.warranty_years is not None:
+        at = min(int(card.warranty_years), YEARS)
+        kept = out[at - 1].capacity_frac >= card.warranty_end_frac if at >= 1 else None
+    return Ageing(
+        begins_frac=health_frac,
+        years=tuple(out),
+        ends_by=first[1] if first else "",
+        ends_in_years=first[0] if first else None,
+        warranted=kept,
+    )
