@@ -1,4 +1,4 @@
-"""Batteries over the years from a simulated one: counted from the flow, a later year with its capacity, larger banks last longer."""
+"""Batteries over the years from a simulated one: counted from the flow, a later year with its capacity, larger banks last."""
 
 from __future__ import annotations
 
