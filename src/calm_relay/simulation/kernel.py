@@ -433,6 +433,11 @@ def settle_step(nodes, slots, plant, take, give, codes, pv_dc, ac, t, energy, en
     for k in range(n):
         _prepare(k, nodes, slots, codes[t, k], pv_dc[t, k], load_b, step_h, energy, w)
 
+    # Without sun nothing is left to give, store, export or cut: (2) to (6) would change nothing.
+    sun = ac[t, AC_PV_B] + ac[t, AC_PV_G] + pv_b_fixed + pv_g_fixed > 0.0
+    for k in range(n):
+        if pv_dc[t, k] > 0.0:
+            sun = True
     lost_device, lost_cap, own_b_now, own_g_now, pv_g_now = 0.0, 0.0, 0.0, 0.0, 0.0
     for _pass in range(4 * n + 2):
         # --- (1) the house less AC-side PV, per side; standby of units that are off is load (D4)
@@ -465,50 +470,51 @@ def settle_step(nodes, slots, plant, take, give, codes, pv_dc, ac, t, energy, en
             w[n, S_THROUGH] += trapped
             w[n, S_DEMAND] += trapped
             lost_device = trapped
-        # --- in a charge slot below its target a node's own battery comes first (D9)
-        for k in range(n):
-            if w[k, W_BELOW] > 0.0 and w[k, W_USUAL] == 0.0:
-                _charge_from_own_pv(k, nodes, pv_dc[t, k], w)
-        # --- (2) nodes give DC PV to the house; the cap in force, cap − s, holds it like any source
-        for k in range(n):
-            demand = w[n, S_DEMAND]
-            if demand <= WISH_W:
-                break
-            nd = nodes[k]
-            allowed = demand - kept_back
-            if nd.side == BACKUP:  # a cut never pushes the device further over
-                allowed = max(allowed, min(demand, w[n, S_THROUGH] - limit_t))
-            have = pv_dc[t, k] - w[k, W_C_PV]
-            most = inverter_ac_w(have, nd.p_self_w, nd.a, nd.b, nd.rated_w)
-            out = min(allowed, w[k, W_AC_MAX], _outwards_w(k, nodes, limit_t, w), most)
-            if out > WISH_W:
-                w[k, W_PV_INV] = have if out == most else inverter_dc_w(out, nd.p_self_w, nd.a, nd.b, nd.rated_w)
-                _put_out(k, nodes, out, w)
-        # --- (3) DC PV left charges its own battery
-        for k in range(n):
-            if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0:
-                _charge_from_own_pv(k, nodes, pv_dc[t, k], w)
-        # --- (4) AC surplus charges batteries, group by group
-        first = 0
-        while first < n and w[n, S_DEMAND] < -WISH_W:
-            last = first + 1
-            while last < n and take[1, last] == take[1, first]:
-                last += 1
-            _share_charge(take, first, last, -w[n, S_DEMAND], -1, nodes, plant, pv_dc, t, w)
-            first = last
-        trapped = _trapped_w(n, limit_t, w)
-        if trapped > 0.0:
-            w[n, S_PV_B] -= trapped
-            w[n, S_THROUGH] += trapped
-            w[n, S_DEMAND] += trapped
-            lost_device += trapped
-        # --- (5) DC PV left goes out, first into other nodes' batteries
-        for k in range(n):
-            _send(k, nodes, plant, take, pv_dc, t, w)
         from_surplus = False
-        for k in range(n):
-            if w[k, W_IN] > 0.0:
-                from_surplus = True
+        if sun:
+            # --- in a charge slot below its target a node's own battery comes first (D9)
+            for k in range(n):
+                if w[k, W_BELOW] > 0.0 and w[k, W_USUAL] == 0.0:
+                    _charge_from_own_pv(k, nodes, pv_dc[t, k], w)
+            # --- (2) nodes give DC PV to the house; the cap in force, cap − s, holds it like any source
+            for k in range(n):
+                demand = w[n, S_DEMAND]
+                if demand <= WISH_W:
+                    break
+                nd = nodes[k]
+                allowed = demand - kept_back
+                if nd.side == BACKUP:  # a cut never pushes the device further over
+                    allowed = max(allowed, min(demand, w[n, S_THROUGH] - limit_t))
+                have = pv_dc[t, k] - w[k, W_C_PV]
+                most = inverter_ac_w(have, nd.p_self_w, nd.a, nd.b, nd.rated_w)
+                out = min(allowed, w[k, W_AC_MAX], _outwards_w(k, nodes, limit_t, w), most)
+                if out > WISH_W:
+                    w[k, W_PV_INV] = have if out == most else inverter_dc_w(out, nd.p_self_w, nd.a, nd.b, nd.rated_w)
+                    _put_out(k, nodes, out, w)
+            # --- (3) DC PV left charges its own battery
+            for k in range(n):
+                if w[k, W_BELOW] == 0.0 or w[k, W_USUAL] > 0.0:
+                    _charge_from_own_pv(k, nodes, pv_dc[t, k], w)
+            # --- (4) AC surplus charges batteries, group by group
+            first = 0
+            while first < n and w[n, S_DEMAND] < -WISH_W:
+                last = first + 1
+                while last < n and take[1, last] == take[1, first]:
+                    last += 1
+                _share_charge(take, first, last, -w[n, S_DEMAND], -1, nodes, plant, pv_dc, t, w)
+                first = last
+            trapped = _trapped_w(n, limit_t, w)
+            if trapped > 0.0:
+                w[n, S_PV_B] -= trapped
+                w[n, S_THROUGH] += trapped
+                w[n, S_DEMAND] += trapped
+                lost_device += trapped
+            # --- (5) DC PV left goes out, first into other nodes' batteries
+            for k in range(n):
+                _send(k, nodes, plant, take, pv_dc, t, w)
+            for k in range(n):
+                if w[k, W_IN] > 0.0:
+                    from_surplus = True
         # --- a slot's grid charging, within device, W and target (D9); the import limit cuts it in (8)
         slots_w, slots_b = 0.0, 0.0
         for k in range(n):
@@ -536,44 +542,45 @@ def settle_step(nodes, slots, plant, take, give, codes, pv_dc, ac, t, energy, en
             slots_w += most - taken
             if nd.side == BACKUP:
                 slots_b += most - taken
-        # --- the cap in force; while a battery charges from surplus it does not make it draw from the grid
-        cap = plant.export_w - plant.bias_w
-        if from_surplus:
-            cap = max(cap, 0.0)
-        # --- (5), (6) exports of DC PV by priority, within the device and what the cap leaves; AC-side PV is in it first
-        excess = -w[n, S_DEMAND] - slots_w - cap
-        for k in range(n):
-            nd = nodes[k]
-            left = pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV]
-            if left <= 0.0 or w[k, W_IN] > 0.0:
-                continue
-            out = w[k, W_OUT]
-            have = pv_dc[t, k] - w[k, W_C_PV]
-            full = min(inverter_ac_w(have, nd.p_self_w, nd.a, nd.b, nd.rated_w), w[k, W_AC_MAX])
-            wish = full - out
-            if wish <= 0.0 or (out == 0.0 and wish <= WISH_W):
-                continue
-            passed = min(wish, _outwards_w(k, nodes, limit_t, w))
-            if out == 0.0 and passed <= WISH_W:
-                passed = 0.0
-            if passed < wish:
-                w[k, W_DEV] = inverter_dc_w(full, nd.p_self_w, nd.a, nd.b, nd.rated_w) - inverter_dc_w(
-                    out + passed, nd.p_self_w, nd.a, nd.b, nd.rated_w
-                )
-            granted = min(passed, max(0.0, cap + w[n, S_DEMAND] + slots_w))
-            if granted <= 0.0 or (out == 0.0 and granted <= WISH_W):
-                continue
-            _put_out(k, nodes, granted, w)
-            w[k, W_PV_INV] = min(have, inverter_dc_w(out + granted, nd.p_self_w, nd.a, nd.b, nd.rated_w))
-        # --- (6) controllable PV-only inverters above the cap: grid side first, never pushing the device further over
-        if excess > WISH_W:
-            cut_g = min(excess, pv_g_now)
-            cut_b = min(excess - cut_g, w[n, S_PV_B], max(0.0, limit_t - w[n, S_THROUGH] - slots_b))
-            pv_g_now -= cut_g
-            w[n, S_PV_B] -= cut_b
-            w[n, S_THROUGH] += cut_b
-            w[n, S_DEMAND] += cut_g + cut_b
-            lost_cap = cut_g + cut_b
+        if sun:
+            # --- the cap in force; while a battery charges from surplus it does not make it draw from the grid
+            cap = plant.export_w - plant.bias_w
+            if from_surplus:
+                cap = max(cap, 0.0)
+            # --- (5), (6) exports of DC PV by priority, within the device and what the cap leaves; AC-side PV is in it first
+            excess = -w[n, S_DEMAND] - slots_w - cap
+            for k in range(n):
+                nd = nodes[k]
+                left = pv_dc[t, k] - w[k, W_PV_INV] - w[k, W_C_PV]
+                if left <= 0.0 or w[k, W_IN] > 0.0:
+                    continue
+                out = w[k, W_OUT]
+                have = pv_dc[t, k] - w[k, W_C_PV]
+                full = min(inverter_ac_w(have, nd.p_self_w, nd.a, nd.b, nd.rated_w), w[k, W_AC_MAX])
+                wish = full - out
+                if wish <= 0.0 or (out == 0.0 and wish <= WISH_W):
+                    continue
+                passed = min(wish, _outwards_w(k, nodes, limit_t, w))
+                if out == 0.0 and passed <= WISH_W:
+                    passed = 0.0
+                if passed < wish:
+                    w[k, W_DEV] = inverter_dc_w(full, nd.p_self_w, nd.a, nd.b, nd.rated_w) - inverter_dc_w(
+                        out + passed, nd.p_self_w, nd.a, nd.b, nd.rated_w
+                    )
+                granted = min(passed, max(0.0, cap + w[n, S_DEMAND] + slots_w))
+                if granted <= 0.0 or (out == 0.0 and granted <= WISH_W):
+                    continue
+                _put_out(k, nodes, granted, w)
+                w[k, W_PV_INV] = min(have, inverter_dc_w(out + granted, nd.p_self_w, nd.a, nd.b, nd.rated_w))
+            # --- (6) controllable PV-only inverters above the cap: grid side first, never pushing the device further over
+            if excess > WISH_W:
+                cut_g = min(excess, pv_g_now)
+                cut_b = min(excess - cut_g, w[n, S_PV_B], max(0.0, limit_t - w[n, S_THROUGH] - slots_b))
+                pv_g_now -= cut_g
+                w[n, S_PV_B] -= cut_b
+                w[n, S_THROUGH] += cut_b
+                w[n, S_DEMAND] += cut_g + cut_b
+                lost_cap = cut_g + cut_b
         # --- (7) batteries serve what is left, never loads and the meter's bias apart
         ask = w[n, S_DEMAND] - max(plant.bias_w, min(never, w[n, S_DEMAND]))
         first = 0
