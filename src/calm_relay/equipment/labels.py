@@ -87,7 +87,7 @@ def label_of(column: str) -> str:
 # Plain names of the choices a card's figures take; those that fields of a job have too are theirs.
 _SHARED = ("single_phase", "split_phase", "three_phase", "indoors", "garage", "outdoors_sheltered", "outdoors")
 CHOICES: dict[str, str] = {name: FIELD_CHOICES[name] for name in _SHARED} | {
-    "can": "CAN", "rs485": "RS-485", "modbus_tcp": "Modbus TCP", "dry_contact": "dry contact", "volts_only": "by volts alone",
+    "can": "CAN", "rs485": "RS-485", "modbus_tcp": "Modbus TCP", "dry_contact": "dry contact", "volts_only": "volts alone",
     "series": "series", "parallel": "parallel", "rated_power": "rated power", "power_at_start": "power when crossed", "LFP": "LFP",
     "NMC": "NMC", "lead-acid": "lead-acid", "lead-gel": "lead gel", "lead-flooded": "lead flooded", "petrol": "petrol",
     "diesel": "diesel", "gas": "gas",

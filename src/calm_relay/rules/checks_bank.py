@@ -80,8 +80,8 @@ def temperature(c: CheckContext) -> Iterator[Finding]:
                 yield unknown(c, "battery.temperature", subject, missing)
                 continue
             better = [p for p in row.battery.places if p != row.choice.place and _inside(c, row, p)]
-            bound = f"{'from' if sense == 'least' else 'up to'} {limit:g} °C"
-            line = f"{word} {value:g} °C, standing {PLACES[row.choice.place]}; the card works {bound}"
+            bound = f"{'from' if sense == 'least' else 'up to'} {show(limit, 'temperature_c')}"
+            line = f"{word} {show(value, 'temperature_c')}, standing {PLACES[row.choice.place]}; the card works {bound}"
             yield finding(
                 c, "battery.temperature", subject, "temperature_c", value, limit, "most" if sense == "most" else "least", line,
                 remedies=[*_moves(c, row, better), Remedy("a battery made for it, or heating and shade")],
@@ -112,7 +112,10 @@ def cold_charge(c: CheckContext) -> Iterator[Finding]:
             yield unknown(c, "battery.cold-charge", row.node.name, missing)
             continue
         assumed = "" if row.battery.charge_over_temperature else " (LFP common practice, assumed)"
-        line = f"at {low:g} °C, standing {PLACES[row.choice.place]}, it charges at {share * 100:.0f} % of its current{assumed}"
+        line = (
+            f"at {show(low, 'temperature_c')}, standing {PLACES[row.choice.place]}, it charges at {share * 100:.0f} % of its current"
+            f"{assumed}"
+        )
         warm = [p for p in row.battery.places if (row.battery.charge_share_at(_low(c, p)) or 0.0) >= limit]
         yield finding(
             c,

@@ -122,8 +122,9 @@ def pairing(c: CheckContext) -> Iterator[Finding]:
     """Whether the inverter's list names the battery, or the battery's the inverter."""
     for row in battery_rows(c):
         lists = [card.name for card in (row.unit, row.battery) if card.pairs_with]
-        how = "names" if listed(row, row.battery) else "does not name"
-        words = f"{count_words(len(lists), 'list')} at hand, {how} the two together: of {' and of '.join(lists)}"
+        naming = (row.battery.id in row.unit.pairs_with) + (row.unit.id in row.battery.pairs_with)
+        words = f"{naming} of {count_words(len(lists), 'list')} at hand {'names' if naming == 1 else 'name'} the other: "
+        words += f"that of {' and that of '.join(lists)}"
         missing = "neither card has its maker's list of what goes together: ask both makers"
         yield _yes_or_no(
             c, "battery.pairing", row, listed(row, row.battery), words, missing, lambda other: bool(listed(other, other.battery))

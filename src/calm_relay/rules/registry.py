@@ -70,7 +70,7 @@ class Finding:
         """Return the verdict as it is said: past its limit it is over or short; where that only costs, above or short."""
         if self.waived and self.verdict == "over":
             return "waived"
-        if self.value is None or self.limit is None or self.verdict not in ("over", "tight"):
+        if self.value is None or self.limit is None or self.verdict not in ("over", "tight") or self.quantity == YES_NO:
             return self.verdict
         gap = self.limit - self.value if self.sense == "most" else self.value - self.limit
         if gap >= -1e-9 * max(1.0, abs(self.limit)):
@@ -89,7 +89,8 @@ class Finding:
             return ""
         if self.quantity == YES_NO:
             return "yes" if self.value >= self.limit else "no"
-        decimals = 1 if self.quantity in ("power_w", "apparent_va") else None
+        small = self.quantity == "money" and max(abs(self.value), abs(self.limit)) < 10
+        decimals = 1 if self.quantity in ("power_w", "apparent_va") else 3 if small else None
         joint = "of" if self.sense == "most" else "for"
         return f"{show(self.value, self.quantity, decimals, with_unit=False)} {joint} {show(self.limit, self.quantity, decimals)}"
 
