@@ -112,10 +112,8 @@ def cold_charge(c: CheckContext) -> Iterator[Finding]:
             yield unknown(c, "battery.cold-charge", row.node.name, missing)
             continue
         assumed = "" if row.battery.charge_over_temperature else " (LFP common practice, assumed)"
-        line = (
-            f"at {show(low, 'temperature_c')}, standing {PLACES[row.choice.place]}, it charges at {share * 100:.0f} % of its current"
-            f"{assumed}"
-        )
+        where = f"at {show(low, 'temperature_c')}, standing {PLACES[row.choice.place]}"
+        line = f"{where}, it charges at {share * 100:.0f} % of its current{assumed}"
         warm = [p for p in row.battery.places if (row.battery.charge_share_at(_low(c, p)) or 0.0) >= limit]
         yield finding(
             c,
