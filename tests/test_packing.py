@@ -9,8 +9,8 @@ import pytest
 
 from calm_relay.calendar import year_calendar
 from calm_relay.errors import NotFeasible
+from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.models import Controls, Slot
 from calm_relay.simulation.columns import NODE
 from calm_relay.simulation.flow import run_year
 from calm_relay.simulation.kernel import NODE_DTYPE
@@ -112,14 +112,48 @@ def test_slots_by_month_and_clock_and_the_later_line_wins():
     assert set(other_way[~in_winter & (hour >= 1) & (hour < 3)]) == {1}
 
 
+def test_slots_by_kind_of_day_and_by_inverter():
+    slots = (
+        Slot(kind="hold", start_h=22, end_h=6, days="weekends"),
+        Slot(kind="surplus_only", start_h=9, end_h=17, nodes=("bat",)),
+    )
+    mine, other = (slot_codes(Controls(slots=slots), CALENDAR, node_id) for node_id in ("bat", "hyb"))
+    # 2025-01-01 was a Wednesday, so day 3 is the first Saturday; in January the clock is an hour ahead of the year's steps.
+    hour, days = CALENDAR.clock_hour, (np.arange(CALENDAR.steps) + 1) // CALENDAR.steps_per_day
+    assert set(other[(days == 2) & (hour >= 22)]) == {0}, "Friday evening is not of the weekend"
+    assert set(other[(days == 3) & (hour >= 22)]) == {1}
+    assert set(other[(days == 4) & ((hour >= 22) | (hour < 6))]) == {1}
+    assert set(other[(days == 5) & (hour >= 2) & (hour < 6)]) == {0}, "after midnight it is Monday"
+    midday = (hour >= 9) & (hour < 17)
+    assert set(mine[midday]) == {2}
+    assert set(other[midday]) == {0}
+
+
+def test_a_reserve_by_season_is_the_floor_of_every_slot(demo):
+    controls = Controls(
+        reserve_soc_frac=0.2, reserve_winter_soc_frac=0.6, slots=(Slot(kind="hold", start_h=1, end_h=2, floor_soc_frac=0.4),)
+    )
+    south, north = controls.reserve_by_month(-36.8), controls.reserve_by_month(55.0)
+    assert [m for m in range(1, 13) if south[m - 1] == 0.6] == [6, 7, 8]
+    assert [m for m in range(1, 13) if north[m - 1] == 0.6] == [1, 2, 12]
+    plan = demo.plan(A).model_copy(update={"controls": controls})
+    made = pack_plan(plan, demo.cards(), CALENDAR, NO_LIMITS, {}, np.zeros((CALENDAR.steps, 9)), south)
+    floor = np.maximum(made.nodes["reserve"][0], made.slots["floor"][0][made.codes[:, 0]])
+    winter, slot = np.isin(CALENDAR.clock_month, (6, 7, 8)), made.slot_at(0) == 1
+    assert set(floor[winter]) == {0.6}
+    assert set(floor[~winter & slot]) == {0.4}
+    assert set(floor[~winter & ~slot]) == {0.2}
+    np.testing.assert_array_equal(slot, slot_codes(controls, CALENDAR, "bat") == 1)
+
+
 def test_slot_figures_reach_the_table(demo):
     slots = [
-        {"kind": "charge_from_grid", "start_h": 1, "end_h": 5, "power_w": 1700.0, "target_soc_frac": 0.7, "floor_soc_frac": 0.1}
+        {"kind": "charge_from_grid", "start_h": 1, "end_h": 5, "power_w": 1700.0, "target_soc_frac": 0.7, "floor_soc_frac": 0.3}
     ]
     table = packed(apply_edits(demo, [Edit(f"plans[{A}].controls.slots", slots)])).slots
     assert table.shape == (1, 2)
     row = table[0, 1]
-    assert (row["kind"], row["power_w"], row["target"], row["floor"]) == (SLOT_KINDS["charge_from_grid"], 1700, 0.7, 0.1)
+    assert (row["kind"], row["power_w"], row["target"], row["floor"]) == (SLOT_KINDS["charge_from_grid"], 1700, 0.7, 0.3)
     assert table[0, 0]["kind"] == 0
 
 

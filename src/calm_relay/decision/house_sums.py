@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import MONTH_DAYS, YearCalendar, season_of_months, window_hours
-from calm_relay.job.models import Job, Plan, Slot
+from calm_relay.job.control_models import Slot
+from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.load.house import HouseYear
 from calm_relay.load.sums import Sum, backup_hours, night_battery, terminals_give, window_draws
@@ -42,7 +43,7 @@ def quick_sums(
     banks = list(battery_rows(plan, job.cards()))
     for bank in banks:
         for index, slot in enumerate(plan.controls.slots):
-            if slot.kind == "charge_from_grid" and slot.power_w > 0:
+            if slot.kind == "charge_from_grid" and slot.power_w > 0 and slot.holds_for(bank.node.id):
                 out += _window(bank, slot, None if facts is None else facts.windows[index])
     if banks:
         out += _backup(job, banks, house, calendar)
@@ -65,10 +66,11 @@ def _window(bank: BatteryRow, slot: Slot, year: WindowFacts | None) -> Iterator[
     mine = None if year is None else year.nodes.get(bank.node.id)
     if mine is not None:
         words += (
-            f"; in the year it stored {show(mine.stored_wh, 'energy_wh')} on a mean day of its months: it began at "
+            f"; in the year it stored {show(mine.stored_wh, 'energy_wh')} on a mean day of its own: it began at "
             f"{mine.begins_frac * 100:.0f} % on the mean, and charging stops at the target"
         )
-    name = f"window {show(slot.start_h, 'clock_h')} to {show(slot.end_h, 'clock_h')}, {bank.node.name}"
+    days = "" if slot.days == "every" else f" on {slot.days}"
+    name = f"window {show(slot.start_h, 'clock_h')} to {show(slot.end_h, 'clock_h')}{days}, {bank.node.name}"
     yield replace(drawn, name=f"{name}, drawn at AC", parts="; ".join(held))
     yield replace(stored, name=f"{name}, stored", parts=words)
     amps = chain.charge_amps(bank.unit, bank.battery, bank.choice)

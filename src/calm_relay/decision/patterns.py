@@ -19,8 +19,9 @@ from calm_relay.decision.brief import (
 )
 from calm_relay.decision.drafted import checked
 from calm_relay.errors import NotFeasible
+from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.house_models import ProfileLoad
-from calm_relay.job.models import BatteryChoice, Controls, Job, Node, Plan, Slot, StringGroup, Transfer
+from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.job.parts import with_cards
 from calm_relay.job.rows import inverter_rows, pv_only_nodes
 from calm_relay.library.book import CardBook, book_of

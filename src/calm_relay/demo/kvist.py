@@ -7,11 +7,11 @@ from numpy.typing import NDArray
 
 from calm_relay.job.brief_models import Brief, Contract, PurposeWeight
 from calm_relay.job.common_models import SeriesRef
+from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    Controls,
     CostLine,
     Face,
     Job,
@@ -21,7 +21,6 @@ from calm_relay.job.models import (
     Place,
     Plan,
     Site,
-    Slot,
     StringGroup,
     Supply,
     Transfer,

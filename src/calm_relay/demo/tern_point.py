@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from calm_relay.job.brief_models import Brief
+from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    Controls,
     CostLine,
     Face,
     HorizonPoint,
@@ -18,7 +18,6 @@ from calm_relay.job.models import (
     Place,
     Plan,
     Site,
-    Slot,
     StringGroup,
     Supply,
     Transfer,

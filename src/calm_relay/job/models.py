@@ -8,7 +8,8 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from calm_relay.job.brief_models import Brief
-from calm_relay.job.common_models import HourOfDay, Months, Note, SeriesRef, Share
+from calm_relay.job.common_models import Note, SeriesRef, Share
+from calm_relay.job.control_models import Controls
 from calm_relay.job.house_models import House, SeriesLoad
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.book import CardBook, book_of
@@ -247,39 +248,6 @@ class Node(Record):
     battery: BatteryChoice | None = None
     branches: Annotated[int, Quantity("count"), Field(ge=1, le=40)] = 1
     branch_breaker_a: CurrentA | None = Field(default=None, description="breaker of each branch circuit of module-level inverters")
-
-
-class Slot(Record):
-    """A daily time slot in clock hours. Past midnight is allowed; a later slot wins where two overlap.
-
-    `charge_from_grid` draws `power_w` at AC until `target_soc_frac` is reached and keeps that as the floor;
-    `surplus_only` keeps it as the floor without drawing from the grid; `hold` neither charges nor discharges.
-    """
-
-    kind: Literal["charge_from_grid", "surplus_only", "hold"]
-    start_h: HourOfDay
-    end_h: HourOfDay
-    months: Months = ()
-    power_w: PowerW = 0.0
-    target_soc_frac: Fraction = 1.0
-    floor_soc_frac: Fraction = 0.0
-
-
-BatteryOrder = Literal["like_units", "priority", "best_round_trip", "in_proportion"]
-
-
-class Controls(Record):
-    """Settings of the battery inverters of a plan.
-
-    `battery_order`: like units share in proportion and the best round trip gives first (`like_units`), or one rule for all.
-    """
-
-    reserve_soc_frac: Fraction = 0.0
-    slots: Annotated[tuple[Slot, ...], Field(max_length=8)] = ()
-    battery_order: BatteryOrder = "like_units"
-    meter_bias_w: Annotated[float, Quantity("power_w"), Field(ge=0, le=500)] = Field(
-        default=0.0, description="what the set-point leaves to the grid on purpose, so that nothing leaks out"
-    )
 
 
 class Transfer(Record):

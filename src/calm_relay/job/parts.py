@@ -96,9 +96,15 @@ def add_inverter(job: Job, plan_id: str, card: Card) -> tuple[Job, str]:
 
 
 def remove_inverter(job: Job, plan_id: str, node_id: str) -> Job:
-    """Return the job without an inverter and what hangs on it."""
+    """Return the job without an inverter and what hangs on it; a slot that held for it alone goes too."""
     plan = job.plan(plan_id)
-    return _with_plan(job, plan.model_copy(update={"nodes": tuple(n for n in plan.nodes if n.id != node_id)}))
+    slots = []
+    for slot in plan.controls.slots:
+        held = tuple(i for i in slot.nodes if i != node_id)
+        if held or not slot.nodes:
+            slots.append(slot.model_copy(update={"nodes": held}))
+    controls = plan.controls.model_copy(update={"slots": tuple(slots)})
+    return _with_plan(job, plan.model_copy(update={"nodes": tuple(n for n in plan.nodes if n.id != node_id), "controls": controls}))
 
 
 def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None) -> tuple[Job, str]:

@@ -146,6 +146,11 @@ def _plan_faults(
     ids = [str(node.get("id")) for node in nodes]
     for twice in sorted({i for i in ids if ids.count(i) > 1}):
         yield f"nodes[{twice}].id", f"the id '{twice}' stands {ids.count(twice)} times", "give each node its own id"
+    for i, slot in enumerate(_rows(plan.get("controls"), "slots")):
+        named = slot.get("nodes")
+        for node_id in named if isinstance(named, list | tuple) else ():
+            if isinstance(node_id, str) and node_id not in ids:
+                yield f"controls.slots[{i}].nodes", f"there is no inverter '{node_id}' in this plan", _near(node_id, ids)
 
     def card(card_id: object, kinds: tuple[str, ...], field: str) -> Iterator[tuple[str, str, str]]:
         fitting = [i for i, row in cards.items() if row.get("kind") in kinds]

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from calm_relay.calendar import in_window, season_of_months, window_hours
+from calm_relay.job.control_models import Slot
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import BatteryChoice, Node, Slot
+from calm_relay.job.models import BatteryChoice, Node
 from calm_relay.job.rows import BatteryRow
 from calm_relay.job.rows import battery_rows as rows_of
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, InverterCard
@@ -91,7 +92,7 @@ def charge_chain(c: CheckContext) -> Iterator[Finding]:
         if row.battery.charge_max_a is None or least.dc_w is None:
             yield unknown(c, "battery.charge-chain", row.node.name, "the battery card gives no charge current: see the data sheet")
             continue
-        asks = [s.power_w for s in c.plan.controls.slots if s.kind == "charge_from_grid" and s.power_w > 0]
+        asks = [s.power_w for _, s in _grid_slots(c) if s.holds_for(row.node.id)]
         if not asks:
             text = f"weakest link: {least.name}, {show(least.dc_w, 'power_w')} DC. {named}"
             yield note(c, "battery.charge-chain", row.node.name, text)
@@ -106,7 +107,7 @@ def charge_chain(c: CheckContext) -> Iterator[Finding]:
         edits = tuple(
             Edit(c.path(f"controls.slots[{i}].power_w"), fits)
             for i, s in enumerate(c.plan.controls.slots)
-            if s.kind == "charge_from_grid" and s.power_w > fits
+            if s.kind == "charge_from_grid" and s.power_w > fits and s.holds_for(row.node.id)
         )
         remedy = Remedy(f"charge at {show(fits, 'power_w')} AC, which the chain carries", edits)
         yield finding(
@@ -200,7 +201,7 @@ def array_fills(c: CheckContext) -> Iterator[Finding]:
         if not seasons:
             yield unknown(c, "battery.array-fills", row.node.name, "the year holds no day of this battery")
             continue
-        covered = _covered_seasons(c)
+        covered = _covered_seasons(c, row.node.id)
         open_seasons = {name: facts for name, facts in seasons.items() if name not in covered}
         usable = chain.usable_wh(row.battery, row.choice)
         by_season = "; ".join(f"{name} {facts.share_of_days_frac * 100:.0f} % of days" for name, facts in seasons.items())
@@ -222,10 +223,10 @@ def array_fills(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _covered_seasons(c: CheckContext) -> set[str]:
+def _covered_seasons(c: CheckContext, node_id: str) -> set[str]:
     covered = set()
     for slot in c.plan.controls.slots:
-        if slot.kind == "charge_from_grid":
+        if slot.kind == "charge_from_grid" and slot.days == "every" and slot.holds_for(node_id):
             for name, months in season_of_months(c.job.site.place.latitude_deg).items():
                 if not slot.months or set(months) <= set(slot.months):
                     covered.add(name)
@@ -329,7 +330,7 @@ def slot_price(c: CheckContext) -> Iterator[Finding]:
         hours = window_hours(slot.start_h, slot.end_h)
         inside = 0.0 if window is None else _overlap_h((slot.start_h, slot.end_h), window)
         outside = hours - inside
-        subject = f"slot {slot.start_h:g}–{slot.end_h:g} h"
+        subject = slot.title
         where = "there is no cheaper hour" if window is None else f"the cheap window is {window[0]:g}–{window[1]:g} h"
         line = (
             f"{outside:g} of {hours:g} h buy at {tariff.import_price_per_kwh:g} a kWh, {where}; below its target the slot draws "
@@ -372,7 +373,7 @@ def round_trip(c: CheckContext) -> Iterator[Finding]:
     if tariff.seasons or tariff.hourly_import is not None:
         return
     for row in battery_rows(c):
-        for _, slot in _grid_slots(c):
+        for _, slot in ((i, s) for i, s in _grid_slots(c) if s.holds_for(row.node.id)):
             inside = 0.0 if window is None else _overlap_h((slot.start_h, slot.end_h), window)
             share = inside / window_hours(slot.start_h, slot.end_h)
             paid = share * tariff.cheap_price_per_kwh + (1.0 - share) * tariff.import_price_per_kwh
@@ -380,7 +381,7 @@ def round_trip(c: CheckContext) -> Iterator[Finding]:
             if trip <= 0:
                 continue
             gain = tariff.import_price_per_kwh - paid / trip
-            subject = f"{row.node.name}, slot {slot.start_h:g}–{slot.end_h:g} h"
+            subject = f"{row.node.name}, {slot.title}"
             line = (
                 f"{tariff.import_price_per_kwh:g} avoided − {paid:.4g} paid ÷ {trip:.2f} round trip at AC = {gain:.3g} a kWh "
                 "delivered, wear not counted"

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.calendar import window_hours
+from calm_relay.job.control_models import Slot
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import Slot
 from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.simulation import chain
@@ -58,7 +58,9 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
             continue
         taken_w = 0.0
         for row in battery_rows(c.plan, c.cards):
-            subject = f"{row.node.name}, slot {slot.start_h:g}–{slot.end_h:g} h"
+            if not slot.holds_for(row.node.id):
+                continue
+            subject = f"{row.node.name}, {slot.title}"
             if slot.power_w <= 0:
                 yield unknown(c, "battery.window-fill", subject, "the slot's charge power: type it in kW at AC")
                 continue
@@ -71,7 +73,7 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
                 row=row,
                 slot=slot,
                 index=i,
-                low_frac=max(low, c.plan.controls.reserve_soc_frac),
+                low_frac=max(low, _reserve(c, slot)),
                 high_frac=min(high, slot.target_soc_frac),
                 capacity_wh=row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac,
                 room_w=room,
@@ -82,6 +84,12 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
                 c, "battery.window-fill", subject, "energy_wh", made.stored_wh, w.need_wh, "least", _line(c, w, made),
                 remedies=_remedies(c, w), tight="fill", soft=True,
             )  # fmt: skip
+
+
+def _reserve(c: CheckContext, slot: Slot) -> float:
+    """Return the least reserve of a slot's months: from there the window has most to fill. [0 to 1]"""
+    months = c.plan.controls.reserve_by_month(c.job.site.place.latitude_deg)
+    return min(months[m - 1] for m in slot.months or range(1, 13))
 
 
 def _line(c: CheckContext, w: _Window, made: WindowEnergy) -> str:
@@ -112,7 +120,7 @@ def _by_year(c: CheckContext, w: _Window, made: WindowEnergy) -> str:
         taper = w.row.battery.taper_soc_frac
         slow = f"charging slows above {taper * 100:.0f} %" if taper < w.high_frac else "days differ from their mean"
         why = f": {slow}"
-    return f". In the year it stored {show(year.stored_wh, 'energy_wh')} on a mean day of its months{why}"
+    return f". In the year it stored {show(year.stored_wh, 'energy_wh')} on a mean day of its own{why}"
 
 
 def _remedies(c: CheckContext, w: _Window) -> list[Remedy]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,7 +11,8 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar, in_window
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import BatteryOrder, Controls, Node, Plan, Slot
+from calm_relay.job.control_models import BatteryOrder, Controls, Slot
+from calm_relay.job.models import Node, Plan
 from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatterySideUnit
@@ -46,6 +48,7 @@ class SiteLimits:
 class Packed:
     """Kernel inputs of one plan; `node_ids` in priority order, `assumed` names every value no card gave.
 
+    A code is the slot's number times `reserves` plus the place of the season's reserve among those that differ.
     `take`, `give` (2, nodes): nodes in the order in which they charge and discharge, and the group that each shares with.
     """
 
@@ -59,6 +62,12 @@ class Packed:
     pv_dc: Array
     ac: Array
     assumed: frozenset[str]
+    reserves: int = 1
+
+    def slot_at(self, k: int) -> NDArray[np.int8]:
+        """Return which of the plan's slots node `k` follows in each step, counted from 1; 0: own use. (steps,) [number]"""
+        followed: NDArray[np.int8] = self.codes[:, k] // self.reserves
+        return followed
 
     def ac_column(self, *names: str) -> Array:
         """Return the sum of columns of what enters at AC, (steps,). [W]"""
@@ -134,15 +143,42 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     return out
 
 
-def slot_codes(controls: Controls, calendar: YearCalendar) -> NDArray[np.int8]:
-    """Return the slot in force per step (0: own use, i + 1: the i-th slot), by clock time; a later slot wins. (steps,) [number]"""
+def slot_codes(controls: Controls, calendar: YearCalendar, node_id: str = "") -> NDArray[np.int8]:
+    """Return the slot in force per step (0: own use, i + 1: the i-th slot), by clock time; a later slot wins. (steps,) [number]
+
+    Without a node those are left out that hold for some only.
+    """
     codes = np.zeros(calendar.steps, dtype=np.int8)
     for number, slot in enumerate(controls.slots, start=1):
-        here = in_window(calendar.clock_hour, slot.start_h, slot.end_h)
-        if slot.months:
-            here &= np.isin(calendar.clock_month, slot.months)
-        codes[here] = number
+        if not slot.holds_for(node_id):
+            continue
+        codes[in_slot(slot, calendar)] = number
     return codes
+
+
+def in_slot(slot: Slot, calendar: YearCalendar) -> NDArray[np.bool_]:
+    """Return where a slot lies: its clock hours, on its days and in its months, each step by the day of its own clock. (steps,)"""
+    here = in_window(calendar.clock_hour, slot.start_h, slot.end_h) & on_days(slot, calendar)
+    found: NDArray[np.bool_] = here
+    return found
+
+
+def on_days(slot: Slot, calendar: YearCalendar) -> NDArray[np.bool_]:
+    """Return the steps of a slot's days and months, at any hour. (steps,)"""
+    here = np.ones(calendar.steps, dtype=bool)
+    if slot.months:
+        here &= np.isin(calendar.clock_month, slot.months)
+    if slot.days != "every":
+        here &= calendar.clock_weekend == (slot.days == "weekends")
+    return here
+
+
+def reserve_levels(by_month: Sequence[float], calendar: YearCalendar) -> tuple[tuple[float, ...], NDArray[np.int8]]:
+    """Return the reserves that differ, the least first, and which of them holds in each step. ((levels,), (steps,)) [0 to 1]"""
+    levels = tuple(sorted(set(by_month)))
+    place = np.array([levels.index(value) for value in by_month], dtype=np.int8)
+    held: NDArray[np.int8] = place[calendar.clock_month.astype(int) - 1]
+    return levels, held
 
 
 def sharing(records: NDArray[np.void], order: BatteryOrder) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -172,14 +208,18 @@ def sharing(records: NDArray[np.void], order: BatteryOrder) -> tuple[NDArray[np.
     return ordered({k: k for k in range(n)}), ordered({int(k): place for place, k in enumerate(firsts)})
 
 
-def _slot_table(slots: tuple[Slot, ...], n: int) -> NDArray[np.void]:
-    table = np.zeros((max(n, 1), len(slots) + 1), SLOT_DTYPE)
-    table["kind"][:, 0] = OWN_USE
-    for number, slot in enumerate(slots, start=1):
-        table["kind"][:, number] = SLOT_KINDS[slot.kind]
-        table["power_w"][:, number] = slot.power_w
-        table["target"][:, number] = slot.target_soc_frac
-        table["floor"][:, number] = slot.floor_soc_frac
+def _slot_table(slots: tuple[Slot, ...], n: int, levels: Sequence[float]) -> NDArray[np.void]:
+    """Return one row a node and code: each slot with each reserve as its floor."""
+    table = np.zeros((max(n, 1), (len(slots) + 1) * len(levels)), SLOT_DTYPE)
+    for place, level in enumerate(levels):
+        table["kind"][:, place] = OWN_USE
+        table["floor"][:, place] = level
+        for number, slot in enumerate(slots, start=1):
+            code = number * len(levels) + place
+            table["kind"][:, code] = SLOT_KINDS[slot.kind]
+            table["power_w"][:, code] = slot.power_w
+            table["target"][:, code] = slot.target_soc_frac
+            table["floor"][:, code] = max(slot.floor_soc_frac, level)
     return table[:n]
 
 
@@ -190,6 +230,7 @@ def pack_plan(
     limits: SiteLimits,
     pv_dc_w: dict[str, Array],
     ac_inputs_w: Array,
+    reserve_by_month: Sequence[float] | None = None,
 ) -> Packed:
     """Return the kernel's inputs for a plan.
 
@@ -199,6 +240,8 @@ def pack_plan(
         DC PV after the trackers of each node that has some. [W]
     ac_inputs_w : ndarray (steps, len(AC))
         Columns as in `columns.AC_COLUMNS`. [W]
+    reserve_by_month : sequence of 12, or None
+        Reserve of each month; None: the plan's common one. [0 to 1]
 
     Raises
     ------
@@ -213,9 +256,10 @@ def pack_plan(
     if ac_inputs_w.shape != (steps, len(AC)):
         raise NotFeasible(f"inputs of shape {ac_inputs_w.shape} for {steps} steps", f"give one row a step, {len(AC)} columns")
     assumed: set[str] = set()
+    levels, level_at = reserve_levels(reserve_by_month or (plan.controls.reserve_soc_frac,) * 12, calendar)
     records = np.zeros(len(nodes), NODE_DTYPE)
     for k, (node, unit) in enumerate(rows):
-        records[k] = _node_record(node, unit, cards, plan.controls.reserve_soc_frac, assumed)
+        records[k] = _node_record(node, unit, cards, levels[0], assumed)
     pv = np.zeros((steps, len(nodes)))
     for k, node in enumerate(nodes):
         if node.id in pv_dc_w:
@@ -225,12 +269,13 @@ def pack_plan(
     plant["export_w"], plant["import_w"], plant["transfer_w"] = limits.export_w, limits.import_w, limits.transfer_w
     plant["bias_w"] = plan.controls.meter_bias_w
     take, give = sharing(records, plan.controls.battery_order)
-    code = slot_codes(plan.controls, calendar)
-    codes = np.repeat(code[:, None], len(nodes), axis=1).astype(np.int8)
+    codes = np.zeros((steps, len(nodes)), dtype=np.int8)
+    for k, node in enumerate(nodes):
+        codes[:, k] = slot_codes(plan.controls, calendar, node.id) * np.int8(len(levels)) + level_at
     return Packed(
         node_ids=tuple(node.id for node in nodes),
         nodes=records,
-        slots=_slot_table(plan.controls.slots, len(nodes)),
+        slots=_slot_table(plan.controls.slots, len(nodes), levels),
         plant=plant,
         take=take,
         give=give,
@@ -238,4 +283,5 @@ def pack_plan(
         pv_dc=np.ascontiguousarray(pv),
         ac=np.ascontiguousarray(ac_inputs_w, dtype=np.float64),
         assumed=frozenset(assumed),
+        reserves=len(levels),
     )

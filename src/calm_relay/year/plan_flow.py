@@ -156,7 +156,7 @@ def _run(
         transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases),
     )
     pv = {node_id: d.available_w for node_id, d in dc.items()}
-    packed = pack_plan(plan, cards, calendar, limits, pv, ac)
+    packed = pack_plan(plan, cards, calendar, limits, pv, ac, plan.controls.reserve_by_month(job.site.place.latitude_deg))
     return PlanFlow(
         flow=run_year(packed, cancelled),
         packed=packed,

@@ -131,6 +131,7 @@ def select_flow(job: Job, plan: Plan, cards: CardBook) -> Data:
     return {
         "nodes": nodes,
         "controls": plan.controls.model_dump(),
+        "reserves": plan.controls.reserve_by_month(site.place.latitude_deg),
         "transfer_w": repr(transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases)),
         "backed_up": "whole_house" if plan.backed_up is None else sorted(plan.backed_up),
         "export_w": site.export_limit_w,

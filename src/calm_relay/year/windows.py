@@ -7,14 +7,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.calendar import MONTH_DAYS, YearCalendar, in_window
+from calm_relay.calendar import MONTH_DAYS, YearCalendar
 from calm_relay.job.models import Plan
+from calm_relay.simulation.pack import in_slot, on_days
 from calm_relay.year.plan_flow import PlanFlow
 
 
 @dataclass(frozen=True)
 class NodeWindow:
-    """A battery in a window on a mean day of its months: energy put into the cells, and charge when it begins. [Wh], [0 to 1]"""
+    """A battery in a window on a mean day of its own: energy put into the cells, and charge when it begins. [Wh], [0 to 1]"""
 
     stored_wh: float
     begins_frac: float
@@ -24,7 +25,7 @@ class NodeWindow:
 class WindowFacts:
     """A charge window's year.
 
-    `house_w` is what the house draws beside PV at AC in each clock hour of the slot's months, on the mean; `import_w` the import
+    `house_w` is what the house draws beside PV at AC in each clock hour of the slot's days, on the mean; `import_w` the import
     limit, None where there is none.
     """
 
@@ -47,18 +48,20 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
     for index, slot in enumerate(plan.controls.slots):
         if slot.kind != "charge_from_grid":
             continue
-        here = np.isin(calendar.clock_month, slot.months) if slot.months else np.ones(calendar.steps, dtype=bool)
+        here = on_days(slot, calendar)
         count = np.maximum(1, np.bincount(hour[here], minlength=24))
         house = np.bincount(hour[here], weights=drawn[here], minlength=24) / count
-        inside = here & in_window(calendar.clock_hour, slot.start_h, slot.end_h)
+        inside = in_slot(slot, calendar)
         begins = inside & ~np.roll(inside, 1)
         days = sum(MONTH_DAYS[m - 1] for m in slot.months or range(1, 13))
+        if slot.days != "every":
+            days = max(1, round(float(np.count_nonzero(here)) * h / 24.0))
         nodes = {}
         for k, node_id in enumerate(flow.node_ids):
             record = packed.nodes[k]
-            if record["capacity_wh"] <= 0:
+            if record["capacity_wh"] <= 0 or not slot.holds_for(node_id):
                 continue
-            here_k = inside & (packed.codes[:, k] == index + 1)
+            here_k = inside & (packed.slot_at(k) == index + 1)
             taken = flow.node_column(node_id, "pv_to_battery_w") + flow.node_column(node_id, "charge_from_ac_w")
             energy = flow.node_column(node_id, "energy_wh")
             before = np.roll(energy, 1)[begins & here_k]

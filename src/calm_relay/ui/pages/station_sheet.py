@@ -210,11 +210,21 @@ class StationSheet(QWidget):
         )
         self._build_leads(node, f"{base}.battery")
         for i, slot in enumerate(self.session.plan.controls.slots):
-            if slot.kind != "charge_from_grid":
+            if slot.kind != "charge_from_grid" or not slot.holds_for(node.id):
                 continue
             at = f"{plan}.controls.slots[{i}]"
-            self._line(*(self._cell(f"{at}.{name}", chars=8) for name in ("start_h", "end_h", "power_w", "target_soc_frac")))
+            self._line(
+                *(self._cell(f"{at}.{name}", chars=8) for name in ("start_h", "end_h", "power_w", "target_soc_frac", "days"))
+            )
             self._hint.setText("Below its target a grid charge slot draws from the grid at full power, sun or not.")
+        seasons = ("winter", "spring", "summer", "autumn")
+        reserve = show(self.session.plan.controls.reserve_soc_frac, "fraction")
+        self._line(
+            *(
+                self._cell(f"{plan}.controls.reserve_{s}_soc_frac", caption=f"Reserve in {s}", chars=8, ghost=reserve)
+                for s in seasons
+            )
+        )
 
     def _build_leads(self, node: Node, base: str) -> None:
         """Leads of parallel branches: alike until they are typed, one a branch."""

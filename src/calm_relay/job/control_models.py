@@ -1,0 +1,71 @@
+"""How the batteries of a plan are run: slots by the clock, reserve by season, order of several batteries."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from calm_relay.calendar import season_of_months
+from calm_relay.job.common_models import HourOfDay, Months
+from calm_relay.library.cards import Id, Record
+from calm_relay.units import Fraction, PowerW, Quantity
+
+
+class Slot(Record):
+    """A daily time slot in clock hours. Past midnight is allowed; a later slot wins where two overlap.
+
+    `charge_from_grid` draws `power_w` at AC until `target_soc_frac` is reached and keeps that as the floor;
+    `surplus_only` keeps it as the floor without drawing from the grid; `hold` neither charges nor discharges.
+    """
+
+    kind: Literal["charge_from_grid", "surplus_only", "hold"]
+    start_h: HourOfDay
+    end_h: HourOfDay
+    months: Months = ()
+    days: Literal["every", "weekdays", "weekends"] = Field(default="every", description="the day on which its clock time falls")
+    nodes: Annotated[tuple[Id, ...], Field(max_length=24)] = Field(
+        default=(), description="inverters it holds for; empty: all with a battery"
+    )
+    power_w: PowerW = 0.0
+    target_soc_frac: Fraction = 1.0
+    floor_soc_frac: Fraction = 0.0
+
+    @property
+    def title(self) -> str:
+        """Return what a list calls this slot: its hours, and its days where they are not all."""
+        return f"slot {self.start_h:g}–{self.end_h:g} h{'' if self.days == 'every' else f' on {self.days}'}"
+
+    def holds_for(self, node_id: str) -> bool:
+        """Return whether a node follows this slot."""
+        return not self.nodes or node_id in self.nodes
+
+
+BatteryOrder = Literal["like_units", "priority", "best_round_trip", "in_proportion"]
+
+
+class Controls(Record):
+    """Settings of the battery inverters of a plan.
+
+    `battery_order`: like units share in proportion and the best round trip gives first (`like_units`), or one rule for all.
+    """
+
+    reserve_soc_frac: Fraction = 0.0
+    reserve_winter_soc_frac: Fraction | None = Field(default=None, description="None: the common reserve; likewise the others")
+    reserve_spring_soc_frac: Fraction | None = None
+    reserve_summer_soc_frac: Fraction | None = None
+    reserve_autumn_soc_frac: Fraction | None = None
+    slots: Annotated[tuple[Slot, ...], Field(max_length=8)] = ()
+    battery_order: BatteryOrder = "like_units"
+    meter_bias_w: Annotated[float, Quantity("power_w"), Field(ge=0, le=500)] = Field(
+        default=0.0, description="what the set-point leaves to the grid on purpose, so that nothing leaks out"
+    )
+
+    def reserve_by_month(self, latitude_deg: float) -> tuple[float, ...]:
+        """Return the reserve of each month, by the seasons of the hemisphere. (12,) [0 to 1]"""
+        out = [self.reserve_soc_frac] * 12
+        for season, months in season_of_months(latitude_deg).items():
+            own = getattr(self, f"reserve_{season}_soc_frac")
+            for month in months if own is not None else ():
+                out[month - 1] = own
+        return tuple(out)

@@ -1,0 +1,67 @@
+"""What is typed at Controls reaches the year: reserve by season, slots by day and by inverter, and what removing one leaves."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from calm_relay.calendar import season_of_months
+from calm_relay.errors import BadInput
+from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.job.parts import remove_inverter
+
+A, C = "plans[ac-add-on].controls", "plans[hybrid-alongside].controls"
+NIGHT = {"kind": "charge_from_grid", "start_h": 0, "end_h": 6, "power_w": 2000.0, "target_soc_frac": 0.9}
+
+
+def energy_frac(study, job, plan_id="ac-add-on"):
+    made = study.flow(job, job.plan(plan_id))
+    return made.flow.node_column(made.packed.node_ids[0], "energy_wh") / float(made.packed.nodes["capacity_wh"][0])
+
+
+def test_a_winter_reserve_keeps_energy_in_winter_and_leaves_summer_alone(demo, quarter):
+    job = apply_edits(demo, [Edit(f"{A}.reserve_winter_soc_frac", 0.6), Edit(f"{A}.slots", [])])
+    months = quarter.calendar(job).clock_month
+    before, after = energy_frac(quarter, apply_edits(demo, [Edit(f"{A}.slots", [])])), energy_frac(quarter, job)
+    winter = season_of_months(demo.site.place.latitude_deg)["winter"]
+    # Once a winter's day has filled it to the reserve, nothing takes it below but what the battery itself draws.
+    first = np.flatnonzero(np.isin(months, winter) & (after >= 0.6))[0]
+    held = after[first:][np.isin(months[first:], winter)]
+    assert held.min() > 0.57
+    assert before[np.isin(months, winter)].min() < 0.2
+    summer = np.isin(months, season_of_months(demo.site.place.latitude_deg)["summer"])
+    assert after[summer].min() == pytest.approx(before[summer].min(), abs=1e-9)
+
+
+def test_a_slot_at_weekends_buys_then_only_and_its_facts_count_those_days(demo, quarter):
+    job = apply_edits(demo, [Edit(f"{A}.slots", [{**NIGHT, "days": "weekends"}])])
+    made, calendar = quarter.flow(job, job.plan("ac-add-on")), quarter.calendar(job)
+    bought = made.flow.node_column("bat", "charge_from_ac_w") * (calendar.clock_hour < 6)
+    winter = bought * np.isin(calendar.clock_month, (6, 7))
+    assert winter[calendar.clock_weekend].sum() > 0
+    assert winter[~calendar.clock_weekend].sum() == 0
+    put_in = (bought + made.flow.node_column("bat", "pv_to_battery_w") * (calendar.clock_hour < 6))[
+        calendar.clock_weekend
+    ].sum() / 4
+    facts = quarter.facts(job, job.plan("ac-add-on")).windows[0].nodes["bat"]
+    # 2025 has 52 Saturdays and 52 Sundays.
+    assert facts.stored_wh * 104 == pytest.approx(put_in * float(made.packed.nodes["eta_c"][0]), rel=1e-9)
+
+
+def test_a_slot_for_one_inverter_leaves_the_others_to_themselves(demo, quarter):
+    def grid_kwh(nodes):
+        job = apply_edits(demo, [Edit(f"{C}.slots", [{**NIGHT, "nodes": nodes}])])
+        flow = quarter.flow(job, job.plan("hybrid-alongside")).flow
+        return {i: float(flow.node_column(i, "charge_from_ac_w").sum()) / 1000 for i in flow.node_ids}
+
+    ids = [n.id for n in demo.plan("hybrid-alongside").nodes if n.battery is not None]
+    assert grid_kwh(ids)[ids[0]] == pytest.approx(grid_kwh([])[ids[0]])
+    with pytest.raises(BadInput, match="no inverter 'hib' in this plan"):
+        apply_edits(demo, [Edit(f"{C}.slots", [{**NIGHT, "nodes": ["hib"]}])])
+
+
+def test_an_inverter_removed_takes_its_own_slots_along(demo):
+    ids = [n.id for n in demo.plan("hybrid-alongside").nodes]
+    slots = [{**NIGHT, "nodes": [ids[0]]}, {**NIGHT, "nodes": ids[:2]}, NIGHT]
+    job = remove_inverter(apply_edits(demo, [Edit(f"{C}.slots", slots)]), "hybrid-alongside", ids[0])
+    assert [slot.nodes for slot in job.plan("hybrid-alongside").controls.slots] == [(ids[1],), ()]
