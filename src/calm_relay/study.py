@@ -31,7 +31,7 @@ from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.flow import open_balances
 from calm_relay.tariff.bill import Bill, year_bill
-from calm_relay.tariff.prices import Hourly
+from calm_relay.tariff.prices import hourly_of, year_prices
 from calm_relay.weather.guess import guessed_means
 from calm_relay.weather.plausible import SkyFacts, sky_facts
 from calm_relay.weather.refine import FileYear, refine_year
@@ -42,6 +42,7 @@ from calm_relay.year.facts import YearFacts, year_facts
 from calm_relay.year.house_pictures import Peaks, house_peaks
 from calm_relay.year.lines import LineFlows, line_flows, net_lines_w
 from calm_relay.year.plan_flow import PlanFlow, make_flow
+from calm_relay.year.when import By, Part, year_parts
 
 Array = NDArray[np.float64]
 Progress = Callable[[str], None]
@@ -342,6 +343,13 @@ class Study:
         found: YearFacts = self._stage("facts", key, make, lambda _: 60_000)
         return found
 
+    def year_parts(self, job: Job, plan: Plan, by: By) -> tuple[Part, ...]:
+        """Return a plan's year in parts: by month, by the clock's hour or by the tariff's period."""
+        calendar = self.calendar(job)
+        return year_parts(
+            self.flow(job, plan).flow, calendar, by, year_prices(job.tariff, calendar, hourly_of(job.tariff, self.store))
+        )
+
     def _meter_key(self, job: Job, plan: Plan) -> str:
         each = self._by_line(job)
         lines = stages.select_lines(job, plan, job.cards()) if each else {}
@@ -371,15 +379,10 @@ class Study:
 
         def make() -> Bill:
             net = self.meter_net_w(job, plan, progress, cancelled)
-            return year_bill(job.tariff, self.calendar(job), net, self._hourly(job))
+            return year_bill(job.tariff, self.calendar(job), net, hourly_of(job.tariff, self.store))
 
         found: Bill = self._stage("bill", key, make, lambda _: 6_000)
         return found
-
-    def _hourly(self, job: Job) -> Hourly:
-        """Return the tariff's hourly prices from the store, where it names some."""
-        refs = (job.tariff.hourly_import, job.tariff.hourly_export)
-        return Hourly(*(None if ref is None else self.store.get(ref.sha256 or "") for ref in refs))
 
     def bill_without_system(self, job: Job) -> Bill:
         """Return the bill of the house alone: all it draws is imported."""
@@ -387,7 +390,7 @@ class Study:
 
         def make() -> Bill:
             load = self.house(job).total_w()
-            return year_bill(job.tariff, self.calendar(job), load, self._hourly(job))
+            return year_bill(job.tariff, self.calendar(job), load, hourly_of(job.tariff, self.store))
 
         found: Bill = self.keep("bill", inputs, make, 6_000)
         return found

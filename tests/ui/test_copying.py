@@ -138,3 +138,24 @@ def test_a_plan_tab_has_the_plans_menu(window, qapp):
     tab.customContextMenuRequested.emit(QPoint(5, 5))
     assert window.session.chosen == "hybrid-alongside"
     assert len(asked) == 1
+
+
+def test_bars_of_the_year_follow_what_it_is_divided_by(window, qapp):
+    window.session.choose("ac-add-on")
+    window.show_page("year")
+    assert wait_idle(qapp, window)
+    page = window.page("year")
+    heads = {}
+    for i in range(page.parts.count()):
+        page.parts.setCurrentIndex(i)
+        rows = rows_of(page.months)
+        heads[page.parts.itemText(i)] = (rows[0][0], len(rows) - 1)
+        if rows[0][1] == "house":
+            assert sum(float(row[1]) for row in rows[1:]) == pytest.approx(9534.7, abs=0.3), "every division is of the same year"
+    assert heads["By hour of the day"] == ("hour", 24)
+    assert heads["By price period"] == ("period", 2)
+    assert heads["Days of the battery, Battery inverter"] == ("month", 12)
+    window.session.choose(window.session.job.plans[0].id)
+    assert wait_idle(qapp, window)
+    assert page.parts.currentText() == "By month", "a plan without that battery falls back"
+    assert page.parts.count() == 3

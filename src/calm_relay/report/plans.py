@@ -54,6 +54,7 @@ def plan_data(result: PlanResult, tariff: Tariff) -> dict[str, Any]:
             "over_wh": f.evening.over_wh,
         },
         "fill": {node: {s: vars(x) for s, x in seasons.items()} for node, seasons in f.fill.items()},
+        "battery_months": {node: [vars(month) for month in months] for node, months in f.battery_months.items()},
         "months": {f"{name[:-2]}_wh": values for name, values in f.by_month_wh.items()},
         "runs": f.runs,
         "steady": f.steady,

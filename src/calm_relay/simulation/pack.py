@@ -157,14 +157,14 @@ def slot_codes(controls: Controls, calendar: YearCalendar, node_id: str = "") ->
 
 
 def in_slot(slot: Slot, calendar: YearCalendar) -> NDArray[np.bool_]:
-    """Return where a slot lies: its clock hours, on its days and in its months, each step by the day of its own clock. (steps,)"""
+    """Return where a slot lies: its clock hours, days and months, each step by its own clock. (steps,) [bool]"""
     here = in_window(calendar.clock_hour, slot.start_h, slot.end_h) & on_days(slot, calendar)
     found: NDArray[np.bool_] = here
     return found
 
 
 def on_days(slot: Slot, calendar: YearCalendar) -> NDArray[np.bool_]:
-    """Return the steps of a slot's days and months, at any hour. (steps,)"""
+    """Return the steps of a slot's days and months, at any hour. (steps,) [bool]"""
     here = np.ones(calendar.steps, dtype=bool)
     if slot.months:
         here &= np.isin(calendar.clock_month, slot.months)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, YearCalendar, dates, in_window
 from calm_relay.errors import BadInput, Fault
+from calm_relay.job.series import SeriesStore
 from calm_relay.job.tariff_models import Tariff
 
 Array = NDArray[np.float64]
@@ -47,6 +48,12 @@ class Hourly:
 
     bought: Array | None = None
     sold: Array | None = None
+
+
+def hourly_of(tariff: Tariff, store: SeriesStore) -> Hourly:
+    """Return a tariff's hourly prices from a store of series, where it names some."""
+    refs = (tariff.hourly_import, tariff.hourly_export)
+    return Hourly(*(None if ref is None else store.get(ref.sha256 or "") for ref in refs))
 
 
 def year_prices(tariff: Tariff, calendar: YearCalendar, hourly: Hourly | None = None) -> Prices:

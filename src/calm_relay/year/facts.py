@@ -20,6 +20,7 @@ from calm_relay.simulation.pack import Packed
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
+from calm_relay.year.when import BatteryMonth, battery_months, full_days, window_wh
 from calm_relay.year.windows import WindowFacts, window_facts
 
 Array = NDArray[np.float64]
@@ -101,6 +102,7 @@ class YearFacts:
     unit_peak_w: dict[str, float] = field(default_factory=dict)
     windows: dict[int, WindowFacts] = field(default_factory=dict)
     cycles: dict[str, tuple[CycleCount, ...]] = field(default_factory=dict)
+    battery_months: dict[str, tuple[BatteryMonth, ...]] = field(default_factory=dict)
     coarse_step_s: int | None = None  # of the meter that the house's peaks rest on
 
     def at_least(self, figure: str) -> str:
@@ -193,6 +195,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
             for k, node_id in enumerate(flow.node_ids)
             if packed.nodes[k]["capacity_wh"] > 0
         },
+        battery_months=battery_months(flow, packed),
         coarse_step_s=job.house.coarse_step_s,
         lines=line_facts(job, plan, cards, made, calendar, lines),
         exceeded=_exceeded(job, calendar, made),
@@ -282,7 +285,7 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
     with_battery = [k for k in range(len(flow.node_ids)) if packed.nodes[k]["capacity_wh"] > 0]
     if not with_battery:
         return {}
-    windows = {k: _window_wh(packed.nodes[k]) for k in with_battery}
+    windows = {k: window_wh(packed.nodes[k]) for k in with_battery}
     total = sum(windows.values())
     charge_ac = flow.column("charge_ac_w")
     pv_share = np.divide(flow.column("pv_to_battery_w"), charge_ac, out=np.zeros_like(charge_ac), where=charge_ac > 1e-9)
@@ -298,8 +301,7 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
         more = np.minimum(room, lost + part * spare_ac * 0.95)
         offer = (take["pv_to_battery_w"] + take["charge_from_ac_w"] * pv_share + more) * record["eta_c"]
         offer_day = offer.reshape(DAYS, -1).sum(axis=1) * h
-        top = record["soc_max"] * record["capacity_wh"]
-        full = take["energy_wh"].reshape(DAYS, -1).max(axis=1) >= top - 0.02 * windows[k]
+        full = full_days(record, take["energy_wh"])
         seasons = {}
         for season, months in season_of_months(job.site.place.latitude_deg).items():
             here = np.isin(month_of_day, months)
@@ -312,7 +314,3 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
             )
         out[node_id] = seasons
     return out
-
-
-def _window_wh(record: np.void) -> float:
-    return float((record["soc_max"] - record["soc_min"]) * record["capacity_wh"])

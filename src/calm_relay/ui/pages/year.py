@@ -5,10 +5,12 @@ from __future__ import annotations
 import weakref
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
+from calm_relay.calendar import MONTHS
 from calm_relay.decision.words import clipping_words, weather_words
 from calm_relay.simulation.pack import inverter_pass_w
+from calm_relay.tariff.prices import hourly_of, year_prices
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
@@ -18,11 +20,14 @@ from calm_relay.ui.widgets import Swatch, clear_layout, label
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.pictures import duration, most_clipped_node, ribbon
+from calm_relay.year.when import By, year_parts
 
 if TYPE_CHECKING:
+    from calm_relay.year.facts import YearFacts
     from calm_relay.year.plan_flow import PlanFlow
 
-MONTHS_SHOWN = (
+PARTS: tuple[tuple[str, By], ...] = (("By month", "month"), ("By hour of the day", "hour"), ("By price period", "period"))
+SHOWN = (
     ("house", "load_w", "house"), ("PV at AC", "pv_ac_w", "sun"), ("import", "import_w", "grid"),
     ("from batteries", "battery_to_house_w", "battery"),
 )  # fmt: skip
@@ -46,7 +51,12 @@ class YearPage(QWidget):
         self.ribbon = RibbonView(theme)
         column.addWidget(self.ribbon, 3)
         head = QHBoxLayout()
-        head.addWidget(label("Months", "heading"))
+        self.parts = QComboBox()
+        self.parts.setAccessibleName("What the year is divided by")
+        self.parts.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.parts.setMinimumContentsLength(20)
+        self.parts.currentIndexChanged.connect(self._show_parts)
+        head.addWidget(self.parts)
         self._month_legend = QWidget()
         FlowLayout(self._month_legend, gap=10, line_gap=2)
         head.addSpacing(14)
@@ -72,7 +82,6 @@ class YearPage(QWidget):
             chart.set_theme(theme, scale)
         self.months.setFixedHeight(int(176 * scale))
         for holder, rows in (
-            (self._month_legend, [(name, hue, False) for name, _, hue in MONTHS_SHOWN]),
             (self._clip_legend, [("passed on", "sun", False), ("caught by the battery", "battery", False), ("lost", "lost", True)]),
         ):
             layout = holder.layout()
@@ -115,7 +124,8 @@ class YearPage(QWidget):
             + (f" Rests on {count_words(len(self.session.assumed()), 'assumed value')}." if self.session.assumed() else "")
         )
         self.ribbon.show_ribbon(ribbon(f), dim=False)
-        self.months.show_months([(name, f.by_month_wh[column], hue) for name, column, hue in MONTHS_SHOWN])
+        self._offer_parts(f, {n.id: n.name for n in plan.nodes})
+        self._show_parts()
         node = next((n for n in plan.nodes if n.id == most_clipped_node(f)), None)
         self.duration.setVisible(node is not None)
         if node is None:
@@ -132,3 +142,47 @@ class YearPage(QWidget):
         self._clip_words.setText(
             f"In all of the plan {clipped}{caught}. The picture is of {node.name}, which passes {show(limit, 'power_w', 1)} DC."
         )
+
+    def _offer_parts(self, facts: YearFacts, names: dict[str, str]) -> None:
+        """Offer what the year can be divided by, and the days of each battery; what is chosen stays."""
+        wanted = [*PARTS, *((f"Days of the battery, {names[node]}", f"days {node}") for node in facts.battery_months)]
+        if [(self.parts.itemText(i), self.parts.itemData(i)) for i in range(self.parts.count())] == wanted:
+            return
+        chosen = self.parts.currentData()
+        self.parts.blockSignals(True)
+        self.parts.clear()
+        for text, key in wanted:
+            self.parts.addItem(text, key)
+        self.parts.setCurrentIndex(max(0, self.parts.findData(chosen)))
+        self.parts.blockSignals(False)
+
+    def _show_parts(self) -> None:
+        """Show the bars of what is chosen: energies of each part of the year, or on how many days a battery was full and empty."""
+        session = self.session
+        result, made, by = session.fresh(session.chosen), session.made(), self.parts.currentData()
+        if result is None or made is None or by is None:
+            return
+        if by.startswith("days "):
+            rows = result.facts.battery_months[by.removeprefix("days ")]
+            shown = [
+                ("full", [float(row.filled_days) for row in rows], "battery"),
+                ("down to what is kept", [float(row.emptied_days) for row in rows], "lost"),
+            ]
+            names: tuple[str, ...] = MONTHS
+            head, unit, per = "month", "days", 1.0
+        else:
+            calendar = session.calendar()
+            prices = year_prices(session.job.tariff, calendar, hourly_of(session.job.tariff, session.store))
+            parts = year_parts(made.flow, calendar, by, prices)
+            shown = [(name, [p.energy_wh[column] for p in parts], hue) for name, column, hue in SHOWN]
+            names = tuple(p.name.removesuffix(":00") for p in parts)
+            head, unit, per = by, "kWh", 1000.0
+        layout = self._month_legend.layout()
+        assert layout is not None
+        clear_layout(layout)
+        for name, _, hue in shown:
+            layout.addWidget(Swatch(name, self.theme.color(hue)))
+        self.months.set_unit(unit)
+        self.months.setFixedHeight(int(176 * self.scale))
+        self.months.setAccessibleName(f"{'Energy' if unit == 'kWh' else 'Battery days'} by {head}")
+        self.months.show_parts(head, names, shown, per)

@@ -217,29 +217,41 @@ class DurationChart(Chart):
 
 
 class MonthsChart(Chart):
-    """Energy or money by month as grouped bars."""
+    """Energy, money or days as grouped bars: of the months, or of other parts of the year."""
 
     def show_months(self, rows: Sequence[tuple[str, Sequence[float], str]], per: float = 1000.0) -> None:
         """Draw rows of (name, twelve values, hue) divided by `per`, Wh in kWh as it stands; what is below zero hangs down."""
+        self.show_parts("month", MONTHS, rows, per)
+
+    def set_unit(self, text: str) -> None:
+        """Say what the bars are measured in."""
+        self._texts = (self._texts[0], text)
+        self.set_theme(self._theme, self._scale)
+
+    def show_parts(
+        self, head: str, names: Sequence[str], rows: Sequence[tuple[str, Sequence[float], str]], per: float = 1000.0
+    ) -> None:
+        """Draw rows of (name, a value for each part, hue) divided by `per`; `head` is what a part is."""
         self.clear()
         self.say(
             lambda: (
-                ["month", *(name for name, _, _ in rows)],
-                [MONTHS, *([f"{v / per:.2f}" for v in values] for _, values, _ in rows)],
+                [head, *(name for name, _, _ in rows)],
+                [names, *([f"{v / per:.2f}" for v in values] for _, values, _ in rows)],
             )
         )
         width = 0.8 / max(1, len(rows))
         top, low = 1.0, 0.0
         for i, (_, values, hue) in enumerate(rows):
             high = np.array(values) / per
-            x = np.arange(12) + (i - (len(rows) - 1) / 2) * width
+            x = np.arange(len(names)) + (i - (len(rows) - 1) / 2) * width
             self.addItem(pg.BarGraphItem(x=x, height=high, width=width * 0.92, brush=self._theme.color(hue), pen=pg.mkPen(None)))
             top, low = max(top, float(high.max())), min(low, float(high.min()))
-        self.setXRange(-0.5, 11.5, padding=0.01)
+        last = len(names) - 0.5
+        self.setXRange(-0.5, last, padding=0.01)
         self.setYRange(low * 1.05, top * 1.05, padding=0)
         if low < 0:
-            self.curve(np.array([-0.5, 11.5]), np.zeros(2), self._theme.color("ink"), 1.0)
-        self.getAxis("bottom").setTicks([[(i, name) for i, name in enumerate(MONTHS)], []])
+            self.curve(np.array([-0.5, last]), np.zeros(2), self._theme.color("ink"), 1.0)
+        self.getAxis("bottom").setTicks([[(i, name) for i, name in enumerate(names)], []])
 
 
 class LoadChart(Chart):

@@ -1,0 +1,55 @@
+"""When in the year energy flows, as plain data and as a table: by month, hour of the clock or period of the tariff."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from calm_relay.job.models import Job, Plan
+from calm_relay.study import Study
+from calm_relay.units import format_quantity as show
+from calm_relay.year.when import FLOWS, By
+
+_HEADS = {
+    "load_w": "house", "pv_ac_w": "PV at AC", "pv_to_house_w": "PV→house", "battery_to_house_w": "batt.→house",
+    "grid_to_house_w": "grid→house", "import_w": "import", "grid_to_battery_w": "grid→batt.", "export_w": "export",
+}  # fmt: skip
+
+
+def when_data(study: Study, job: Job, plan: Plan, by: By) -> dict[str, Any]:
+    """Return a plan's year in parts as plain data, energies in Wh; by month also how each battery fills and empties."""
+    parts = study.year_parts(job, plan, by)
+    out: dict[str, Any] = {
+        "plan": plan.id,
+        "letter": plan.letter,
+        "name": plan.name,
+        "by": by,
+        "parts": [
+            {"name": p.name, "hours_h": p.hours_h, **{f"{column[:-2]}_wh": wh for column, wh in p.energy_wh.items()}} for p in parts
+        ],
+    }
+    if by == "month":
+        months = study.facts(job, plan).battery_months
+        out["batteries"] = {node: [vars(row) for row in rows] for node, rows in months.items()}
+    return out
+
+
+def when_text(data: dict[str, Any], node_names: dict[str, str]) -> list[str]:
+    """Return the table of `when_data` as lines: kWh of each part, and the sum of all."""
+    parts = data["parts"]
+    wide = max(12, *(len(p["name"]) + 1 for p in parts))
+    lines = [f"{data['letter']}  {data['name']}: kWh by {data['by']}"]
+    lines.append(" " * wide + f"{'hours':>8}" + "".join(f"{_HEADS[name]:>13}" for name in FLOWS))
+    for p in (*parts, _sum(parts)):
+        figures = "".join(f"{round(p[f'{name[:-2]}_wh'] / 1000.0, 1) + 0.0:13.1f}" for name in FLOWS)
+        lines.append(f"{p['name']:{wide}}{p['hours_h']:8.0f}{figures}")
+    for node, rows in data.get("batteries", {}).items():
+        lines += ["", f"   {node_names.get(node, node)}: days full, days down to what is kept; lowest, mean and highest charge"]
+        for part, row in zip(parts, rows, strict=True):
+            charge = ", ".join(show(row[f"{name}_frac"], "fraction") for name in ("lowest", "mean", "highest"))
+            lines.append(f"   {part['name']:{wide - 3}}{row['filled_days']:3} of {row['days']}, {row['emptied_days']:3}; {charge}")
+    return lines
+
+
+def _sum(parts: list[dict[str, Any]]) -> dict[str, Any]:
+    keys = [key for key in parts[0] if key != "name"]
+    return {"name": "year", **{key: sum(p[key] for p in parts) for key in keys}}

@@ -1,0 +1,75 @@
+"""The year in parts: they add up, each step lies in the part of its own clock, and days full and empty are counted by hand."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from calm_relay.calendar import MONTH_DAYS, dates
+from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.report.when import when_data, when_text
+
+PLAN = "ac-add-on"
+
+
+@pytest.mark.parametrize("by", ["month", "hour", "period"])
+def test_parts_add_up_to_the_year(by, demo, quarter):
+    plan = demo.plan(PLAN)
+    parts, facts = quarter.year_parts(demo, plan, by), quarter.facts(demo, plan)
+    assert sum(p.hours_h for p in parts) == pytest.approx(8760)
+    for column in parts[0].energy_wh:
+        assert sum(p.energy_wh[column] for p in parts) == pytest.approx(facts.system_wh[column], abs=1e-3), column
+    if by == "month":
+        for name, months in facts.by_month_wh.items():
+            if name in parts[0].energy_wh:
+                assert [p.energy_wh[name] for p in parts] == pytest.approx(months, abs=1e-3)
+
+
+def test_a_period_holds_what_its_line_of_the_bill_counts(demo, quarter):
+    plan = demo.plan(PLAN)
+    parts = {p.name: p for p in quarter.year_parts(demo, plan, "period")}
+    lines = {line.name: line.energy_wh for line in quarter.bill(demo, plan).lines if line.name in parts}
+    assert set(lines) == set(parts)
+    for name, energy in lines.items():
+        assert parts[name].energy_wh["import_w"] == pytest.approx(energy, rel=1e-9), name
+
+
+def test_a_night_slot_stands_in_its_own_hours_summer_and_winter(demo, quarter):
+    slot = {"kind": "charge_from_grid", "start_h": 1, "end_h": 5, "power_w": 2000.0, "target_soc_frac": 0.9}
+    job = apply_edits(demo, [Edit(f"plans[{PLAN}].controls.slots", [slot])])
+    parts = quarter.year_parts(job, job.plan(PLAN), "hour")
+    bought = [p.energy_wh["grid_to_battery_w"] for p in parts]
+    assert min(bought[1:5]) > 1000
+    assert sum(bought[:1] + bought[5:]) < 1, "daylight saving moves no hour of it into 0 or 5 h"
+
+
+def test_days_full_and_empty_are_those_of_the_series(demo, quarter):
+    job = apply_edits(demo, [Edit(f"plans[{PLAN}].controls.reserve_winter_soc_frac", 0.5)])
+    made = quarter.flow(job, job.plan(PLAN))
+    record, energy = made.packed.nodes[0], made.flow.node_column("bat", "energy_wh")
+    per_day = len(energy) // 365
+    clock_month = quarter.calendar(job).clock_month
+    low, high, size = float(record["soc_min"]), float(record["soc_max"]), float(record["capacity_wh"])
+    near = 0.02 * (high - low) * size
+    rows, all_days = quarter.facts(job, job.plan(PLAN)).battery_months["bat"], dates(job.calendar_year)
+    for month in (1, 6, 7, 10):
+        full = empty = 0
+        for day in (i for i, d in enumerate(all_days) if d.month == month):
+            steps = range(day * per_day, (day + 1) * per_day)
+            kept = [(0.5 if clock_month[i] in (6, 7, 8) else 0.15) * size for i in steps]
+            full += max(energy[i] for i in steps) >= high * size - near
+            empty += any(energy[i] <= k + near for i, k in zip(steps, kept, strict=True))
+        row = rows[month - 1]
+        assert (row.days, row.filled_days, row.emptied_days) == (MONTH_DAYS[month - 1], full, empty), month
+    assert rows[6].lowest_frac > 0.4 > rows[2].lowest_frac
+    assert all(row.lowest_frac <= row.mean_frac <= row.highest_frac for row in rows)
+
+
+def test_the_table_says_no_less_than_nothing(demo, quarter):
+    plan = demo.plan(PLAN)
+    lines = when_text(when_data(quarter, demo, plan, "month"), {"bat": "Battery inverter"})
+    assert lines[0].endswith("kWh by month")
+    assert lines[14].startswith("year ")
+    assert not any("-0.0" in line for line in lines)
+    assert sum("of 31" in line for line in lines) == 7
+    assert float(lines[14].split()[2]) == pytest.approx(np.round(quarter.facts(demo, plan).system_wh["load_w"] / 1000, 1), abs=0.11)
