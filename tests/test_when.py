@@ -8,6 +8,7 @@ import pytest
 from calm_relay.calendar import MONTH_DAYS, dates
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.report.when import when_data, when_text
+from calm_relay.year.boxes import box_uses
 
 PLAN = "ac-add-on"
 
@@ -73,3 +74,25 @@ def test_the_table_says_no_less_than_nothing(demo, quarter):
     assert not any("-0.0" in line for line in lines)
     assert sum("of 31" in line for line in lines) == 7
     assert float(lines[14].split()[2]) == pytest.approx(np.round(quarter.facts(demo, plan).system_wh["load_w"] / 1000, 1), abs=0.11)
+
+
+@pytest.mark.parametrize("plan_id", [PLAN, "hybrid-alongside"])
+def test_what_boxes_take_is_what_balances_leave_over(plan_id, demo, quarter):
+    plan = demo.plan(plan_id)
+    facts, uses = quarter.facts(demo, plan), {use.node_id: use for use in box_uses(quarter.facts(demo, plan))}
+    assert set(uses) == {node.id for node in plan.nodes}
+    assert sum(use.standby_from_ac_wh for use in uses.values()) == pytest.approx(facts.system_wh["own_draw_w"], abs=1.0)
+    made = quarter.flow(demo, plan)
+    for node_id, row in facts.nodes_wh.items():
+        # All that went in, less all that came out and what stayed in the cells: no column of a loss is read.
+        gone_in = row["pv_available_w"] + row["ac_in_w"] + row["ac_own_w"]
+        lost = sum(row[f"lost_{name}_w"] for name in ("ac_limit", "below_start", "device", "cap", "island"))
+        k = made.flow.node_ids.index(node_id)
+        stayed = made.flow.node_column(node_id, "energy_wh")[-1] - made.flow.start_energy_wh[k]
+        assert uses[node_id].total_wh == pytest.approx(gone_in - row["ac_out_w"] - lost - stayed, rel=1e-6), node_id
+    for node_id, row in facts.pv_only_wh.items():
+        out = row["ac_w"] + row["clipped_ac_w"] + row["lost_below_start_w"]
+        assert uses[node_id].total_wh == pytest.approx(row["dc_available_w"] + row["own_draw_w"] - out, rel=1e-6)
+    night = demo.cards().inverter(next(n for n in plan.nodes if n.id == "old").card).night_w
+    hours = uses["old"].standby_wh / night
+    assert 3900 < hours < 5200, "it stands by when the sun is down or too low to start: about half the year"

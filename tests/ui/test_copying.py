@@ -154,8 +154,9 @@ def test_bars_of_the_year_follow_what_it_is_divided_by(window, qapp):
             assert sum(float(row[1]) for row in rows[1:]) == pytest.approx(9534.7, abs=0.3), "every division is of the same year"
     assert heads["By hour of the day"] == ("hour", 24)
     assert heads["By price period"] == ("period", 2)
+    assert heads["By box, for itself"] == ("box", 2)
     assert heads["Days of the battery, Battery inverter"] == ("month", 12)
     window.session.choose(window.session.job.plans[0].id)
     assert wait_idle(qapp, window)
     assert page.parts.currentText() == "By month", "a plan without that battery falls back"
-    assert page.parts.count() == 3
+    assert page.parts.count() == 4

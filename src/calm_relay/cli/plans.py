@@ -23,7 +23,7 @@ from calm_relay.job.template import new_job
 from calm_relay.report.chains import chains_data, chains_text
 from calm_relay.report.head import CAUTION, head_of, title_text
 from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
-from calm_relay.report.when import when_data, when_text
+from calm_relay.report.when import boxes_data, boxes_text, when_data, when_text
 from calm_relay.rules.picking import plan_of, ranked
 from calm_relay.simulation.ageing import YEARS
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
@@ -127,6 +127,20 @@ def when_command(options: argparse.Namespace) -> int:
     for plan, data in rows:
         print("\n" + "\n".join(when_text(data, {node.id: node.name for node in plan.nodes})))
     print(f"\nWeather is {weather_words(job)}.")
+    return 0
+
+
+def boxes_command(options: argparse.Namespace) -> int:
+    """Run `boxes`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    rows = [(plan, boxes_data(study, job, plan)) for plan in chosen_plans(job, options)]
+    if options.json:
+        print_json({**head_of(job), "weather": weather_words(job), "plans": [data for _, data in rows]})
+        return 0
+    print("\n".join(title_text(job)))
+    for plan, data in rows:
+        print("\n" + "\n".join(boxes_text(data, {node.id: node.name for node in plan.nodes})))
     return 0
 
 

@@ -1,4 +1,4 @@
-"""When in the year energy flows, as plain data and as a table: by month, hour of the clock or period of the tariff."""
+"""When in the year energy flows, as plain data and as a table: by month, hour of the clock or period of the tariff; and by box."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ from typing import Any
 from calm_relay.job.models import Job, Plan
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
+from calm_relay.year.boxes import box_uses
 from calm_relay.year.when import FLOWS, By
 
 _HEADS = {
@@ -53,3 +54,26 @@ def when_text(data: dict[str, Any], node_names: dict[str, str]) -> list[str]:
 def _sum(parts: list[dict[str, Any]]) -> dict[str, Any]:
     keys = [key for key in parts[0] if key != "name"]
     return {"name": "year", **{key: sum(p[key] for p in parts) for key in keys}}
+
+
+def boxes_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
+    """Return what each inverter of a plan takes for itself in its year, as plain data in Wh."""
+    rows = [{**vars(use), "standby_wh": use.standby_wh, "total_wh": use.total_wh} for use in box_uses(study.facts(job, plan))]
+    return {"plan": plan.id, "letter": plan.letter, "name": plan.name, "boxes": rows}
+
+
+def boxes_text(data: dict[str, Any], node_names: dict[str, str]) -> list[str]:
+    """Return `boxes_data` as lines, kWh a year."""
+    lines = [f"{data['letter']}  {data['name']}: kWh a year that boxes take for themselves"]
+    lines += [] if data["boxes"] else ["   there is no inverter in this plan"]
+    for row in data["boxes"]:
+        kwh = {key: show(value, "energy_wh") for key, value in row.items() if key != "node_id"}
+        parts = [f"inverting {kwh['inverter_loss_wh']}"]
+        parts += [f"charging {kwh['charger_loss_wh']}"] if row["charger_loss_wh"] else []
+        parts += [f"in the cells {kwh['cell_loss_wh']}"] if row["cell_loss_wh"] else []
+        payers = (("PV", "standby_from_pv_wh"), ("the battery", "standby_from_battery_wh"), ("the AC bus", "standby_from_ac_wh"))
+        paid = ", ".join(f"{name} {kwh[key]}" for name, key in payers if row[key])
+        standby = f"standby {kwh['standby_wh']}" + (f" (paid by {paid})" if paid else "")
+        name = node_names.get(row["node_id"], row["node_id"])
+        lines.append(f"   {name}: {kwh['total_wh']}: {', '.join(parts)}, {standby}")
+    return lines

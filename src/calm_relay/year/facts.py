@@ -146,6 +146,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
             "inverter_loss_w": float(out.inverter_loss_w.sum()) * h,
             "standby_from_pv_w": float(out.standby_from_pv_w.sum()) * h,
             "lost_below_start_w": float(out.below_start_w.sum()) * h,
+            "own_draw_w": float(out.own_draw_w.sum()) * h,
             "hours_at_limit_h": float(np.count_nonzero(out.clipped_ac_w > 1e-6)) * h,
         }
         for node_id, out in made.pv_only.items()

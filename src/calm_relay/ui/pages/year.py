@@ -19,6 +19,7 @@ from calm_relay.ui.views.ribbon_view import RibbonView
 from calm_relay.ui.widgets import Swatch, clear_layout, label
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
+from calm_relay.year.boxes import box_uses
 from calm_relay.year.pictures import duration, most_clipped_node, ribbon
 from calm_relay.year.when import By, year_parts
 
@@ -145,7 +146,11 @@ class YearPage(QWidget):
 
     def _offer_parts(self, facts: YearFacts, names: dict[str, str]) -> None:
         """Offer what the year can be divided by, and the days of each battery; what is chosen stays."""
-        wanted = [*PARTS, *((f"Days of the battery, {names[node]}", f"days {node}") for node in facts.battery_months)]
+        wanted = [
+            *PARTS,
+            *([("By box, for itself", "boxes")] if names else []),
+            *((f"Days of the battery, {names[node]}", f"days {node}") for node in facts.battery_months),
+        ]
         if [(self.parts.itemText(i), self.parts.itemData(i)) for i in range(self.parts.count())] == wanted:
             return
         chosen = self.parts.currentData()
@@ -162,13 +167,23 @@ class YearPage(QWidget):
         result, made, by = session.fresh(session.chosen), session.made(), self.parts.currentData()
         if result is None or made is None or by is None:
             return
-        if by.startswith("days "):
+        if by == "boxes":
+            uses, called = box_uses(result.facts), {node.id: node.name for node in session.plan.nodes}
+            names: tuple[str, ...] = tuple(called[use.node_id] for use in uses)
+            shown = [
+                ("inverting", [use.inverter_loss_wh for use in uses], "sun"),
+                ("charging", [use.charger_loss_wh for use in uses], "grid"),
+                ("in the cells", [use.cell_loss_wh for use in uses], "battery"),
+                ("standby", [use.standby_wh for use in uses], "house"),
+            ]
+            head, unit, per = "box", "kWh", 1000.0
+        elif by.startswith("days "):
             rows = result.facts.battery_months[by.removeprefix("days ")]
             shown = [
                 ("full", [float(row.filled_days) for row in rows], "battery"),
                 ("down to what is kept", [float(row.emptied_days) for row in rows], "lost"),
             ]
-            names: tuple[str, ...] = MONTHS
+            names = MONTHS
             head, unit, per = "month", "days", 1.0
         else:
             calendar = session.calendar()
