@@ -39,7 +39,7 @@ FAULTS = (
     Planted("a slot for one node holds for all", "simulation/pack.py", "if not slot.holds_for(node_id):", "if False:", P),
     Planted("seasons of the other half of the earth", "job/control_models.py", "season_of_months(latitude_deg)", "season_of_months(-latitude_deg)", P),
     Planted("reserve of the season not passed on", "year/plan_flow.py", "plan.controls.reserve_by_month(job.site.place.latitude_deg))", "None)", "test_controls"),
-    Planted("state of health", "simulation/pack.py", "node.battery.modules * node.battery.state_of_health_frac", "node.battery.modules", P),
+    Planted("state of health", "simulation/chain.py", "choice.modules * choice.state_of_health_frac", "choice.modules", P),
     Planted("efficiency not rooted", "library/battery_card.py", "return math.sqrt(self.dc_round_trip_frac)", "return self.dc_round_trip_frac", f"{P} {V}"),
     Planted("'not known' closes no gate", "decision/compare.py", 'if f.verdict == "not known" and f.check in', 'if f.verdict == "over" and f.check in', F),
     Planted("start without the rest running", "rules/checks_motor.py", "value, limit, quantity = va + rest.va[i], float(peak[i])", "value, limit, quantity = va, float(peak[i])", V),

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 DAYS = 365
 MONTH_DAYS = (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
+MONTH_OF_DAY: NDArray[np.int64] = np.repeat(np.arange(1, 13), MONTH_DAYS)  # of the 365 days
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,7 +124,7 @@ def year_calendar(year: int, time_zone: str, step_s: int = 300) -> YearCalendar:
     day = np.repeat(np.arange(DAYS, dtype=np.int16), 24 * per_hour)
     clock = raw_hour + np.repeat(saving_hourly.ravel(), per_hour)
     clock_day = np.minimum(day + (clock >= 24.0), DAYS - 1)
-    month_of_day = np.repeat(np.arange(1, 13, dtype=np.int8), MONTH_DAYS)
+    month_of_day = MONTH_OF_DAY.astype(np.int8)
     weekend_of_day = np.array([d.weekday() >= 5 for d in days])
     return YearCalendar(
         year=year,

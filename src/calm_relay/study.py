@@ -31,7 +31,7 @@ from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.flow import open_balances
 from calm_relay.tariff.bill import Bill, year_bill
-from calm_relay.tariff.prices import hourly_of, year_prices
+from calm_relay.tariff.prices import hourly_of
 from calm_relay.weather.guess import guessed_means
 from calm_relay.weather.plausible import SkyFacts, sky_facts
 from calm_relay.weather.refine import FileYear, refine_year
@@ -345,10 +345,7 @@ class Study:
 
     def year_parts(self, job: Job, plan: Plan, by: By) -> tuple[Part, ...]:
         """Return a plan's year in parts: by month, by the clock's hour or by the tariff's period."""
-        calendar = self.calendar(job)
-        return year_parts(
-            self.flow(job, plan).flow, calendar, by, year_prices(job.tariff, calendar, hourly_of(job.tariff, self.store))
-        )
+        return year_parts(self.flow(job, plan).flow, self.calendar(job), by, job.tariff, self.store)
 
     def _meter_key(self, job: Job, plan: Plan) -> str:
         each = self._by_line(job)

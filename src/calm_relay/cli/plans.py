@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import argparse
 import csv
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.ageing import aged_plan, battery_ageing
@@ -115,32 +117,35 @@ def _in_year(study: Study, job: Job, plan: Plan, year: int) -> Plan:
     return aged_plan(job, plan, study.facts(job, plan), year)
 
 
-def when_command(options: argparse.Namespace) -> int:
-    """Run `when`."""
+def _print_each(
+    options: argparse.Namespace,
+    data_of: Callable[[Study, Job, Plan], dict[str, Any]],
+    text_of: Callable[[dict[str, Any], dict[str, str]], list[str]],
+) -> Job:
+    """Print what a report says of each plan, as JSON or as lines that call inverters by their names; returns the job."""
     opened = open_job(options.job)
     job, study = opened.job, Study(opened.store)
-    rows = [(plan, when_data(study, job, plan, options.by)) for plan in chosen_plans(job, options)]
+    rows = [(plan, data_of(study, job, plan)) for plan in chosen_plans(job, options)]
     if options.json:
         print_json({**head_of(job), "weather": weather_words(job), "plans": [data for _, data in rows]})
-        return 0
+        return job
     print("\n".join(title_text(job)))
     for plan, data in rows:
-        print("\n" + "\n".join(when_text(data, {node.id: node.name for node in plan.nodes})))
-    print(f"\nWeather is {weather_words(job)}.")
+        print("\n" + "\n".join(text_of(data, {node.id: node.name for node in plan.nodes})))
+    return job
+
+
+def when_command(options: argparse.Namespace) -> int:
+    """Run `when`."""
+    job = _print_each(options, lambda study, job, plan: when_data(study, job, plan, options.by), when_text)
+    if not options.json:
+        print(f"\nWeather is {weather_words(job)}.")
     return 0
 
 
 def boxes_command(options: argparse.Namespace) -> int:
     """Run `boxes`."""
-    opened = open_job(options.job)
-    job, study = opened.job, Study(opened.store)
-    rows = [(plan, boxes_data(study, job, plan)) for plan in chosen_plans(job, options)]
-    if options.json:
-        print_json({**head_of(job), "weather": weather_words(job), "plans": [data for _, data in rows]})
-        return 0
-    print("\n".join(title_text(job)))
-    for plan, data in rows:
-        print("\n" + "\n".join(boxes_text(data, {node.id: node.name for node in plan.nodes})))
+    _print_each(options, boxes_data, boxes_text)
     return 0
 
 

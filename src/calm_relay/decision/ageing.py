@@ -9,6 +9,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.simulation.ageing import YEARS, Ageing, age
+from calm_relay.simulation.flow import given_wh
 from calm_relay.units import format_quantity as show
 from calm_relay.year.facts import YearFacts
 
@@ -68,8 +69,7 @@ def battery_ageing(job: Job, plan: Plan, facts: YearFacts) -> tuple[BatteryAgein
     """Return how each battery of a plan ages when every year is like the simulated one."""
     pack, out = pack_named(job.pack), []
     for row in battery_rows(plan, job.cards()):
-        sums = facts.nodes_wh[row.node.id]
-        delivered = (sums["discharge_w"] + sums["battery_standby_w"] + sums["auxiliary_w"]) / row.choice.modules
+        delivered = given_wh(facts.nodes_wh[row.node.id]) / row.choice.modules
         fade, end, source = _fade(row, pack)
         cycles = facts.cycles.get(row.node.id, ())
         made = age(row.battery, cycles, delivered, fade, end, row.choice.state_of_health_frac)

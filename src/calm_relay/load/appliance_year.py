@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar
+from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, YearCalendar
 from calm_relay.job.house_models import Appliance
 from calm_relay.load.profile import seed_of
 
@@ -32,8 +32,7 @@ def appliance_w(appliance: Appliance, calendar: YearCalendar, seed: int, day_air
     part = length / cycles
     shifts = rng.random((DAYS, cycles))
     draw = rng.random(DAYS)
-    month_of_day = np.repeat(np.arange(1, 13), MONTH_DAYS)
-    may = np.isin(month_of_day, appliance.months) if appliance.months else np.ones(DAYS, dtype=bool)
+    may = np.isin(MONTH_OF_DAY, appliance.months) if appliance.months else np.ones(DAYS, dtype=bool)
     noon = calendar.clock_weekend.reshape(DAYS, -1)[:, calendar.steps_per_day // 2]
     if appliance.days != "every":
         may &= noon == (appliance.days == "weekends")
@@ -46,7 +45,7 @@ def appliance_w(appliance: Appliance, calendar: YearCalendar, seed: int, day_air
     starts = starts + np.arange(DAYS)[:, None] * 24.0 - calendar.saving_h[:, None]
     if not used.any():
         return np.zeros(calendar.steps)
-    flat, lasts = _within_months(starts[used].ravel(), np.repeat(runs[used], cycles), np.repeat(month_of_day[used], cycles))
+    flat, lasts = _within_months(starts[used].ravel(), np.repeat(runs[used], cycles), np.repeat(MONTH_OF_DAY[used], cycles))
     sums = np.cumsum(lasts)
     edges = np.arange(calendar.steps + 1) * calendar.step_h
     grid = np.concatenate(([-1e3], np.column_stack((flat, flat + lasts)).ravel(), [1e6]))

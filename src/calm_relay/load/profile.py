@@ -8,7 +8,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, clock_day
+from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, YearCalendar, clock_day
 from calm_relay.job.house_models import ProfileLoad
 
 Array = NDArray[np.float64]
@@ -60,7 +60,7 @@ def published_quarters_w(year: int, *, south: bool = False) -> Array:
 def published_months_wh(year: int, year_wh: float, *, south: bool = False) -> tuple[float, ...]:
     """Return how the published profile spreads a year's energy over the months. [Wh]"""
     days = published_quarters_w(year, south=south).sum(axis=1)
-    month = np.repeat(np.arange(12), MONTH_DAYS)
+    month = MONTH_OF_DAY - 1
     sums = np.bincount(month, weights=days)
     return tuple(float(v) for v in sums / sums.sum() * year_wh)
 

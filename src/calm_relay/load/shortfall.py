@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar
+from calm_relay.calendar import DAYS, MONTH_OF_DAY, YearCalendar
 from calm_relay.job.house_models import Appliance, House, ProfileLoad
 from calm_relay.load.house import HouseYear
 from calm_relay.units import format_quantity as show
@@ -34,8 +34,7 @@ class Shortfall:
 
 def typed_year_wh(appliance: Appliance, calendar: YearCalendar) -> float:
     """Return what an appliance's own figures ask of a year: watts, hours a day, share of days, months and kind of day. [Wh]"""
-    month_of_day = np.repeat(np.arange(1, 13), MONTH_DAYS)
-    may = np.isin(month_of_day, appliance.months) if appliance.months else np.ones(DAYS, dtype=bool)
+    may = np.isin(MONTH_OF_DAY, appliance.months) if appliance.months else np.ones(DAYS, dtype=bool)
     if appliance.days != "every":
         weekend = calendar.clock_weekend.reshape(DAYS, -1)[:, calendar.steps_per_day // 2]
         may &= weekend == (appliance.days == "weekends")

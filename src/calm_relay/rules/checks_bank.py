@@ -11,7 +11,9 @@ from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_battery import battery_rows
 from calm_relay.rules.checks_pairing import LIST, battery_remedy, modules_remedy
 from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.simulation import chain
 from calm_relay.simulation.ageing import CycleCount, damage_per_year
+from calm_relay.simulation.flow import given_wh
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
@@ -158,17 +160,6 @@ def lead_recharge(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _delivered_wh(c: CheckContext, row: BatteryRow) -> float:
-    """Return what the battery delivered in the year, at its terminals. [Wh]"""
-    assert c.facts is not None
-    sums = c.facts.nodes_wh[row.node.id]
-    return sums["discharge_w"] + sums["battery_standby_w"] + sums["auxiliary_w"]
-
-
-def _capacity_wh(row: BatteryRow) -> float:
-    return row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac
-
-
 @check(
     "battery.cycle-life", "Years until the cycles are used", page="plans", needs={"plan", "year"}, short="Cycle life",
     source="simulated year's cycles by rainflow (ASTM E1049), the card's life by depth, Miner's rule; least years in the pack",
@@ -192,11 +183,12 @@ def cycle_life(c: CheckContext) -> Iterator[Finding]:
             f"{most.depth_frac * 100:.0f} %: "
             f"{used * 100:.1f} % of the card's cycles = {1.0 / used:.1f} years; ageing by the calendar comes on top"
         )
+        holds = chain.capacity_wh(row.battery, row.choice)
 
         def lasts(
-            other: BatteryRow, counted: tuple[CycleCount, ...] = cycles, now: float = _capacity_wh(row), least: float = 1.05 * limit
+            other: BatteryRow, counted: tuple[CycleCount, ...] = cycles, now: float = holds, least: float = 1.05 * limit
         ) -> bool:
-            wears = damage_per_year(other.battery, counted, now / _capacity_wh(other))
+            wears = damage_per_year(other.battery, counted, now / chain.capacity_wh(other.battery, other.choice))
             return wears is not None and wears > 0 and 1.0 / wears >= least
 
         remedies = [*modules_remedy(c, row, lasts), *battery_remedy(c, row, lasts)] if 1.0 / used < limit else []
@@ -211,6 +203,7 @@ def cycle_life(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def warranty_throughput(c: CheckContext) -> Iterator[Finding]:
     """Years until the warranted throughput is used, against the warranty's years: whichever ends first."""
+    assert c.facts is not None
     for row in battery_rows(c):
         total, years = row.battery.warranty_throughput_wh, row.battery.warranty_years
         if total is None or years is None:
@@ -218,7 +211,7 @@ def warranty_throughput(c: CheckContext) -> Iterator[Finding]:
                 c, "battery.warranty-throughput", row.node.name, "the card's warranted years or throughput: see the warranty"
             )
             continue
-        delivered = _delivered_wh(c, row)
+        delivered = given_wh(c.facts.nodes_wh[row.node.id])
         if delivered <= 0:
             yield note(c, "battery.warranty-throughput", row.node.name, "it delivered 0 kWh in the year: no throughput is used")
             continue

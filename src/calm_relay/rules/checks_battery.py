@@ -23,6 +23,8 @@ from calm_relay.units import format_quantity as show
 if TYPE_CHECKING:
     from calm_relay.year.facts import FillFacts
 
+NO_CURRENT = "the battery card gives no discharge current: see the data sheet"
+
 
 def battery_rows(c: CheckContext) -> Iterator[BatteryRow]:
     """Yield every node that has a battery."""
@@ -133,7 +135,7 @@ def evening_peak(c: CheckContext) -> Iterator[Finding]:
     names = " and ".join(row.node.name for row in rows)
     unnamed = [row for row in rows if row.battery.discharge_max_a is None]
     if unnamed:
-        yield unknown(c, "battery.evening-peak", names, "the battery card gives no discharge current: see the data sheet")
+        yield unknown(c, "battery.evening-peak", names, NO_CURRENT)
         return
     allowed = c.pack.value("evening_allowed_h")
     index = min(len(evening.largest_w) - 1, int(allowed / c.facts.step_h))

@@ -6,11 +6,12 @@ from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import BatteryRow
-from calm_relay.library.cards import InverterCard
-from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits, unit_of
+from calm_relay.library.cards import BatterySideUnit, InverterCard
+from calm_relay.rules.checks_battery import NO_CURRENT, battery_rows, swap_card, swap_edits, unit_of
 from calm_relay.rules.checks_pairing import LIST, battery_remedy, modules_remedy
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.simulation import chain
+from calm_relay.simulation.chain import Link
 from calm_relay.simulation.sharing import branch_currents
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
@@ -25,9 +26,7 @@ def discharge_chain(c: CheckContext) -> Iterator[Finding]:
     for row in battery_rows(c):
         links = chain.discharge_chain(row.unit, row.battery, row.choice)
         if row.battery.discharge_max_a is None:
-            yield unknown(
-                c, "battery.discharge-chain", row.node.name, "the battery card gives no discharge current: see the data sheet"
-            )
+            yield unknown(c, "battery.discharge-chain", row.node.name, NO_CURRENT)
             continue
         need, least = links[-1].dc_w or 0.0, chain.weakest(links[:-1])
         assert least.dc_w is not None
@@ -63,7 +62,7 @@ def feeds(c: CheckContext) -> Iterator[Finding]:
     for row in battery_rows(c):
         gives, need = battery_gives_w(row), row.unit.dc_w(row.unit.ac_rated_w)
         if gives is None:
-            yield unknown(c, "battery.feeds", row.node.name, "the battery card gives no discharge current: see the data sheet")
+            yield unknown(c, "battery.feeds", row.node.name, NO_CURRENT)
             continue
         line = (
             f"{count_words(row.choice.modules, 'module')} give {show(gives, 'power_w')} at the terminals; "
@@ -87,11 +86,9 @@ def used(c: CheckContext) -> Iterator[Finding]:
     for row in battery_rows(c):
         gives = battery_gives_w(row)
         if gives is None:
-            yield unknown(c, "battery.used", row.node.name, "the battery card gives no discharge current: see the data sheet")
+            yield unknown(c, "battery.used", row.node.name, NO_CURRENT)
             continue
-        volts = chain.stack_voltage_v(row.battery, row.choice.modules)
-        links = [*chain.unit_links(row.unit, volts, charging=False), chain.discharge_chain(row.unit, row.battery, row.choice)[-1]]
-        takes = chain.weakest(links)
+        takes = _takes(row.unit, row)
         assert takes.dc_w is not None
         value = min(1.0, takes.dc_w / gives)
         line = (
@@ -100,18 +97,17 @@ def used(c: CheckContext) -> Iterator[Finding]:
         )
 
         def takes_enough(card: InverterCard, r: BatteryRow = row, wanted: float = limit * gives) -> bool:
-            return _takes_w(card, r) >= wanted
+            return (_takes(unit_of(card), r).dc_w or 0.0) >= wanted
 
         best = swap_card(c, row.node, takes_enough, lambda card: card.ac_rated_w) if value < limit else None
         remedies = [] if best is None else [Remedy(best.name, swap_edits(c, row.node, best))]
         yield finding(c, "battery.used", row.node.name, "fraction", value, limit, "least", line, soft=True, remedies=remedies)
 
 
-def _takes_w(card: InverterCard, row: BatteryRow) -> float:
-    """Return the DC watts that an inverter could take of the row's battery. [W]"""
-    unit = unit_of(card)
+def _takes(unit: BatterySideUnit, row: BatteryRow) -> Link:
+    """Return the link that decides what an inverter could take of the row's battery: its own limits and its AC rating."""
     links = chain.unit_links(unit, chain.stack_voltage_v(row.battery, row.choice.modules), charging=False)
-    return min([*(link.dc_w for link in links if link.dc_w is not None), unit.dc_w(unit.ac_rated_w)])
+    return chain.weakest([*links, chain.discharge_chain(unit, row.battery, row.choice)[-1]])
 
 
 @check(
@@ -172,12 +168,10 @@ def sheet_depth(c: CheckContext) -> Iterator[Finding]:
 def dc_current(c: CheckContext) -> Iterator[Finding]:
     """Amps at full power and the lowest charge in use, against what battery and inverter carry."""
     for row in battery_rows(c):
-        known = (row.unit.discharge_max_a, chain.bank_amps(row.battery, row.choice, row.battery.discharge_max_a))
-        limits = [a for a in known if a is not None]
         if row.battery.discharge_max_a is None:
-            yield unknown(c, "battery.dc-current", row.node.name, "the battery card gives no discharge current: see the data sheet")
+            yield unknown(c, "battery.dc-current", row.node.name, NO_CURRENT)
             continue
-        value, limit = _full_power_a(row), min(limits)
+        value, limit = _full_power_a(row), min(_limits_a(row))
         low, _ = chain.soc_window(row.battery, row.choice)
         volts = chain.stack_volts(row.battery, row.choice.modules, low).floor_v
         lug = row.unit.battery_lug_max_mm2
@@ -211,7 +205,7 @@ def sharing(c: CheckContext) -> Iterator[Finding]:
         if row.battery.stacking != "parallel" or n < 2:
             continue
         if limit is None:
-            yield unknown(c, "battery.sharing", row.node.name, "the battery card gives no discharge current: see the data sheet")
+            yield unknown(c, "battery.sharing", row.node.name, NO_CURRENT)
             continue
         if row.choice.leads_ohm and len(row.choice.leads_ohm) != n:
             yield unknown(

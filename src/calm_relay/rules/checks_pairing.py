@@ -89,29 +89,15 @@ def charges(row: BatteryRow, card: BatteryCard) -> bool | None:
 
 
 def _yes_or_no(
-    c: CheckContext,
-    check_id: str,
-    row: BatteryRow,
-    answer: bool | None,
-    words: str,
-    missing: str,
-    good: Callable[[BatteryRow], bool],
+    c: CheckContext, check_id: str, row: BatteryRow, ask: Callable[[BatteryRow, BatteryCard], bool | None], words: str, missing: str
 ) -> Finding:
+    """Return what a question to inverter and battery comes to; another battery that answers it well is the remedy."""
+    answer = ask(row, row.battery)
     if answer is None:
         return unknown(c, check_id, row.node.name, missing)
-    remedies = [] if answer else [*battery_remedy(c, row, good), Remedy("ask both makers in writing")]
-    return finding(
-        c,
-        check_id,
-        row.node.name,
-        YES_NO,
-        float(answer),
-        1.0,
-        "least",
-        words,
-        tight=LIST,
-        remedies=remedies,
-    )
+    others = [] if answer else battery_remedy(c, row, lambda other: bool(ask(other, other.battery)))
+    remedies = [] if answer else [*others, Remedy("ask both makers in writing")]
+    return finding(c, check_id, row.node.name, YES_NO, float(answer), 1.0, "least", words, tight=LIST, remedies=remedies)
 
 
 @check(
@@ -126,9 +112,7 @@ def pairing(c: CheckContext) -> Iterator[Finding]:
         words = f"{naming} of {count_words(len(lists), 'list')} at hand {'names' if naming == 1 else 'name'} the other: "
         words += f"that of {' and that of '.join(lists)}"
         missing = "neither card has its maker's list of what goes together: ask both makers"
-        yield _yes_or_no(
-            c, "battery.pairing", row, listed(row, row.battery), words, missing, lambda other: bool(listed(other, other.battery))
-        )
+        yield _yes_or_no(c, "battery.pairing", row, listed, words, missing)
 
 
 @check(
@@ -142,9 +126,7 @@ def protocol(c: CheckContext) -> Iterator[Finding]:
         both = len(set(row.unit.protocols) & set(row.battery.protocols))
         words = f"{both} in common: the inverter talks by {said[0]}, the battery by {said[1]}"
         missing = "a card does not say how it talks: see the manuals"
-        yield _yes_or_no(
-            c, "battery.protocol", row, talks(row, row.battery), words, missing, lambda other: bool(talks(other, other.battery))
-        )
+        yield _yes_or_no(c, "battery.protocol", row, talks, words, missing)
 
 
 @check(
@@ -158,15 +140,7 @@ def chemistry(c: CheckContext) -> Iterator[Finding]:
         words = f"the battery is {CHOICES[row.battery.chemistry]}; the inverter charges {many}: "
         words += ", ".join(CHOICES[name] for name in row.unit.chemistries)
         missing = "the inverter's card does not say which chemistries it charges: see its manual"
-        yield _yes_or_no(
-            c,
-            "battery.chemistry",
-            row,
-            charges(row, row.battery),
-            words,
-            missing,
-            lambda other: bool(charges(other, other.battery)),
-        )
+        yield _yes_or_no(c, "battery.chemistry", row, charges, words, missing)
 
 
 @check(

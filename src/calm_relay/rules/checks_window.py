@@ -75,7 +75,7 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
                 index=i,
                 low_frac=max(low, _reserve(c, slot)),
                 high_frac=min(high, slot.target_soc_frac),
-                capacity_wh=row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac,
+                capacity_wh=chain.capacity_wh(row.battery, row.choice),
                 room_w=room,
             )
             made = w.energy()

@@ -169,10 +169,15 @@ def terminals_limit_w(links: list[Link]) -> float | None:
     return min(known) if known else None
 
 
+def capacity_wh(battery: BatteryCard, choice: BatteryChoice) -> float:
+    """Return what a bank holds from empty to full (definitions D3): C·SoH, all modules. [Wh]"""
+    return battery.capacity_wh * choice.modules * choice.state_of_health_frac
+
+
 def usable_wh(battery: BatteryCard, choice: BatteryChoice) -> float:
     """Return usable energy (definitions D3): (SoC_max − SoC_min)·C·SoH. [Wh]"""
     low, high = soc_window(battery, choice)
-    return (high - low) * battery.capacity_wh * choice.modules * choice.state_of_health_frac
+    return (high - low) * capacity_wh(battery, choice)
 
 
 def soc_window(battery: BatteryCard, choice: BatteryChoice) -> tuple[float, float]:

@@ -135,7 +135,7 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     charge = known(chain.terminals_limit_w(charging), unit.ac_rated_w, "battery charge limit, the AC rating")
     give = known(chain.terminals_limit_w(giving), unit.ac_rated_w, "battery discharge limit, the AC rating")
     eta = battery.one_way_frac
-    out["capacity_wh"] = battery.capacity_wh * node.battery.modules * node.battery.state_of_health_frac
+    out["capacity_wh"] = chain.capacity_wh(battery, node.battery)
     out["soc_min"], out["soc_max"], out["reserve"] = low, high, min(reserve, high)
     out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, eta, eta
     out["taper_soc"], out["taper_end"] = battery.taper_soc_frac, battery.taper_end_frac

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.decision.ageing import battery_ageing
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.ageing_view import AgeingView
-from calm_relay.ui.widgets import label
+from calm_relay.ui.widgets import close_row, label
 
 
 class AgeingDialog(QDialog):
@@ -47,8 +47,5 @@ class AgeingDialog(QDialog):
         area.setWidget(holder)
         area.setAccessibleName("Batteries")
         column.addWidget(area, 1)
-        buttons = QDialogButtonBox()
-        buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(close_row(self))
         self.resize(min(round(660 * scale), 1100), min(round(420 * scale), 720))

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.report.chains import USUAL_W, battery_chains
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.chain_view import ChainView
-from calm_relay.ui.widgets import label
+from calm_relay.ui.widgets import close_row, label
 
 
 class ChainsDialog(QDialog):
@@ -37,10 +37,7 @@ class ChainsDialog(QDialog):
         area.setWidget(self.view)
         area.setAccessibleName("Chains")
         column.addWidget(area, 1)
-        buttons = QDialogButtonBox()
-        buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        column.addWidget(close_row(self))
         self.power.show_value(self._watts)
         self._show()
         self.resize(min(self.view.width() + 60, 1180), min(self.view.height() + 190, 720))

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFrame, QLabel, QLayout, QPushButton, QScrollArea, QSizePolicy, QWidget
 
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.theme import hatch_brush
@@ -20,6 +20,14 @@ def label(text: str = "", role: str = "", *, wrap: bool = False) -> QLabel:
         made.setObjectName(role)
     made.setWordWrap(wrap)
     return made
+
+
+def close_row(dialog: QDialog) -> QDialogButtonBox:
+    """Return the row of a dialog that only shows: one button that closes it."""
+    buttons = QDialogButtonBox()
+    buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
+    buttons.rejected.connect(dialog.reject)
+    return buttons
 
 
 def clear_layout(layout: QLayout) -> None:

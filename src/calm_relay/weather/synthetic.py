@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, MONTHS, YearCalendar
+from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, MONTHS, YearCalendar
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import MonthlyWeather
 from calm_relay.weather.cloud import depth_of, first_order, flicker
@@ -46,7 +46,7 @@ def synthetic_year(weather: MonthlyWeather, calendar: YearCalendar, sun: Sun) ->
     per_day = calendar.steps_per_day
     clear = sun.clear_ghi_w_per_m2.reshape(DAYS, per_day)
     clear_day_wh = clear.sum(axis=1) * calendar.step_h
-    month_of_day = np.repeat(np.arange(12), MONTH_DAYS)
+    month_of_day = MONTH_OF_DAY - 1
     swing = first_order(rng, DAYS, DAY_LAG) * DAY_SPREAD
     ratio = np.empty(DAYS)
     for month in range(12):
@@ -106,7 +106,7 @@ def _air_temperature(weather: MonthlyWeather, calendar: YearCalendar, rng: np.ra
     around = np.concatenate(([middles[-1] - 365], middles, [middles[0] + 365]))
     daily = np.interp(days, around, np.concatenate(([means[-1]], means, [means[0]])))
     daily = daily + 1.8 * first_order(rng, DAYS, 0.6)
-    month_of_day = np.repeat(np.arange(12), MONTH_DAYS)
+    month_of_day = MONTH_OF_DAY - 1
     for month in range(12):
         here = month_of_day == month
         daily[here] += means[month] - daily[here].mean()

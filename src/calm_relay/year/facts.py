@@ -8,14 +8,14 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window, season_of_months
+from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, YearCalendar, in_window, season_of_months
 from calm_relay.job.models import ClearSkyWeather, Job, Plan
 from calm_relay.job.rows import battery_rows
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.simulation import chain
 from calm_relay.simulation.ageing import CycleCount, year_cycles
-from calm_relay.simulation.flow import year_sums_wh
+from calm_relay.simulation.flow import given_wh, year_sums_wh
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
@@ -159,7 +159,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         + system["battery_pv_to_house_w"] + system["battery_pv_to_own_w"]
     )  # fmt: skip
     usable = sum(chain.usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards))
-    given = sum(row["discharge_w"] + row["battery_standby_w"] + row["auxiliary_w"] for row in nodes.values())
+    given = sum(given_wh(row) for row in nodes.values())
     starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * calendar.steps_per_day
     months = {
         name: tuple(float(v) * h for v in np.add.reduceat(flow.column(name), starts))
@@ -282,7 +282,6 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
 def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[str, FillFacts]]:
     """Per node and season: what the array offers on a day (stored, exported or lost for want of room) over usable."""
     flow, packed, h = made.flow, made.packed, calendar.step_h
-    month_of_day = np.repeat(np.arange(1, 13), MONTH_DAYS)
     with_battery = [k for k in range(len(flow.node_ids)) if packed.nodes[k]["capacity_wh"] > 0]
     if not with_battery:
         return {}
@@ -305,7 +304,7 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
         full = full_days(record, take["energy_wh"])
         seasons = {}
         for season, months in season_of_months(job.site.place.latitude_deg).items():
-            here = np.isin(month_of_day, months)
+            here = np.isin(MONTH_OF_DAY, months)
             ratio = offer_day[here] / windows[k]
             seasons[season] = FillFacts(
                 float(np.mean(ratio >= 1.0)),

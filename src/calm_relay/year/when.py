@@ -8,10 +8,12 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, MONTHS, YearCalendar
+from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, MONTHS, YearCalendar
+from calm_relay.job.series import SeriesStore
+from calm_relay.job.tariff_models import Tariff
 from calm_relay.simulation.flow import FlowTable
 from calm_relay.simulation.pack import Packed
-from calm_relay.tariff.prices import Prices
+from calm_relay.tariff.prices import hourly_of, year_prices
 
 Array = NDArray[np.float64]
 By = Literal["month", "hour", "period"]
@@ -19,7 +21,6 @@ FLOWS = (
     "load_w", "pv_ac_w", "pv_to_house_w", "battery_to_house_w", "grid_to_house_w", "import_w", "grid_to_battery_w", "export_w",
 )  # fmt: skip
 NEAR_FRAC = 0.02  # of the window: nearer than this to an end counts as being there
-_MONTH_OF_DAY = np.repeat(np.arange(12), MONTH_DAYS)
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,7 @@ class BatteryMonth:
     highest_frac: float
 
 
-def year_parts(flow: FlowTable, calendar: YearCalendar, by: By, prices: Prices) -> tuple[Part, ...]:
+def year_parts(flow: FlowTable, calendar: YearCalendar, by: By, tariff: Tariff, store: SeriesStore) -> tuple[Part, ...]:
     """Return the year in parts; their energies add up to the year's.
 
     Months are those of local standard time, as all sums by month; hours are the clock's, periods those of the bill, without a
@@ -56,6 +57,7 @@ def year_parts(flow: FlowTable, calendar: YearCalendar, by: By, prices: Prices) 
         which = np.minimum(23, calendar.clock_hour.astype(np.int64))
         names = tuple(f"{hour:02d}:00" for hour in range(24))
     else:
+        prices = year_prices(tariff, calendar, hourly_of(tariff, store))
         which, names = prices.period.astype(np.int64), prices.names
     count = np.bincount(which, minlength=len(names))
     sums = {name: np.bincount(which, weights=flow.column(name), minlength=len(names)) * calendar.step_h for name in FLOWS}
@@ -102,7 +104,7 @@ def battery_months(flow: FlowTable, packed: Packed) -> dict[str, tuple[BatteryMo
         full, empty = full_days(record, energy), empty_days(packed, k, energy)
         rows = []
         for month in range(12):
-            here = month == _MONTH_OF_DAY
+            here = month + 1 == MONTH_OF_DAY
             charge = by_day[here]
             rows.append(
                 BatteryMonth(

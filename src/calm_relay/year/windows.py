@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.calendar import MONTH_DAYS, YearCalendar
+from calm_relay.calendar import YearCalendar
 from calm_relay.job.models import Plan
 from calm_relay.simulation.pack import in_slot, on_days
 from calm_relay.year.plan_flow import PlanFlow
@@ -53,9 +53,7 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
         house = np.bincount(hour[here], weights=drawn[here], minlength=24) / count
         inside = in_slot(slot, calendar)
         begins = inside & ~np.roll(inside, 1)
-        days = sum(MONTH_DAYS[m - 1] for m in slot.months or range(1, 13))
-        if slot.days != "every":
-            days = max(1, round(float(np.count_nonzero(here)) * h / 24.0))
+        days = max(1, round(float(np.count_nonzero(here)) * h / 24.0))
         nodes = {}
         for k, node_id in enumerate(flow.node_ids):
             record = packed.nodes[k]

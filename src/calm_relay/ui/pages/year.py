@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import weakref
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
@@ -10,7 +11,6 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 from calm_relay.calendar import MONTHS
 from calm_relay.decision.words import clipping_words, weather_words
 from calm_relay.simulation.pack import inverter_pass_w
-from calm_relay.tariff.prices import hourly_of, year_prices
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
@@ -82,15 +82,18 @@ class YearPage(QWidget):
         for chart in (self.months, self.duration):
             chart.set_theme(theme, scale)
         self.months.setFixedHeight(int(176 * scale))
-        for holder, rows in (
-            (self._clip_legend, [("passed on", "sun", False), ("caught by the battery", "battery", False), ("lost", "lost", True)]),
-        ):
-            layout = holder.layout()
-            assert layout is not None
-            clear_layout(layout)
-            for name, hue, hatch in rows:
-                layout.addWidget(Swatch(name, theme.color(hue), hatch=hatch))
+        self._legend(
+            self._clip_legend, (("passed on", "sun"), ("caught by the battery", "battery"), ("lost", "lost")), hatched="lost"
+        )
         self.refresh()
+
+    def _legend(self, holder: QWidget, rows: Iterable[tuple[str, str]], hatched: str = "") -> None:
+        """Show names with their hues, one of them hatched."""
+        layout = holder.layout()
+        assert layout is not None
+        clear_layout(layout)
+        for name, hue in rows:
+            layout.addWidget(Swatch(name, self.theme.color(hue), hatch=name == hatched))
 
     def showEvent(self, event: object) -> None:
         self.refresh()
@@ -186,18 +189,11 @@ class YearPage(QWidget):
             names = MONTHS
             head, unit, per = "month", "days", 1.0
         else:
-            calendar = session.calendar()
-            prices = year_prices(session.job.tariff, calendar, hourly_of(session.job.tariff, session.store))
-            parts = year_parts(made.flow, calendar, by, prices)
+            parts = year_parts(made.flow, session.calendar(), by, session.job.tariff, session.store)
             shown = [(name, [p.energy_wh[column] for p in parts], hue) for name, column, hue in SHOWN]
             names = tuple(p.name.removesuffix(":00") for p in parts)
             head, unit, per = by, "kWh", 1000.0
-        layout = self._month_legend.layout()
-        assert layout is not None
-        clear_layout(layout)
-        for name, _, hue in shown:
-            layout.addWidget(Swatch(name, self.theme.color(hue)))
+        self._legend(self._month_legend, ((name, hue) for name, _, hue in shown))
         self.months.set_unit(unit)
-        self.months.setFixedHeight(int(176 * self.scale))
         self.months.setAccessibleName(f"{'Energy' if unit == 'kWh' else 'Battery days'} by {head}")
         self.months.show_parts(head, names, shown, per)

@@ -58,13 +58,17 @@ class Chart(Copyable, pg.PlotWidget):
         self.setFixedHeight(int(190 * scale))
         for side, text in zip(("bottom", "left"), self._texts, strict=True):
             axis = self.getAxis(side)
+            self._say_axis(side, text)
             axis.setPen(theme.color("line"))
             axis.setTextPen(theme.color("quiet"))
             axis.setTickFont(ui_font(7.5 * scale))
             axis.enableAutoSIPrefix(False)
             axis.setStyle(tickLength=3, autoExpandTextSpace=True)
-            axis.setLabel(text, color=theme.quiet, **{"font-size": f"{7.5 * scale}pt"})
-            axis.label.setFont(ui_font(7.5 * scale))
+
+    def _say_axis(self, side: str, text: str) -> None:
+        axis = self.getAxis(side)
+        axis.setLabel(text, color=self._theme.quiet, **{"font-size": f"{7.5 * self._scale}pt"})
+        axis.label.setFont(ui_font(7.5 * self._scale))
 
     def area(self, x: Array, low: Array, high: Array, color: QColor, *, hatch: bool = False) -> None:
         """Fill between two curves: one closed path, since pyqtgraph's own item takes a tenth of a second for each."""
@@ -226,7 +230,7 @@ class MonthsChart(Chart):
     def set_unit(self, text: str) -> None:
         """Say what the bars are measured in."""
         self._texts = (self._texts[0], text)
-        self.set_theme(self._theme, self._scale)
+        self._say_axis("left", text)
 
     def show_parts(
         self, head: str, names: Sequence[str], rows: Sequence[tuple[str, Sequence[float], str]], per: float = 1000.0
