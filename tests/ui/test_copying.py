@@ -8,6 +8,7 @@ from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QComboBox
 
+from calm_relay.job.edits import Edit
 from calm_relay.ui.copying import SVG_TYPE, copyables, rows_of, svg_of
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.start import wait_idle
@@ -160,3 +161,20 @@ def test_bars_of_the_year_follow_what_it_is_divided_by(window, qapp):
     assert wait_idle(qapp, window)
     assert page.parts.currentText() == "By month", "a plan without that battery falls back"
     assert page.parts.count() == 4
+
+
+def test_bars_of_the_year_follow_an_edit_that_runs_no_year(window, qapp):
+    window.session.choose("ac-add-on")
+    window.show_page("year")
+    assert wait_idle(qapp, window)
+    page = window.page("year")
+    page.parts.setCurrentIndex(page.parts.findText("By price period"))
+    cheap = float(rows_of(page.months)[2][3])
+    window.session.edit("Cheaper for longer", [Edit("tariff.cheap_end_h", 9.0)])
+    assert wait_idle(qapp, window)
+    assert float(rows_of(page.months)[2][3]) > cheap + 50
+    page.parts.setCurrentIndex(page.parts.findText("By box, for itself"))
+    window.session.edit("Rename", [Edit("plans[ac-add-on].nodes[bat].name", "Cellar box")])
+    assert wait_idle(qapp, window)
+    assert "Cellar box" in [row[0] for row in rows_of(page.months)]
+    assert page.parts.findText("Days of the battery, Cellar box") >= 0

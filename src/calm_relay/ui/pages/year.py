@@ -24,6 +24,8 @@ from calm_relay.year.pictures import duration, most_clipped_node, ribbon
 from calm_relay.year.when import By, year_parts
 
 if TYPE_CHECKING:
+    from calm_relay.job.models import Plan
+    from calm_relay.job.tariff_models import Tariff
     from calm_relay.year.facts import YearFacts
     from calm_relay.year.plan_flow import PlanFlow
 
@@ -42,6 +44,7 @@ class YearPage(QWidget):
         self.setObjectName("page")
         self.session, self.theme, self.scale = session, theme, 1.0
         self._shown: weakref.ref[PlanFlow] | None = None  # never what keeps a year's series alive
+        self._of: tuple[Plan, Tariff] | None = None  # what names and price periods were taken from
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 12, 16, 14)
         column.setSpacing(6)
@@ -117,9 +120,10 @@ class YearPage(QWidget):
             return
         assert result is not None
         assert made is not None
-        if self._shown is not None and self._shown() is made:
+        of = (plan, session.job.tariff)
+        if self._shown is not None and self._shown() is made and self._of == of:
             return
-        self._shown = weakref.ref(made)
+        self._shown, self._of = weakref.ref(made), of
         f = result.facts
         self.words_label.setText(
             f"Self-sufficiency {show(f.self_sufficiency_frac, 'fraction')}, own use of PV {show(f.own_use_frac, 'fraction')}"
