@@ -9,7 +9,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.simulation.ageing import YEARS, Ageing, age
-from calm_relay.simulation.flow import given_wh
+from calm_relay.simulation.columns import given_wh
 from calm_relay.units import format_quantity as show
 from calm_relay.year.facts import YearFacts
 

@@ -13,7 +13,7 @@ from calm_relay.rules.checks_pairing import LIST, battery_remedy, modules_remedy
 from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
 from calm_relay.simulation.ageing import CycleCount, damage_per_year
-from calm_relay.simulation.flow import given_wh
+from calm_relay.simulation.columns import given_wh
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 

@@ -5,6 +5,8 @@ Powers are means over the step in W. AC unless 'DC' is said. Rules: docs/flow-ta
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 # One row a step for the whole plan.
 SYSTEM_COLUMNS: tuple[tuple[str, str], ...] = (
     ("load_w", "house load, both sides of the transfer device"),
@@ -154,3 +156,8 @@ AC_PV_B_FIXED = AC.index("pv_b_fixed_w")
 AC_PV_G_FIXED = AC.index("pv_g_fixed_w")
 AC_OWN_B = AC.index("own_b_w")
 AC_OWN_G = AC.index("own_g_w")
+
+
+def given_wh(node_sums: Mapping[str, float]) -> float:
+    """Return what a node's battery gave at its terminals in a year: to the inverter, for standby, for its auxiliaries. [Wh]"""
+    return node_sums["discharge_w"] + node_sums["battery_standby_w"] + node_sums["auxiliary_w"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -183,11 +183,6 @@ def year_sums_wh(flow: FlowTable) -> tuple[dict[str, float], dict[str, dict[str,
             row[name] = float(flow.nodes[-1, k, NODE.index(name)] - start)
         by_node[node_id] = row
     return system, by_node
-
-
-def given_wh(node_sums: Mapping[str, float]) -> float:
-    """Return what a node's battery gave at its terminals in a year: to the inverter, for standby, for its auxiliaries. [Wh]"""
-    return node_sums["discharge_w"] + node_sums["battery_standby_w"] + node_sums["auxiliary_w"]
 
 
 @dataclass(frozen=True)

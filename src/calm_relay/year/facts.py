@@ -15,7 +15,8 @@ from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.simulation import chain
 from calm_relay.simulation.ageing import CycleCount, year_cycles
-from calm_relay.simulation.flow import given_wh, year_sums_wh
+from calm_relay.simulation.columns import given_wh
+from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow

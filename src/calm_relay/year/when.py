@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,9 +11,11 @@ from numpy.typing import NDArray
 from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, MONTHS, YearCalendar
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.tariff_models import Tariff
-from calm_relay.simulation.flow import FlowTable
-from calm_relay.simulation.pack import Packed
 from calm_relay.tariff.prices import hourly_of, year_prices
+
+if TYPE_CHECKING:
+    from calm_relay.simulation.flow import FlowTable
+    from calm_relay.simulation.pack import Packed
 
 Array = NDArray[np.float64]
 By = Literal["month", "hour", "period"]
