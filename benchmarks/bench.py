@@ -23,6 +23,7 @@ from calm_relay.simulation.pack import Packed
 from calm_relay.study import Study
 
 HERE = Path(__file__).parent
+sys.path.insert(0, str(HERE.parent))
 PLAIN_STEPS = 7 * 288
 EDITS = 400
 
@@ -62,13 +63,13 @@ def plain_against_compiled(packed: Packed) -> tuple[float, float, float]:
     energy = packed.nodes["soc_min"] * packed.nodes["capacity_wh"]
     series = {name: getattr(packed, name)[:PLAIN_STEPS] for name in ("codes", "pv_dc", "ac")}
     short = replace(packed, **series)
-    whole = {name: getattr(packed, name) for name in ("nodes", "slots", "take", "give")}
-    data = {**whole, **series, "plant": np.array([packed.plant])}
     compiled = best(lambda: run_case(short, energy, energy.copy()))
     flow = run_case(short, energy, energy.copy())
+    from tests.cases import plain_inputs
+
     with tempfile.TemporaryDirectory() as folder:
         given, answer = Path(folder) / "in", Path(folder) / "out"
-        given.write_bytes(pickle.dumps((data, PLAIN_STEPS)))
+        given.write_bytes(pickle.dumps((plain_inputs(short), energy)))
         env = {**os.environ, "NUMBA_DISABLE_JIT": "1"}
         subprocess.run([sys.executable, HERE / "plain.py", given, answer], check=True, env=env)
         seconds, system, rows = pickle.loads(answer.read_bytes())

@@ -1,4 +1,4 @@
-"""Runs the kernel's own source undecorated on packed inputs; started by bench.py with NUMBA_DISABLE_JIT=1."""
+"""Runs the kernel's own source undecorated on packed inputs; started with NUMBA_DISABLE_JIT=1 by bench.py and a test."""
 
 from __future__ import annotations
 
@@ -10,7 +10,8 @@ from types import SimpleNamespace
 
 import numpy as np
 
-from calm_relay.simulation import kernel
+from calm_relay.simulation.columns import NODE, SYSTEM
+from calm_relay.simulation.kernel.loops import run_steps
 
 
 class Records:
@@ -30,16 +31,14 @@ class Records:
 
 def main() -> None:
     given, answer = Path(sys.argv[1]), Path(sys.argv[2])
-    packed, steps = pickle.loads(given.read_bytes())
-    n = len(packed["nodes"])
-    system, rows = np.empty((steps, kernel.N_SYSTEM)), np.empty((steps, n, kernel.N_NODE))
-    energy = packed["nodes"]["soc_min"] * packed["nodes"]["capacity_wh"]
+    data, start_wh = pickle.loads(given.read_bytes())
+    n, steps = len(data["terms"]), len(data["ac"])
+    system, rows = np.empty((steps, len(SYSTEM))), np.empty((steps, n, len(NODE)))
     begin = time.perf_counter()
-    kernel.run_steps(
-        Records(packed["nodes"]), Records(packed["slots"]), Records(packed["plant"])[0],
-        packed["take"], packed["give"], packed["codes"], packed["pv_dc"], packed["ac"],
-        0, steps, energy.copy(), energy.copy(), system, rows,
-        np.zeros(kernel.N_SYSTEM), np.zeros((n, kernel.N_NODE)),
+    run_steps(
+        (0,) * n, True, Records(data["terms"]), Records(data["rules"]), Records(data["plant"])[0],
+        data["codes"], data["pv_dc"], data["ac"], 0, steps, start_wh.copy(), start_wh.copy(), system, rows,
+        np.zeros(len(SYSTEM)), np.zeros((n, len(NODE))),
     )  # fmt: skip
     answer.write_bytes(pickle.dumps((time.perf_counter() - begin, system, rows)))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from calm_relay.simulation.kernel import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
+from calm_relay.simulation.kernel.records import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE, rules_of, terms_of
 from calm_relay.simulation.pack import Packed, sharing
 from tests.reference_step import Around, Slot, Unit
 
@@ -38,3 +38,10 @@ def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, p
     take, give = sharing(nodes, ORDERS[a.order])
     ids = tuple(f"n{k}" for k in range(len(units)))
     return Packed(ids, nodes, table, plant, take, give, codes.astype(np.int8), pv, ac, frozenset())
+
+
+def plain_inputs(packed: Packed) -> dict[str, np.ndarray]:
+    """Return what the kernel's loop takes of a case, as plain arrays, for a process of its own."""
+    terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
+    series = {name: getattr(packed, name) for name in ("codes", "pv_dc", "ac")}
+    return {"terms": terms, "rules": rules_of(packed.nodes, packed.slots), "plant": np.array([packed.plant]), **series}

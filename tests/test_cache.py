@@ -138,4 +138,5 @@ def test_the_kernel_is_kept_by_the_content_of_its_folder(tmp_path):
     one = cache_module.code_cache_folder(tmp_path)
     (tmp_path / "a.py").write_text("x = 2\n")
     assert cache_module.code_cache_folder(tmp_path) != one
+    assert cache_module.code_cache_folder(tmp_path, tmp_path / "a.py") != cache_module.code_cache_folder(tmp_path)
     assert Path(one).name.startswith("compiled-")

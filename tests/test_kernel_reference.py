@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import os
+import pickle
+import subprocess
+import sys
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from calm_relay.simulation import kernel
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.flow import open_balances, run_case
-from tests.cases import packed_case
+from tests.cases import packed_case, plain_inputs
 from tests.reference_step import INF, Around, Slot, Step, Terms, Unit
 
 STEPS = 48
@@ -158,19 +162,17 @@ def test_every_named_loss_and_record_occurs_in_the_random_days():
     assert SEEN["lost_island_w"] == 0.0
 
 
-def test_plain_python_gives_the_same_as_compiled():
+def test_plain_python_gives_the_same_as_compiled(tmp_path):
+    """The source undecorated against what the compiler made of it: an index out of bounds, or a type that narrows, shows here."""
     units, slots, pv, ac, around = random_case(5, 3)
-    codes = np.zeros((STEPS, 3), dtype=np.int8)
+    codes = np.repeat(np.random.default_rng(6).choice([0, 0, 1, 2, 3, 4], (STEPS // 8, 3)), 8, axis=0)
     packed = packed_case(units, slots, codes, pv, ac, around)
     start = np.array([u.energy for u in units])
     flow = run_case(packed, start, start.copy())
-    energy, energy_pv = start.copy(), start.copy()
-    work, row, rows = np.zeros((4, kernel.N_WORK)), np.zeros(len(SYSTEM)), np.zeros((3, len(NODE)))
-    nodes, table = packed.nodes.view(np.recarray), packed.slots.view(np.recarray)
-    plant = np.array([packed.plant]).view(np.recarray)[0]
-    for t in range(8):
-        kernel.settle_step.py_func(
-            nodes, table, plant, packed.take, packed.give, codes, pv, ac, t, energy, energy_pv, work, row, rows
-        )
-        np.testing.assert_allclose(row, flow.system[t], rtol=0, atol=1e-9)
-        np.testing.assert_allclose(rows, flow.nodes[t], rtol=0, atol=1e-9)
+    given, answer = tmp_path / "given", tmp_path / "answer"
+    given.write_bytes(pickle.dumps((plain_inputs(packed), start)))
+    script = Path(__file__).parents[1] / "benchmarks" / "plain.py"
+    subprocess.run([sys.executable, script, given, answer], check=True, env={**os.environ, "NUMBA_DISABLE_JIT": "1"})
+    _, system, rows = pickle.loads(answer.read_bytes())
+    np.testing.assert_allclose(system, flow.system, rtol=0, atol=1e-9)
+    np.testing.assert_allclose(rows, flow.nodes, rtol=0, atol=1e-9)

@@ -13,7 +13,7 @@ from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.simulation.columns import NODE
 from calm_relay.simulation.flow import run_year
-from calm_relay.simulation.kernel import NODE_DTYPE
+from calm_relay.simulation.kernel.records import NODE_DTYPE
 from calm_relay.simulation.pack import SLOT_KINDS, SiteLimits, pack_plan, sharing, slot_codes, transfer_limit_w
 
 A, B, C = "ac-add-on", "hybrid-swap", "hybrid-alongside"
@@ -170,8 +170,8 @@ def test_limits_bias_and_the_order_of_discharge(demo):
     job = apply_edits(plan, [Edit(f"plans[{A}].nodes", nodes)])
     made = packed(job, limits=SiteLimits(1000.0, 2000.0, 3000.0))
     assert made.node_ids == ("bat", "second")
-    assert made.give.tolist() == [[1, 0], [1, 0]], "the second gives first; each shares with itself"
-    assert made.take.tolist() == [[0, 1], [0, 1]], "the first charges first"
+    assert made.give.tolist() == [1, 0], "the second gives first"
+    assert made.take.tolist() == [0, 1], "the first charges first"
     assert [made.plant[n] for n in ("export_w", "import_w", "transfer_w", "bias_w", "step_h")] == [1000, 2000, 3000, 40, 1]
     assert [n["side"] for n in made.nodes] == [0, 0]
 
@@ -180,10 +180,10 @@ def test_limits_bias_and_the_order_of_discharge(demo):
     ("order", "give", "take"),
     [
         # Units 0 and 2 are alike (but for side and reserve), 1 has the best round trip.
-        ("like_units", [[1, 0, 2], [1, 0, 0]], [[0, 2, 1], [0, 0, 1]]),
-        ("priority", [[0, 1, 2], [0, 1, 2]], [[0, 1, 2], [0, 1, 2]]),
-        ("best_round_trip", [[1, 0, 2], [0, 1, 2]], [[1, 0, 2], [0, 1, 2]]),
-        ("in_proportion", [[0, 1, 2], [0, 0, 0]], [[0, 1, 2], [0, 0, 0]]),
+        ("like_units", [1, 0, 1], [0, 1, 0]),
+        ("priority", [0, 1, 2], [0, 1, 2]),
+        ("best_round_trip", [1, 0, 2], [1, 0, 2]),
+        ("in_proportion", [0, 0, 0], [0, 0, 0]),
     ],
 )
 def test_who_shares_with_whom(order, give, take, demo):

@@ -60,10 +60,13 @@ def cache_folder() -> Path:
     return Path(named) if named else Path(platformdirs.user_cache_dir("calm-relay"))
 
 
-def code_cache_folder(package: Path) -> Path:
-    """Return where compiled code of a package is kept, named by the content of its files; in the user's cache if need be."""
+def code_cache_folder(package: Path, *beside_it: Path) -> Path:
+    """Return where compiled code of a package is kept, named by the content of its files, and of those that it reads beside it.
+
+    It is the user's cache where the package cannot be written.
+    """
     digest = hashlib.blake2b(digest_size=8)
-    for file in sorted(package.glob("*.py")):
+    for file in (*sorted(package.glob("*.py")), *beside_it):
         digest.update(file.read_bytes())
     beside = package / "__pycache__"
     with contextlib.suppress(OSError):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import subprocess
 import sys
 import time
 
@@ -9,38 +10,52 @@ import numpy as np
 
 from calm_relay.simulation.columns import AC
 from calm_relay.simulation.flow import run_case
-from calm_relay.simulation.kernel import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
+from calm_relay.simulation.kernel.records import MOST_NODES, NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
 from calm_relay.simulation.pack import Packed
 
+# The longest first, so that two processes are done at about the same time.
+SHARES = ((4, 0), (3, 2, 1))
 
-def warm_kernel() -> None:
-    """Run one empty step, so that compiled code is loaded (or made)."""
-    nodes = np.zeros(1, NODE_DTYPE)
-    nodes["rated_w"] = nodes["ac_out_w"] = nodes["eta_c"] = nodes["eta_d"] = 1.0
+
+def warm_kernel(nodes: int = 1) -> None:
+    """Run one empty step of a plan with so many nodes, so that compiled code is loaded (or made)."""
+    records = np.zeros(nodes, NODE_DTYPE)
+    records["rated_w"] = records["ac_out_w"] = records["eta_c"] = records["eta_d"] = 1.0
     plant = np.zeros(1, PLANT_DTYPE)[0]
     plant["step_h"] = plant["export_w"] = plant["import_w"] = plant["transfer_w"] = 1.0
     packed = Packed(
-        node_ids=("warm",),
-        nodes=nodes,
-        slots=np.zeros((1, 1), SLOT_DTYPE),
+        node_ids=tuple(f"warm{k}" for k in range(nodes)),
+        nodes=records,
+        slots=np.zeros((nodes, 1), SLOT_DTYPE),
         plant=plant,
-        take=np.zeros((2, 1), np.int64),
-        give=np.zeros((2, 1), np.int64),
-        codes=np.zeros((1, 1), np.int8),
-        pv_dc=np.zeros((1, 1)),
+        take=np.zeros(nodes, np.int64),
+        give=np.zeros(nodes, np.int64),
+        codes=np.zeros((1, nodes), np.int8),
+        pv_dc=np.zeros((1, nodes)),
         ac=np.zeros((1, len(AC))),
         assumed=frozenset(),
     )
-    run_case(packed, np.zeros(1), np.zeros(1))
+    run_case(packed, np.zeros(nodes), np.zeros(nodes))
 
 
-def main() -> int:
-    """Compile and say how long it took."""
+def main(given: list[str]) -> int:
+    """Compile for plans of so many nodes, by default all of them in two processes; say how long it took."""
     begin = time.perf_counter()
-    warm_kernel()
+    if given:
+        for nodes in given:
+            warm_kernel(int(nodes))
+        return 0
+    assert sorted(n for share in SHARES for n in share) == list(range(MOST_NODES + 1))
+    workers = [
+        subprocess.Popen([sys.executable, "-m", "calm_relay.simulation.compile", *(str(n) for n in share)]) for share in SHARES
+    ]
+    done = [worker.wait() for worker in workers]
+    if any(done):
+        print("set-up: the kernel could not be compiled; see the lines above", file=sys.stderr)
+        return 1
     print(f"set-up: kernel ready in {time.perf_counter() - begin:.1f} s", file=sys.stderr)
     return 0
 
 
 if __name__ == "__main__":
-    raise SystemExit(main())
+    raise SystemExit(main(sys.argv[1:]))

@@ -10,10 +10,12 @@ from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.columns import ENERGY_COLUMNS, LOSS_COLUMNS, NODE, PV_ONLY_LOSS_NAMES, SYSTEM
-from calm_relay.simulation.kernel import N_NODE, N_SYSTEM, run_steps
+from calm_relay.simulation.kernel.loops import run_steps
+from calm_relay.simulation.kernel.records import rules_of, terms_of
 from calm_relay.simulation.pack import Packed
 
 Array = NDArray[np.float64]
+N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
 MOST_RUNS = 50
 STEADY_FRAC = 0.001
 SPIN_UP_DAYS = 14
@@ -92,27 +94,26 @@ def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, s
     capacity = packed.nodes["capacity_wh"].astype(float)
     energy = packed.nodes["soc_min"].astype(float) * capacity
     energy_pv = energy.copy()
-    system = np.empty((steps if series else 0, N_SYSTEM))
-    rows = np.empty((steps if series else 0, n, N_NODE))
-    none_system, none_rows = np.empty((0, N_SYSTEM)), np.empty((0, n, N_NODE))
+    system = np.empty((steps if series else 1, N_SYSTEM))
+    rows = np.empty((steps if series else 1, n, N_NODE))
     per_day = round(24.0 / float(packed.plant["step_h"]))
     spin_from = max(0, steps - SPIN_UP_DAYS * per_day) if n else steps
-    _run(packed, spin_from, steps, energy, energy_pv, none_system, none_rows, cancelled)
+    _run(packed, spin_from, steps, energy, energy_pv, system[:1], rows[:1], cancelled, keep=False)
     steps_run = steps - spin_from
     steady, runs = False, 0
     sums, node_sums = np.zeros(N_SYSTEM), np.zeros((n, N_NODE))
     start, start_pv = energy.copy(), energy_pv.copy()
     while runs < MOST_RUNS and not steady:
         start, start_pv = energy.copy(), energy_pv.copy()
-        sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, cancelled)
+        sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, cancelled, keep=series)
         runs += 1
         steps_run += steps
         near = STEADY_FRAC * capacity + 1e-9
         steady = bool(np.all(np.abs(energy - start) <= near) and np.all(np.abs(energy_pv - start_pv) <= near))
     step_h = float(packed.plant["step_h"])
     return FlowTable(
-        system=system,
-        nodes=rows,
+        system=system if series else system[:0],
+        nodes=rows if series else rows[:0],
         node_ids=packed.node_ids,
         start_energy_wh=start,
         start_energy_pv_wh=start_pv,
@@ -132,7 +133,7 @@ def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable
     energy, energy_pv = np.array(energy_wh, dtype=float), np.array(energy_pv_wh, dtype=float)
     system, rows = np.empty((steps, N_SYSTEM)), np.empty((steps, n, N_NODE))
     start, start_pv = energy.copy(), energy_pv.copy()
-    sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, lambda: False)
+    sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, lambda: False, keep=True)
     step_h = float(packed.plant["step_h"])
     return FlowTable(
         system=system,
@@ -159,14 +160,19 @@ def _run(
     system: Array,
     rows: Array,
     cancelled: Callable[[], bool],
+    *,
+    keep: bool,
 ) -> tuple[Array, Array]:
+    shape = (0,) * len(packed.nodes)
+    terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
+    rules = rules_of(packed.nodes, packed.slots)
     sums = np.zeros(N_SYSTEM)
     node_sums = np.zeros((len(packed.nodes), N_NODE))
     for begin in range(first, last, _CHUNK):
         if cancelled():
             raise Cancelled("the year was cancelled")
         run_steps(
-            packed.nodes, packed.slots, packed.plant, packed.take, packed.give, packed.codes, packed.pv_dc, packed.ac,
+            shape, keep, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.ac,
             begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums,
         )  # fmt: skip
     return sums, node_sums

@@ -19,11 +19,12 @@ from calm_relay.library.cards import BatterySideUnit
 from calm_relay.pv.array import night_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.columns import AC
-from calm_relay.simulation.kernel import (
+from calm_relay.simulation.kernel.records import (
     BACKUP,
     CHARGE_FROM_GRID,
     GRID,
     HOLD,
+    MOST_NODES,
     NODE_DTYPE,
     OWN_USE,
     PLANT_DTYPE,
@@ -49,7 +50,7 @@ class Packed:
     """Kernel inputs of one plan; `node_ids` in priority order, `assumed` names every value no card gave.
 
     A code is the slot's number times `reserves` plus the place of the season's reserve among those that differ.
-    `take`, `give` (2, nodes): nodes in the order in which they charge and discharge, and the group that each shares with.
+    `take`, `give` (nodes,): the turn of each node's group in charging and in discharging; one turn is shared in proportion.
     """
 
     node_ids: tuple[str, ...]
@@ -182,7 +183,7 @@ def reserve_levels(by_month: Sequence[float], calendar: YearCalendar) -> tuple[t
 
 
 def sharing(records: NDArray[np.void], order: BatteryOrder) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Return who charges and who discharges in which order, and who shares with whom (definitions D6), each (2, nodes).
+    """Return whose turn it is when to charge and when to discharge (definitions D6), each (nodes,); equal turns share.
 
     Like units (all but side and reserve the same) share in proportion; groups charge by the priority of their first member and
     give by the best round trip. An option sets one rule for all: priority, best round trip or proportion.
@@ -191,21 +192,19 @@ def sharing(records: NDArray[np.void], order: BatteryOrder) -> tuple[NDArray[np.
     alone = np.arange(n)
     by_trip = np.argsort([-float(r["eta_c"] * r["eta_d"]) for r in records], kind="stable") if n else alone
     if order == "in_proportion":
-        both = np.array([alone, np.zeros(n)], dtype=np.int64)
-        return both, both
+        return np.zeros(n, np.int64), np.zeros(n, np.int64)
     if order in ("priority", "best_round_trip"):
-        both = np.array([alone if order == "priority" else by_trip, alone], dtype=np.int64)
-        return both, both
+        turn = alone if order == "priority" else np.argsort(by_trip, kind="stable")
+        return turn, turn
     names = [name for name in records.dtype.names or () if name not in ("side", "reserve")]
     kinds = [tuple(float(r[name]) for name in names) for r in records]
-    group = np.array([kinds.index(kind) for kind in kinds], dtype=np.int64)  # the first of its kind stands for it
+    group = [kinds.index(kind) for kind in kinds]  # the first of its kind stands for it
+    firsts = [int(k) for k in by_trip if group[k] == k]
 
-    def ordered(rank: dict[int, int]) -> NDArray[np.int64]:
-        places = sorted(range(n), key=lambda k: (rank[int(group[k])], k))
-        return np.array([places, group[places]], dtype=np.int64).reshape(2, n)
+    def turns(order_of_groups: list[int]) -> NDArray[np.int64]:
+        return np.array([order_of_groups.index(g) for g in group], dtype=np.int64)
 
-    firsts = [k for k in by_trip if group[k] == k]
-    return ordered({k: k for k in range(n)}), ordered({int(k): place for place, k in enumerate(firsts)})
+    return turns(sorted(firsts)), turns(firsts)
 
 
 def _slot_table(slots: tuple[Slot, ...], n: int, levels: Sequence[float]) -> NDArray[np.void]:
@@ -250,8 +249,8 @@ def pack_plan(
     """
     rows = battery_side_nodes(plan, cards)
     nodes = [node for node, _ in rows]
-    if len(nodes) > 4:
-        raise NotFeasible(f"{len(nodes)} battery or hybrid inverters in one plan", "use at most 4")
+    if len(nodes) > MOST_NODES:
+        raise NotFeasible(f"{len(nodes)} battery or hybrid inverters in one plan", f"use at most {MOST_NODES}")
     steps = calendar.steps
     if ac_inputs_w.shape != (steps, len(AC)):
         raise NotFeasible(f"inputs of shape {ac_inputs_w.shape} for {steps} steps", f"give one row a step, {len(AC)} columns")

@@ -1,0 +1,1 @@
+"""The compiled kernel: rules of one step, thin loops around it; one source for year, sums and variants."""

@@ -1,0 +1,74 @@
+# mypy: disable-error-code="no-untyped-def, no-untyped-call, untyped-decorator, no-any-return, attr-defined, call-overload"
+"""How the kernel is compiled, and small tables of records on the stack: the compiler keeps their fields in registers.
+
+With ``NUMBA_DISABLE_JIT=1`` the same source runs as plain Python.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from types import SimpleNamespace
+
+import numba
+from llvmlite import ir
+from numba import carray, njit, types
+from numba.core import cgutils
+from numba.extending import intrinsic, overload
+
+from calm_relay.cache import code_cache_folder
+from calm_relay.simulation import columns
+from calm_relay.simulation.kernel.records import BUS_DTYPE, MOST_NODES, TERMS_DTYPE, WORK_DTYPE
+
+# Compiled code is kept by the content of this folder and of the columns: numba's own cache sees changes in one file only.
+numba.config.CACHE_DIR = str(code_cache_folder(Path(__file__).parent, Path(columns.__file__)))
+compiled = njit(cache=True, nogil=True, error_model="numpy")
+# Inside others only: no wrapper for Python or C, and nothing kept, since the caller holds its code.
+inside = njit(nogil=True, error_model="numpy", forceinline=True, no_cpython_wrapper=True, no_cfunc_wrapper=True)
+
+_WORK_BYTES = MOST_NODES * WORK_DTYPE.itemsize
+_TERMS_BYTES = MOST_NODES * TERMS_DTYPE.itemsize
+_BUS_BYTES = BUS_DTYPE.itemsize
+
+
+@intrinsic
+def _on_stack(typingctx, size):
+    """Return the address of `size` bytes of the calling function's frame, a literal number."""
+    if not isinstance(size, types.IntegerLiteral):
+        return None
+    words = size.literal_value // 8
+
+    def codegen(context, builder, sig, args):
+        place = cgutils.alloca_once(builder, ir.ArrayType(ir.IntType(64), words))
+        return builder.bitcast(place, ir.IntType(8).as_pointer())
+
+    return types.voidptr(size), codegen
+
+
+def work_table():
+    """Return room for each node's work in a step, unset. (4,) WORK_DTYPE"""
+    return [SimpleNamespace() for _ in range(MOST_NODES)]
+
+
+def terms_table():
+    """Return room for each node's terms, unset. (4,) TERMS_DTYPE"""
+    return [SimpleNamespace() for _ in range(MOST_NODES)]
+
+
+def bus_table():
+    """Return room for what nodes share in a step, unset. (1,) BUS_DTYPE"""
+    return [SimpleNamespace()]
+
+
+@overload(work_table, inline="always")
+def _work_table():
+    return lambda: carray(_on_stack(_WORK_BYTES), (MOST_NODES,), WORK_DTYPE)
+
+
+@overload(terms_table, inline="always")
+def _terms_table():
+    return lambda: carray(_on_stack(_TERMS_BYTES), (MOST_NODES,), TERMS_DTYPE)
+
+
+@overload(bus_table, inline="always")
+def _bus_table():
+    return lambda: carray(_on_stack(_BUS_BYTES), (1,), BUS_DTYPE)

@@ -1,0 +1,88 @@
+"""Records the kernel reads and works with: a node, a slot, the plant; terms worked out once a run; what one step keeps.
+
+Nothing here is compiled, and nothing here imports the compiler.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+WISH_W = 1e-6  # a wish below this is none (D6)
+OWN_USE, CHARGE_FROM_GRID, SURPLUS_ONLY, HOLD = 0, 1, 2, 3
+BACKUP, GRID = 0, 1
+MOST_NODES = 4
+
+
+def _record(*names: str) -> np.dtype[np.void]:
+    return np.dtype([(name, "f8") for name in names], align=True)
+
+
+NODE_DTYPE = _record(
+    "side", "ac_out_w", "ac_in_w", "rated_w", "p_self_w", "a", "b", "charge_p_self_w", "charge_a", "charge_b", "night_w",
+    "grid_port_w", "backup_port_w", "pv_to_battery_w", "capacity_wh", "soc_min", "soc_max", "reserve", "charge_w", "discharge_w",
+    "eta_c", "eta_d", "taper_soc", "taper_end", "auxiliary_w",
+)  # fmt: skip
+SLOT_DTYPE = _record("kind", "power_w", "target", "floor")
+PLANT_DTYPE = _record("step_h", "export_w", "import_w", "transfer_w", "bias_w")
+
+# A node's constants as the step needs them: nothing is divided by a constant twice.
+TERMS_DTYPE = _record(
+    "backup", "ac_out", "ac_in", "p_self", "slope", "curve", "charge_p_self", "charge_slope", "charge_curve", "night",
+    "grid_port", "backup_port", "pv_to_battery", "capacity", "full", "charge", "discharge", "eta_c", "eta_d", "auxiliary",
+    "taper_from", "taper_slope", "give_per_wh", "wh_per_give", "take_per_wh", "wh_per_take", "take_turn", "give_turn",
+)  # fmt: skip
+# A slot of a node, its levels in Wh.
+RULE_DTYPE = _record("kind", "power", "target", "floor")
+
+# What a node does in one step; `pv` to `aux_ac` hold for the whole step, the rest for one pass over it.
+WORK_DTYPE = _record(
+    "pv", "floor", "e1", "charge", "give", "ac_max", "below", "off_ac", "pv_pay", "bat_pay", "aux_dc", "aux_ac", "target", "power",
+    "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "fixed",
+)  # fmt: skip
+# What the nodes of a step share: D without what slots draw, P_T likewise, controllable PV-only of both sides, the slots' grid
+# charging, what was lost, own draws, surplus charging at work. While a node sends to others: what it can, what it has so far, its
+# side, and what the bias kept back from the house.
+BUS_DTYPE = _record(
+    "demand", "through", "pv_b", "pv_g", "slots", "slots_b", "lost_device", "lost_cap", "own_b", "own_g", "surplus",
+    "best", "sent", "sender_b", "house",
+)  # fmt: skip
+
+
+def terms_of(
+    nodes: NDArray[np.void], step_h: float, take_turn: NDArray[np.int64], give_turn: NDArray[np.int64]
+) -> NDArray[np.void]:
+    """Return the constants of each node: Wh for shares of capacity, W per Wh of a step, reciprocals for divisors. (nodes,) [W, Wh]"""
+    out = np.zeros(len(nodes), TERMS_DTYPE)
+    wh = nodes["capacity_wh"]
+    out["backup"] = nodes["side"] == BACKUP
+    for mine, theirs in (
+        ("ac_out", "ac_out_w"), ("ac_in", "ac_in_w"), ("p_self", "p_self_w"), ("charge_p_self", "charge_p_self_w"),
+        ("night", "night_w"), ("grid_port", "grid_port_w"), ("backup_port", "backup_port_w"),
+        ("pv_to_battery", "pv_to_battery_w"), ("capacity", "capacity_wh"), ("charge", "charge_w"), ("discharge", "discharge_w"),
+        ("eta_c", "eta_c"), ("eta_d", "eta_d"), ("auxiliary", "auxiliary_w"),
+    ):  # fmt: skip
+        out[mine] = nodes[theirs]
+    out["slope"], out["curve"] = 1.0 + nodes["a"], nodes["b"] / nodes["rated_w"]
+    out["charge_slope"], out["charge_curve"] = 1.0 + nodes["charge_a"], nodes["charge_b"] / nodes["rated_w"]
+    out["full"] = nodes["soc_max"] * wh
+    tapers = (nodes["taper_soc"] < nodes["soc_max"]) & (wh > 0)
+    span = np.where(tapers, (nodes["soc_max"] - nodes["taper_soc"]) * wh, 1.0)
+    out["taper_from"] = np.where(tapers, nodes["taper_soc"] * wh, np.inf)
+    out["taper_slope"] = np.where(tapers, nodes["charge_w"] * (1.0 - nodes["taper_end"]) / span, 0.0)
+    out["give_per_wh"], out["wh_per_give"] = nodes["eta_d"] / step_h, step_h / nodes["eta_d"]
+    out["take_per_wh"], out["wh_per_take"] = 1.0 / (nodes["eta_c"] * step_h), nodes["eta_c"] * step_h
+    out["take_turn"], out["give_turn"] = take_turn, give_turn
+    return out
+
+
+def rules_of(nodes: NDArray[np.void], slots: NDArray[np.void]) -> NDArray[np.void]:
+    """Return each node's slots with their levels in Wh, the floor in force among them (D9). (nodes, slots) [Wh]"""
+    out = np.zeros(slots.shape, RULE_DTYPE)
+    out["kind"], out["power"] = slots["kind"], slots["power_w"]
+    wh = nodes["capacity_wh"][:, None]
+    out["target"] = slots["target"] * wh
+    floor = np.maximum(np.maximum(nodes["soc_min"], nodes["reserve"])[:, None], slots["floor"])
+    to_target = (slots["kind"] == CHARGE_FROM_GRID) | (slots["kind"] == SURPLUS_ONLY)
+    out["floor"] = np.where(to_target, np.maximum(floor, slots["target"]), floor) * wh
+    return out
