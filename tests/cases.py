@@ -5,14 +5,16 @@ from __future__ import annotations
 import numpy as np
 
 from calm_relay.simulation.kernel.records import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE, rules_of, terms_of
-from calm_relay.simulation.pack import Packed, sharing
-from tests.reference_step import Around, Slot, Unit
+from calm_relay.simulation.pack import Packed, sharing, usual_bank
+from tests.reference_step import INF, Around, Slot, Unit
 
 ORDERS = {"like": "like_units", "priority": "priority", "best_round_trip": "best_round_trip", "proportion": "in_proportion"}
-KINDS = {"own_use": 0, "charge_from_grid": 1, "surplus_only": 2, "hold": 3}
+KINDS = {"own_use": 0, "charge_from_grid": 1, "surplus_only": 2, "hold": 3, "clipped_only": 4, "discharge_to_grid": 5, "timer": 6}
 
 
-def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, pv: np.ndarray, ac: np.ndarray, a: Around) -> Packed:
+def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, pv: np.ndarray, ac: np.ndarray, a: Around,
+    bank: np.ndarray | None = None,
+) -> Packed:  # fmt: skip
     """Return the same case as the kernel takes it."""
     nodes = np.zeros(len(units), NODE_DTYPE)
     for row, u in zip(nodes, units, strict=True):
@@ -23,7 +25,9 @@ def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, p
             "backup_port_w": u.backup_port, "pv_to_battery_w": u.pv_to_battery, "capacity_wh": u.capacity,
             "soc_min": u.soc_min, "soc_max": u.soc_max, "reserve": u.reserve, "charge_w": u.charge,
             "discharge_w": u.discharge, "eta_c": u.eta_c, "eta_d": u.eta_d, "taper_soc": u.taper_soc,
-            "taper_end": u.taper_end, "auxiliary_w": u.aux,
+            "taper_end": u.taper_end, "auxiliary_w": u.aux, "peak_hold": u.peak_hold,
+            **{f"{end}_{at}_w": INF if u.volts is None else amps * u.volts[at == "full"]
+               for end, amps in (("charge", u.charge_a), ("discharge", u.discharge_a)) for at in ("empty", "full")},
         }  # fmt: skip
         assert set(values) == set(NODE_DTYPE.names or ())
         for name, value in values.items():
@@ -33,15 +37,18 @@ def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, p
         for i, s in enumerate(row):
             table[k, i] = (KINDS[s.kind], s.power, s.target, s.floor)
     plant = np.zeros(1, PLANT_DTYPE)[0]
-    for name, value in zip(PLANT_DTYPE.names or (), (a.hours, a.cap, a.import_limit, a.device, a.bias), strict=True):
+    for name, value in zip(PLANT_DTYPE.names or (), (
+        a.hours, a.cap, a.import_limit, a.device, a.bias, a.target, float(a.at_device)
+    ), strict=True):  # fmt: skip
         plant[name] = value
     take, give = sharing(nodes, ORDERS[a.order])
     ids = tuple(f"n{k}" for k in range(len(units)))
-    return Packed(ids, nodes, table, plant, take, give, codes.astype(np.int8), pv, ac, frozenset())
+    changes = usual_bank(len(units)) if bank is None else bank
+    return Packed(ids, nodes, table, plant, take, give, codes.astype(np.int8), pv, changes, ac, frozenset())
 
 
 def plain_inputs(packed: Packed) -> dict[str, np.ndarray]:
     """Return what the kernel's loop takes of a case, as plain arrays, for a process of its own."""
     terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
-    series = {name: getattr(packed, name) for name in ("codes", "pv_dc", "ac")}
+    series = {name: getattr(packed, name) for name in ("codes", "pv_dc", "bank", "ac")}
     return {"terms": terms, "rules": rules_of(packed.nodes, packed.slots), "plant": np.array([packed.plant]), **series}

@@ -6,6 +6,7 @@ Rule by rule, each with its number. No array, no closed form for the inverter (b
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import partial
 
 INF = float("inf")
 TINY = 1e-6
@@ -57,6 +58,15 @@ class Unit:
     grid_port: float = INF
     backup_port: float = INF
     pv_to_battery: float = INF
+    peak_hold: float = 1.0  # SoC below which energy serves only what is above the peak target (D9)
+    volts: tuple[float, float] | None = None  # at SoC 0 and 1, where amps limit
+    charge_a: float = INF
+    discharge_a: float = INF
+    # of this step
+    keep: float = 0.0  # Wh of room kept for what will be clipped (mode 6)
+    charge_part: float = 1.0  # by the cells' temperature
+    discharge_part: float = 1.0
+    heat: float = 0.0  # W at the terminals
     energy: float = 0.0
     energy_pv: float = 0.0
 
@@ -84,6 +94,8 @@ class Around:
     import_limit: float = INF
     device: float = INF
     bias: float = 0.0
+    target: float = INF  # peak shaving
+    at_device: bool = False  # the sensor: at the meter, or at the transfer device (D8)
     order: str = "like"  # like units in proportion | priority | best_round_trip | proportion
     hours: float = 1.0
 
@@ -121,7 +133,7 @@ class Step:
         """D9: the greatest of SoC_min, reserve, slot floor and, in charge and surplus slots, the target. [Wh]"""
         u, s = self.units[k], self.slots[k]
         levels = [u.soc_min, u.reserve, s.floor]
-        if s.kind in ("charge_from_grid", "surplus_only"):
+        if s.kind in ("charge_from_grid", "surplus_only", "timer"):
             levels.append(s.target)
         return max(levels) * u.capacity
 
@@ -134,8 +146,11 @@ class Step:
         return max(0.0, (energy - self.floor(k)) * self.units[k].eta_d / self.a.hours)
 
     def aux_from_battery(self, k: int) -> float:
-        """D3: auxiliaries at the terminals while above the floor; in hold the AC bus pays."""
-        return 0.0 if self.idle(k) else min(self.units[k].aux, self.above_floor(k, self.units[k].energy))
+        """D3: auxiliaries at the terminals while above the floor; in hold the AC bus pays. Heating is one of them."""
+        return 0.0 if self.idle(k) else min(self.draws(k), self.above_floor(k, self.units[k].energy))
+
+    def draws(self, k: int) -> float:
+        return self.units[k].aux + self.units[k].heat
 
     def energy_after_aux(self, k: int) -> float:
         """D3: auxiliaries are taken from E before the step's limits are set."""
@@ -146,18 +161,50 @@ class Step:
         if self.idle(k):
             return 0.0
         u = self.units[k]
-        soc, limit = u.energy / u.capacity, u.charge
+        soc, limit = u.energy / u.capacity, min(u.charge, self.amps_w(k, u.charge_a)) * u.charge_part
         if u.taper_soc < u.soc_max and soc > u.taper_soc:
             along = min(1.0, (soc - u.taper_soc) / (u.soc_max - u.taper_soc))
-            limit = u.charge + along * (u.taper_end * u.charge - u.charge)
+            limit = limit + along * (u.taper_end * limit - limit)
         return min(limit, max(0.0, self.room(k) / (u.eta_c * self.a.hours)))
+
+    def amps_w(self, k: int, amps: float) -> float:
+        """Power is amps × volts, and volts follow the charge at the start of the step."""
+        u = self.units[k]
+        if u.volts is None:
+            return INF
+        return amps * (u.volts[0] + (u.volts[1] - u.volts[0]) * u.energy / u.capacity)
+
+    def clip_potential(self, k: int) -> float:
+        """D7: X, what the AC limit cannot pass."""
+        return max(0.0, self.pv[k] - self.units[k].out.source(self.ac_limit(k)))
+
+    def may_take_freely(self, k: int) -> float:
+        """D9: clipped part only, and discharge to the grid, charge X alone; mode 6 keeps room for what will be clipped."""
+        if self.slots[k].kind in ("clipped_only", "discharge_to_grid"):
+            return 0.0
+        u = self.units[k]
+        if self.idle(k) or self.below_target(k):
+            return self.may_take(k)
+        return min(self.may_take(k), max(0.0, (self.room(k) - u.keep) / (u.eta_c * self.a.hours)))
 
     def room(self, k: int) -> float:
         """Wh at the cells up to SoC_max, before what (3) stores."""
         return self.units[k].soc_max * self.units[k].capacity - self.energy_after_aux(k)
 
-    def may_give(self, k: int) -> float:
-        return 0.0 if self.idle(k) else min(self.units[k].discharge, self.above_floor(k, self.energy_after_aux(k)))
+    def may_give(self, k: int, peak: bool = False) -> float:
+        """D9: what lies below the peak-hold SoC serves only the part of D above the target (`peak`)."""
+        if self.idle(k):
+            return 0.0
+        u = self.units[k]
+        above = max(0.0, self.left(k, peak) / self.a.hours)
+        return min(min(u.discharge, self.amps_w(k, u.discharge_a)) * u.discharge_part, above)
+
+    def left(self, k: int, peak: bool = False) -> float:
+        """D6: usable energy left, at the terminals; above the peak-hold where there is a target and this is not the peak. [Wh]"""
+        u, level = self.units[k], self.floor(k)
+        if self.a.target < INF and not peak:
+            level = max(level, u.peak_hold * u.capacity)
+        return (self.energy_after_aux(k) - level) * u.eta_d
 
     def standby(self, k: int) -> tuple[float, float, float]:
         """D4: who pays the standby of a unit that is off: own DC PV, else own battery above its floor, else the AC bus."""
@@ -178,7 +225,7 @@ class Step:
     def below_target(self, k: int) -> bool:
         """D9: in a charge-from-grid slot and below its target."""
         u, s = self.units[k], self.slots[k]
-        return s.kind == "charge_from_grid" and self.energy_after_aux(k) < s.target * u.capacity - 1e-9
+        return s.kind in ("charge_from_grid", "timer") and self.energy_after_aux(k) < s.target * u.capacity - 1e-9
 
     # ---- D6: groups and shares
     def groups(self, *, giving: bool) -> list[list[int]]:
@@ -186,7 +233,7 @@ class Step:
 
         def alike(k: int) -> tuple[object, ...]:
             u = self.units[k]
-            skip = ("side", "reserve", "energy", "energy_pv")
+            skip = ("side", "reserve", "energy", "energy_pv", "keep", "charge_part", "discharge_part", "heat")
             return tuple(str(v) for name, v in sorted(vars(u).items()) if name not in skip)
 
         def trip(k: int) -> float:
@@ -242,7 +289,7 @@ class Step:
         total = min(s.ac_in + watts, u.ac_in, most)
         if total - s.ac_in <= TINY:
             return 0.0
-        dc, free = u.charger.given(total), self.may_take(k) - s.pv_stored
+        dc, free = u.charger.given(total), self.may_take_freely(k) - s.pv_stored
         if dc > free:
             dc, total = free, u.charger.source(free)
         if dc <= s.ac_stored + TINY:
@@ -257,7 +304,9 @@ class Step:
     def may_charge_from_ac(self, k: int) -> bool:
         """D5: one direction; who has DC PV over does not import; D9: not in hold. A charger that was cut off stays off."""
         s = self.s[k]
-        return not self.stays_off[k] and s.ac_out == 0 and s.pv_left <= TINY and self.may_take(k) > s.pv_stored
+        if self.slots[k].kind == "timer" and self.below_target(k):  # takes its watts by the clock, whatever the sun does
+            return False
+        return not self.stays_off[k] and s.ac_out == 0 and s.pv_left <= TINY and self.may_take_freely(k) > s.pv_stored
 
     def trapped(self) -> float:
         """D8: controllable PV of the backup side that the device would cut, even where other PV shares the side."""
@@ -272,7 +321,8 @@ class Step:
     def store_pv(self, k: int) -> None:
         s = self.s[k]
         if s.pv_left > TINY:
-            s.pv_stored = min(s.pv_left, self.units[k].pv_to_battery, self.may_take(k))
+            most = max(self.may_take_freely(k), self.clip_potential(k))
+            s.pv_stored = min(s.pv_left, self.units[k].pv_to_battery, self.may_take(k), most)
 
     def after_pv(self, k: int) -> float:
         """D6: room left in Wh at the cells after (3), the weight when taking."""
@@ -284,13 +334,16 @@ class Step:
         self.s = [State(p) for p in self.pv]
         self.own = {"b": a.own_b, "g": a.own_g}
         for k, u in enumerate(units):  # D4: the AC part of standby, and auxiliaries the battery does not pay, are load
-            self.own[u.side] += u.aux - self.aux_from_battery(k)
+            self.own[u.side] += self.draws(k) - self.aux_from_battery(k)
             if not self.started[k]:
                 self.own[u.side] += self.standby(k)[2]
         self.pv_b, self.pv_g = a.pv_b, a.pv_g
         self.cut_device = self.cut_cap = self.charge_b = self.out_b = 0.0
-        # (1) D = load − AC-side PV
-        self.d = self.flow() + a.load_g + self.own["g"] - a.pv_g - a.pv_g_fixed
+        # (1) D = load − AC-side PV; D8: a sensor at the device sees P_T alone, and holds 0 W outwards there
+        self.beyond = a.load_g + self.own["g"] - a.pv_g - a.pv_g_fixed
+        self.d = self.flow() if a.at_device else self.flow() + self.beyond
+        cap_seen = 0.0 if a.at_device else a.cap
+        limit_in = min(a.import_limit, a.target)  # D9: charge slots within target − D
         if self.d + self.trapped() >= 0:  # D8: not counted in D; without a surplus beside it nothing is started for it
             self.cut_trapped()
         # D9: below its target in a charge slot a node's PV charges its own battery before serving the house
@@ -298,7 +351,7 @@ class Step:
         for k in first:
             self.store_pv(k)
         # (2) DC PV to the house, by priority. The cap in force, cap − s, holds it like any source.
-        kept_back = max(0.0, a.bias - a.cap)
+        kept_back = max(0.0, a.bias - cap_seen)
         for k, u in enumerate(units):
             if self.d > TINY:
                 s = self.s[k]
@@ -355,7 +408,7 @@ class Step:
                 drawn_b += s.granted if u.side == "b" else 0.0
         slots_draw = sum(s.granted for s in self.s)
         # the cap in force; while a battery charges from surplus it does not make it draw from the grid
-        cap = a.cap - a.bias
+        cap = cap_seen - a.bias
         if from_surplus:
             cap = max(cap, 0.0)
         # (5) and (6): exports by priority within what the cap leaves; AC-side PV is in it first
@@ -380,25 +433,31 @@ class Step:
         # (6) then PV-only inverters, the grid side before the backup side; never pushing the device further over
         excess = -before - cap
         if excess > TINY:
-            from_g = min(excess, self.pv_g)
+            from_g = 0.0 if a.at_device else min(excess, self.pv_g)
             from_b = min(excess - from_g, self.pv_b, max(0.0, a.device - self.flow() - drawn_b))
             self.pv_g -= from_g
             self.pv_b -= from_b
             self.cut_cap = from_g + from_b
             self.d += self.cut_cap
-        # (7) batteries serve D − s, and never the 'never' loads, which PV reaches last (D10)
-        ask = min(self.d - a.bias, self.d - min(a.never, self.d))
-        for group in self.groups(giving=True):
-            if ask > TINY:
-                able = [k for k in group if self.may_give(k) > 0 and self.s[k].ac_in == 0]
-                left = lambda k: (self.energy_after_aux(k) - self.floor(k)) * units[k].eta_d  # noqa: E731
-                ask -= self.share(able, ask, left, self.give)
+        # (7) batteries serve D − s, and never the 'never' loads, which PV reaches last (D10); D9: then what is above the peak
+        # target is served from below the peak-hold, the target itself, without s
+        self.given = [0.0] * self.n
+        for peak, kept in ((False, a.bias), (True, a.target)):
+            ask = self.d - max(kept, min(a.never, self.d))
+            for group in self.groups(giving=True):
+                if ask > TINY:
+                    able = [k for k in group if self.may_give(k, peak) > 0 and self.s[k].ac_in == 0]
+                    ask -= self.share(able, ask, partial(self.left, peak=peak), partial(self.give, peak=peak))
+        # D9 discharge to grid: the battery's AC output is W, house included, up to cap and floor; not while a never load draws
+        for k in range(self.n):
+            if self.slots[k].kind == "discharge_to_grid" and self.s[k].ac_in == 0 and min(a.never, self.d) <= TINY:
+                self.give(k, max(0.0, cap + self.d + slots_draw), False)
         # (8) the rest is imported; an import cap first cuts charging, the last in priority first
-        over = self.d + slots_draw - a.import_limit
+        over = self.d + slots_draw - limit_in
         self.cut_off: list[int] = []
         for k in reversed(range(self.n)):
             s = self.s[k]
-            if over > TINY and s.granted > 0:
+            if over > TINY and s.granted > 0 and self.slots[k].kind != "timer":
                 cut = min(over, s.granted)
                 over -= cut
                 slots_draw -= cut
@@ -409,7 +468,8 @@ class Step:
                 s.ac_stored = units[k].charger.given(s.ac_in)
                 if s.ac_stored <= TINY:
                     self.cut_off.append(k)
-        self.net, self.through = self.d + slots_draw, self.flow() + drawn_b
+        self.through = self.flow() + drawn_b
+        self.net = self.d + slots_draw + (self.beyond if a.at_device else 0.0)
 
     def send(self, k: int) -> None:
         """(5): DC PV left of unit k goes out through its own inverter into other nodes' batteries."""
@@ -461,13 +521,15 @@ class Step:
             if members and offer > TINY:
                 self.share(members, offer, self.after_pv, pass_on)
 
-    def give(self, k: int, watts: float) -> float:
+    def give(self, k: int, watts: float, peak: bool) -> float:
         """(7): within ac_out left, discharge limit, floor and device; own unused PV first, then what (3) stored, then cells."""
         u, s = self.units[k], self.s[k]
         watts = min(watts, self.ac_limit(k) - s.ac_out, self.outwards(k))
+        if self.slots[k].kind == "discharge_to_grid":  # D9: W is all AC output of the battery, house included
+            watts = min(watts, self.slots[k].power - self.given[k])
         if watts <= TINY:
             return 0.0
-        total = min(s.ac_out + watts, u.out.given(s.pv + self.may_give(k)))
+        total = min(s.ac_out + watts, u.out.given(s.pv + self.may_give(k, peak)))
         gain = total - s.ac_out
         if gain <= TINY:
             return 0.0
@@ -477,6 +539,7 @@ class Step:
         s.pv_stored -= back
         s.pv_used = own_pv + back
         s.drawn = need - s.pv_used
+        self.given[k] += gain
         self.put_out(k, gain)
         return gain
 
@@ -493,7 +556,8 @@ class Step:
             for k, s in enumerate(self.s):
                 # D9: an import limit that leaves no AC charging and is still exceeded
                 stuck = self.below_target(k) and not self.usual[k] and s.ac_in == 0 and s.pv_stored > 0
-                if stuck and self.d > self.a.import_limit + TINY:
+                stuck = stuck and self.slots[k].kind != "timer"
+                if stuck and self.d > min(self.a.import_limit, self.a.target) + TINY:
                     self.usual[k] = again = True
                 runs = s.ac_out > 0 or s.ac_in > 0
                 if not self.started[k] and runs and not self.stays_off[k]:
@@ -520,7 +584,7 @@ class Step:
             paid = min(by_pv, unused)
             unused -= paid
             s.pv_stored -= by_pv - paid
-            above = max(0.0, s.pv - u.out.source(self.ac_limit(k)))  # D7: X
+            above = self.clip_potential(k)
             caught = min(s.pv_stored, above)
             s.names["ac_limit"] = min(unused, above - caught)
             rest = unused - s.names["ac_limit"]
@@ -528,7 +592,7 @@ class Step:
             s.names["device"] = min(rest - s.names["below_start"], s.device_lost)
             s.names["cap"] = rest - s.names["below_start"] - s.names["device"]
             s.names["caught"] = caught
-            s.names["ac_own"] = u.aux - self.aux_from_battery(k) + by_bus
+            s.names["ac_own"] = self.draws(k) - self.aux_from_battery(k) + by_bus
             s.names["leaving"] = s.drawn + by_battery + self.aux_from_battery(k)
             if s.ac_out > 0:
                 part = s.drawn / (s.drawn + s.pv_used) * s.ac_out
@@ -543,7 +607,8 @@ class Step:
         got: dict[str, dict[str, float]] = {}
         for who, amount, order in (
             ("pv", from_pv, ("house", "never", "own", "charging", "grid")),
-            ("battery", batteries, ("house", "own", "grid", "charging")),
+            # a sensor at the device does not know that PV beyond it serves the house: what is left then lies on 'never' loads
+            ("battery", batteries, ("house", "own", "grid", "charging", "never")),
         ):
             got[who] = dict.fromkeys(wants, 0.0)
             for want in order:
@@ -574,16 +639,17 @@ class Step:
             "pv_to_own": got["pv"]["own"],
             "pv_to_battery": got["pv"]["charging"],
             "pv_to_grid": got["pv"]["grid"],
-            "battery_to_house": got["battery"]["house"],
+            "battery_to_house": got["battery"]["house"] + got["battery"]["never"],
             "battery_to_own": got["battery"]["own"],
             "grid_to_house": wants["house"] + wants["never"],
             "grid_to_battery": wants["charging"],
-            "battery_pv_to_house": got["battery"]["house"] * share,
+            "battery_pv_to_house": (got["battery"]["house"] + got["battery"]["never"]) * share,
             "lost_device": self.cut_device,
             "lost_cap": self.cut_cap,
             "through": self.through,
             "cap_exceeded": max(0.0, out["export"] - a.cap),
             "import_exceeded": max(0.0, out["import"] - a.import_limit),
+            "peak_exceeded": max(0.0, out["import"] - a.target),
             "device_exceeded": max(0.0, abs(self.through) - a.device),
         }
         return out

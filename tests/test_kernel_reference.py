@@ -57,6 +57,10 @@ def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.nda
             grid_port=pick(1200, INF),
             backup_port=pick(2000, INF, INF),
             pv_to_battery=pick(1500, INF, INF),
+            peak_hold=pick(0.4, 0.7, 1.0),
+            volts=(42.0, 56.0) if r.random() < 0.25 else None,
+            charge_a=pick(20, 60),
+            discharge_a=pick(20, 60),
         )
         unit.night = pick(0, unit.out.p_self / 3, unit.out.p_self + 5)
         unit.energy = capacity * float(r.uniform(low, high))
@@ -75,6 +79,9 @@ def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.nda
             Slot("surplus_only", 0.0, pick(0.4, 0.9), 0.0),
             Slot("hold"),
             Slot("own_use", 0.0, 0.0, pick(0.3, 0.6)),
+            Slot("clipped_only", 0.0, 0.0, pick(0, 0.3)),
+            Slot("discharge_to_grid", pick(700, 2500, 6000), 0.0, pick(0, 0.2)),
+            Slot("timer", pick(500, 2500), pick(0.6, 1.0), 0.0),
         ]
         for _ in range(n)
     ]
@@ -94,7 +101,12 @@ def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.nda
         bias=pick(0, 30, 200),
         order=str(r.choice(["like", "like", "like", "priority", "best_round_trip", "proportion"])),
         hours=pick(1 / 12, 0.25, 0.5),
+        target=pick(500, 2000, INF, INF, INF),
     )  # fmt: skip
+    if r.random() < 0.2:  # a sensor at the device: grid-side nodes are not allowed with it
+        around.at_device = True
+        for u in units:
+            u.side = "b"
     return units, slots, pv, ac, around
 
 
@@ -102,8 +114,13 @@ def compare(seed: int, n: int) -> None:
     """Run one random day both ways and hold every traced flow, loss name and energy to each other."""
     units, slots, pv, ac, around = random_case(seed, n)
     r = np.random.default_rng(seed + 1)
-    codes = np.repeat(r.choice([0, 0, 1, 2, 3, 4], (STEPS // 8, n)), 8, axis=0)
-    packed = packed_case(units, slots, codes, pv, ac, around)
+    codes = np.repeat(r.choice([0, 0, *range(8)], (STEPS // 8, n)), 8, axis=0)
+    bank = np.tile(np.array([0.0, 1.0, 1.0, 0.0]), (STEPS, n, 1))
+    if r.random() < 0.5:
+        bank[:, :, 0] = r.uniform(0, 6000, (STEPS, n)) * (r.random((STEPS, n)) < 0.5)
+        bank[:, :, 1:3] = r.choice([0, 0.4, 1], (STEPS, n, 2), p=[0.1, 0.3, 0.6])
+        bank[:, :, 3] = r.choice([0, 60], (STEPS, n))
+    packed = packed_case(units, slots, codes, pv, ac, around, bank)
     start = np.array([u.energy for u in units])
     flow = run_case(packed, start, np.array([u.energy_pv for u in units]))
     assert open_balances(flow, packed).worst < 1e-6
@@ -111,6 +128,8 @@ def compare(seed: int, n: int) -> None:
         names = ("load_b", "load_g", "never", "pv_b", "pv_g", "pv_b_fixed", "pv_g_fixed", "own_b", "own_g")
         for name, value in zip(names, ac[t], strict=True):
             setattr(around, name, float(value))
+        for k, u in enumerate(units):
+            u.keep, u.charge_part, u.discharge_part, u.heat = (float(v) for v in bank[t, k])
         step = Step(units, [slots[k][codes[t, k]] for k in range(n)], [float(p) for p in pv[t]], around)
         expected = step.settle()
         got = dict(zip(SYSTEM, flow.system[t], strict=True))
@@ -121,7 +140,7 @@ def compare(seed: int, n: int) -> None:
             "grid_to_house": "grid_to_house_w", "grid_to_battery": "grid_to_battery_w",
             "battery_pv_to_house": "battery_pv_to_house_w", "lost_device": "pv_only_lost_device_w",
             "lost_cap": "pv_only_lost_cap_w", "through": "transfer_w", "cap_exceeded": "cap_exceeded_w",
-            "import_exceeded": "import_exceeded_w", "device_exceeded": "device_exceeded_w",
+            "import_exceeded": "import_exceeded_w", "peak_exceeded": "peak_exceeded_w", "device_exceeded": "device_exceeded_w",
         }  # fmt: skip
         assert set(pairs) == set(expected)
         for mine, theirs in pairs.items():
@@ -154,7 +173,7 @@ def test_every_named_loss_and_record_occurs_in_the_random_days():
         compare(seed, 1 + seed % 4)
     for name in (
         "lost_ac_limit_w", "lost_below_start_w", "lost_device_w", "lost_cap_w", "caught_w", "pv_only_lost_device_w",
-        "pv_only_lost_cap_w", "cap_exceeded_w", "import_exceeded_w", "device_exceeded_w", "inverter_loss_w",
+        "pv_only_lost_cap_w", "cap_exceeded_w", "import_exceeded_w", "device_exceeded_w", "peak_exceeded_w", "inverter_loss_w",
         "charger_loss_w", "cell_loss_w", "pv_standby_w", "battery_standby_w", "auxiliary_w", "ac_own_w",
     ):  # fmt: skip
         assert SEEN[name] > 0.01, name
@@ -165,7 +184,7 @@ def test_every_named_loss_and_record_occurs_in_the_random_days():
 def test_plain_python_gives_the_same_as_compiled(tmp_path):
     """The source undecorated against what the compiler made of it: an index out of bounds, or a type that narrows, shows here."""
     units, slots, pv, ac, around = random_case(5, 3)
-    codes = np.repeat(np.random.default_rng(6).choice([0, 0, 1, 2, 3, 4], (STEPS // 8, 3)), 8, axis=0)
+    codes = np.repeat(np.random.default_rng(6).choice([0, 0, *range(8)], (STEPS // 8, 3)), 8, axis=0)
     packed = packed_case(units, slots, codes, pv, ac, around)
     start = np.array([u.energy for u in units])
     flow = run_case(packed, start, start.copy())

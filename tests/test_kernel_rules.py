@@ -193,6 +193,7 @@ def test_pv_goes_first_to_what_charges_from_surplus():
 
 def random_rows(seed: int, n: int, *, slots: bool = True) -> Any:
     units, table, pv, ac, a = random_case(seed, n)
+    a.at_device = False
     r = np.random.default_rng(seed + 1)
     codes = np.repeat(r.choice([0, 0, 1, 2, 3, 4] if slots else [0, 2, 4], (STEPS // 8, n)), 8, axis=0)
     packed = packed_case(units, table, codes, pv, ac, a)
@@ -261,7 +262,7 @@ def test_a_higher_cap_never_exports_or_holds_the_wrong_way(seed, n, watts):
 def test_device_losses_stand_at_the_device(seed, n):
     """Where nothing else cuts afterwards, and no other node charges through the device."""
     units, table, pv, ac, a = random_case(seed, n)
-    packed = packed_case(units, table, np.zeros((STEPS, n), int), pv, ac, replace(a, cap=INF, bias=0.0))
+    packed = packed_case(units, table, np.zeros((STEPS, n), int), pv, ac, replace(a, cap=INF, bias=0.0, at_device=False))
     flow = run_case(packed, np.array([u.energy for u in units]), np.array([u.energy_pv for u in units]))
     lost = flow.lost_w("device") > 1e-2
     assert np.all(-flow.column("transfer_w")[lost] >= a.device - 1e-3)

@@ -73,7 +73,7 @@ def _window(bank: BatteryRow, slot: Slot, year: WindowFacts | None) -> Iterator[
     name = f"window {show(slot.start_h, 'clock_h')} to {show(slot.end_h, 'clock_h')}{days}, {bank.node.name}"
     yield replace(drawn, name=f"{name}, drawn at AC", parts="; ".join(held))
     yield replace(stored, name=f"{name}, stored", parts=words)
-    amps = chain.charge_amps(bank.unit, bank.battery, bank.choice)
+    amps = chain.end_amps(bank.unit, bank.battery, bank.choice, charging=True)
     if amps is not None:
         most = terminals_give(amps, chain.stack_voltage_v(bank.battery, bank.choice.modules), hours)
         words = "by the lesser amps of battery and inverter; power limits, the taper near full and the room left may allow less"

@@ -11,15 +11,19 @@ from calm_relay.job.common_models import HourOfDay, Months
 from calm_relay.library.cards import Id, Record
 from calm_relay.units import Fraction, PowerW, Quantity
 
+SlotKind = Literal["charge_from_grid", "surplus_only", "hold", "clipped_only", "discharge_to_grid", "timer"]
+
 
 class Slot(Record):
     """A daily time slot in clock hours. Past midnight is allowed; a later slot wins where two overlap.
 
     `charge_from_grid` draws `power_w` at AC until `target_soc_frac` is reached and keeps that as the floor;
-    `surplus_only` keeps it as the floor without drawing from the grid; `hold` neither charges nor discharges.
+    `surplus_only` keeps it as the floor without drawing from the grid; `hold` neither charges nor discharges; `clipped_only`
+    charges from what the inverter cannot pass alone; `discharge_to_grid` gives `power_w` at AC, house included, down to the floor;
+    `timer` charges with `power_w` by the clock whatever sun and meter say, up to the target.
     """
 
-    kind: Literal["charge_from_grid", "surplus_only", "hold"]
+    kind: SlotKind
     start_h: HourOfDay
     end_h: HourOfDay
     months: Months = ()
@@ -59,6 +63,18 @@ class Controls(Record):
     battery_order: BatteryOrder = "like_units"
     meter_bias_w: Annotated[float, Quantity("power_w"), Field(ge=0, le=500)] = Field(
         default=0.0, description="what the set-point leaves to the grid on purpose, so that nothing leaks out"
+    )
+
+    sensor: Literal["meter", "device"] = Field(
+        default="meter", description="where the controller measures; device: nothing upstream of the backup side is seen or served"
+    )
+    export_response_s: Annotated[float, Quantity("seconds"), Field(gt=0, le=600)] | None = Field(
+        default=None, description="seconds until an export above its limit is cut, from the inverter's manual; None: not known"
+    )
+    peak_target_w: PowerW | None = Field(default=None, description="import that peak shaving holds; None: no peak shaving")
+    peak_hold_soc_frac: Fraction = Field(default=1.0, description="charge below which energy is kept for peaks above the target")
+    leave_room: Literal["no", "foresight", "yesterday"] = Field(
+        default="no", description="keep room for what will be clipped: as the day will be, or as yesterday was"
     )
 
     def reserve_by_month(self, latitude_deg: float) -> tuple[float, ...]:

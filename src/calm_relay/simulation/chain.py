@@ -9,6 +9,8 @@ from calm_relay.job.models import BatteryChoice
 from calm_relay.library.cards import BatteryCard, BatterySideUnit
 from calm_relay.simulation.sharing import bank_limit_a
 
+LOW_VOLTAGE_V = 120.0  # ripple-free direct current, IEC 61140 (from memory)
+
 
 @dataclass(frozen=True)
 class Link:
@@ -92,10 +94,15 @@ def bank_amps(card: BatteryCard, choice: BatteryChoice, per_module_a: float | No
     return per_module_a * choice.modules if ohms is None else bank_limit_a(ohms, per_module_a)
 
 
-def charge_amps(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> float | None:
-    """Return the amps that may flow into a bank, the lesser of its own and the unit's; None: neither card says. [A]"""
-    known = [a for a in (bank_amps(battery, choice, battery.charge_max_a), unit.charge_max_a) if a is not None]
-    return min(known, default=None)
+def end_amps(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice, *, charging: bool) -> float | None:
+    """Return the amps that may flow into a bank or out of it, the lesser of its own and the unit's; None: neither card says. [A]"""
+    own, units = (battery.charge_max_a, unit.charge_max_a) if charging else (battery.discharge_max_a, unit.discharge_max_a)
+    return min([a for a in (bank_amps(battery, choice, own), units) if a is not None], default=None)
+
+
+def is_low_voltage(battery: BatteryCard, choice: BatteryChoice) -> bool:
+    """Return whether a bank is of low voltage, at which amps limit at volts that follow the charge: up to 120 V full. [bool]"""
+    return stack_volts(battery, choice.modules).full_v <= LOW_VOLTAGE_V
 
 
 def bank_ohms(card: BatteryCard, choice: BatteryChoice) -> float | None:

@@ -38,6 +38,7 @@ SYSTEM_COLUMNS: tuple[tuple[str, str], ...] = (
     ("unserved_w", "load not served (grid down; zero with the grid up)"),
     ("cap_exceeded_w", "export above the true cap that nothing could cut"),
     ("import_exceeded_w", "import above the import limit that nothing could cut"),
+    ("peak_exceeded_w", "import above the peak-shaving target"),
     ("device_exceeded_w", "flow above the transfer device's limit that nothing could cut"),
 )
 
@@ -121,6 +122,7 @@ SYS_PV_ONLY_LOST_ISLAND = SYSTEM.index("pv_only_lost_island_w")
 SYS_UNSERVED = SYSTEM.index("unserved_w")
 SYS_CAP_EXCEEDED = SYSTEM.index("cap_exceeded_w")
 SYS_IMPORT_EXCEEDED = SYSTEM.index("import_exceeded_w")
+SYS_PEAK_EXCEEDED = SYSTEM.index("peak_exceeded_w")
 SYS_DEVICE_EXCEEDED = SYSTEM.index("device_exceeded_w")
 
 NODE_PV_AVAILABLE = NODE.index("pv_available_w")

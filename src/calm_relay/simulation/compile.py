@@ -11,7 +11,7 @@ import numpy as np
 from calm_relay.simulation.columns import AC
 from calm_relay.simulation.flow import run_case
 from calm_relay.simulation.kernel.records import MOST_NODES, NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
-from calm_relay.simulation.pack import Packed
+from calm_relay.simulation.pack import Packed, usual_bank
 
 # The longest first, so that two processes are done at about the same time.
 SHARES = ((4, 0), (3, 2, 1))
@@ -22,7 +22,7 @@ def warm_kernel(nodes: int = 1) -> None:
     records = np.zeros(nodes, NODE_DTYPE)
     records["rated_w"] = records["ac_out_w"] = records["eta_c"] = records["eta_d"] = 1.0
     plant = np.zeros(1, PLANT_DTYPE)[0]
-    plant["step_h"] = plant["export_w"] = plant["import_w"] = plant["transfer_w"] = 1.0
+    plant["step_h"] = plant["export_w"] = plant["import_w"] = plant["transfer_w"] = plant["target_w"] = 1.0
     packed = Packed(
         node_ids=tuple(f"warm{k}" for k in range(nodes)),
         nodes=records,
@@ -32,6 +32,7 @@ def warm_kernel(nodes: int = 1) -> None:
         give=np.zeros(nodes, np.int64),
         codes=np.zeros((1, nodes), np.int8),
         pv_dc=np.zeros((1, nodes)),
+        bank=usual_bank(nodes),
         ac=np.zeros((1, len(AC))),
         assumed=frozenset(),
     )

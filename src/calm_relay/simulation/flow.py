@@ -172,7 +172,7 @@ def _run(
         if cancelled():
             raise Cancelled("the year was cancelled")
         run_steps(
-            shape, keep, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.ac,
+            shape, 4 * len(shape) + 2, keep, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac,
             begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums,
         )  # fmt: skip
     return sums, node_sums

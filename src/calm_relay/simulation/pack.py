@@ -12,16 +12,18 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar, in_window
 from calm_relay.errors import NotFeasible
 from calm_relay.job.control_models import BatteryOrder, Controls, Slot
-from calm_relay.job.models import Node, Plan
+from calm_relay.job.models import BatteryChoice, Node, Plan
 from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
-from calm_relay.library.cards import BatterySideUnit
+from calm_relay.library.cards import BatteryCard, BatterySideUnit
 from calm_relay.pv.array import night_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.columns import AC
 from calm_relay.simulation.kernel.records import (
     BACKUP,
     CHARGE_FROM_GRID,
+    CLIPPED_ONLY,
+    DISCHARGE_TO_GRID,
     GRID,
     HOLD,
     MOST_NODES,
@@ -30,10 +32,16 @@ from calm_relay.simulation.kernel.records import (
     PLANT_DTYPE,
     SLOT_DTYPE,
     SURPLUS_ONLY,
+    TIMER,
+    USUAL_BANK,
 )
 
 Array = NDArray[np.float64]
-SLOT_KINDS = {"charge_from_grid": CHARGE_FROM_GRID, "surplus_only": SURPLUS_ONLY, "hold": HOLD}
+AMPS_COLUMNS = ("charge_empty_w", "charge_full_w", "discharge_empty_w", "discharge_full_w")
+SLOT_KINDS = {
+    "charge_from_grid": CHARGE_FROM_GRID, "surplus_only": SURPLUS_ONLY, "hold": HOLD, "clipped_only": CLIPPED_ONLY,
+    "discharge_to_grid": DISCHARGE_TO_GRID, "timer": TIMER,
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -50,6 +58,7 @@ class Packed:
     """Kernel inputs of one plan; `node_ids` in priority order, `assumed` names every value no card gave.
 
     A code is the slot's number times `reserves` plus the place of the season's reserve among those that differ.
+    `bank` (steps or 1, nodes, 4): what changes from step to step at a battery (`kernel.records.BANK`); one row where nothing does.
     `take`, `give` (nodes,): the turn of each node's group in charging and in discharging; one turn is shared in proportion.
     """
 
@@ -61,6 +70,7 @@ class Packed:
     give: NDArray[np.int64]
     codes: NDArray[np.int8]
     pv_dc: Array
+    bank: Array
     ac: Array
     assumed: frozenset[str]
     reserves: int = 1
@@ -126,7 +136,9 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     to_battery = cards.inverter(node.card).pv_to_battery_max_w
     if to_battery is not None:
         out["pv_to_battery_w"] = to_battery
-    out["eta_c"] = out["eta_d"] = out["soc_max"] = out["taper_soc"] = out["taper_end"] = 1.0
+    out["eta_c"] = out["eta_d"] = out["soc_max"] = out["taper_soc"] = out["taper_end"] = out["peak_hold"] = 1.0
+    for name in AMPS_COLUMNS:
+        out[name] = math.inf
     if node.battery is None:
         return out
     battery = cards.battery(node.battery.card)
@@ -136,12 +148,22 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     charge = known(chain.terminals_limit_w(charging), unit.ac_rated_w, "battery charge limit, the AC rating")
     give = known(chain.terminals_limit_w(giving), unit.ac_rated_w, "battery discharge limit, the AC rating")
     eta = battery.one_way_frac
+    _volts_follow(out, unit, battery, node.battery)
     out["capacity_wh"] = chain.capacity_wh(battery, node.battery)
     out["soc_min"], out["soc_max"], out["reserve"] = low, high, min(reserve, high)
     out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, eta, eta
     out["taper_soc"], out["taper_end"] = battery.taper_soc_frac, battery.taper_end_frac
     out["auxiliary_w"] = battery.auxiliary_w
     return out
+
+
+def _volts_follow(out: np.void, unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> None:
+    """Put down what the amps of a low-voltage bank make at its empty and full volts."""
+    volts = chain.stack_volts(battery, choice.modules)
+    for end in ("charge", "discharge"):
+        amps = chain.end_amps(unit, battery, choice, charging=end == "charge")
+        if amps is not None and chain.is_low_voltage(battery, choice):
+            out[f"{end}_empty_w"], out[f"{end}_full_w"] = amps * volts.empty_v, amps * volts.full_v
 
 
 def slot_codes(controls: Controls, calendar: YearCalendar, node_id: str = "") -> NDArray[np.int8]:
@@ -222,6 +244,11 @@ def _slot_table(slots: tuple[Slot, ...], n: int, levels: Sequence[float]) -> NDA
     return table[:n]
 
 
+def usual_bank(nodes: int) -> Array:
+    """Return the one row of batteries at which nothing changes from step to step. (1, nodes, 4) [Wh, 0 to 1, 0 to 1, W]"""
+    return np.tile(np.array(USUAL_BANK), (1, nodes, 1))
+
+
 def pack_plan(
     plan: Plan,
     cards: CardBook,
@@ -230,6 +257,7 @@ def pack_plan(
     pv_dc_w: dict[str, Array],
     ac_inputs_w: Array,
     reserve_by_month: Sequence[float] | None = None,
+    bank: Array | None = None,
 ) -> Packed:
     """Return the kernel's inputs for a plan.
 
@@ -241,6 +269,8 @@ def pack_plan(
         Columns as in `columns.AC_COLUMNS`. [W]
     reserve_by_month : sequence of 12, or None
         Reserve of each month; None: the plan's common one. [0 to 1]
+    bank : ndarray (steps, nodes, 4), or None
+        What changes at the batteries, columns as in `kernel.records.BANK`; None: nothing does. [Wh, 0 to 1, 0 to 1, W]
 
     Raises
     ------
@@ -259,6 +289,7 @@ def pack_plan(
     records = np.zeros(len(nodes), NODE_DTYPE)
     for k, (node, unit) in enumerate(rows):
         records[k] = _node_record(node, unit, cards, levels[0], assumed)
+        records[k]["peak_hold"] = plan.controls.peak_hold_soc_frac
     pv = np.zeros((steps, len(nodes)))
     for k, node in enumerate(nodes):
         if node.id in pv_dc_w:
@@ -267,6 +298,8 @@ def pack_plan(
     plant["step_h"] = calendar.step_h
     plant["export_w"], plant["import_w"], plant["transfer_w"] = limits.export_w, limits.import_w, limits.transfer_w
     plant["bias_w"] = plan.controls.meter_bias_w
+    plant["target_w"] = math.inf if plan.controls.peak_target_w is None else plan.controls.peak_target_w
+    plant["at_device"] = plan.controls.sensor == "device"
     take, give = sharing(records, plan.controls.battery_order)
     codes = np.zeros((steps, len(nodes)), dtype=np.int8)
     for k, node in enumerate(nodes):
@@ -280,6 +313,7 @@ def pack_plan(
         give=give,
         codes=np.ascontiguousarray(codes),
         pv_dc=np.ascontiguousarray(pv),
+        bank=usual_bank(len(nodes)) if bank is None else np.ascontiguousarray(bank),
         ac=np.ascontiguousarray(ac_inputs_w, dtype=np.float64),
         assumed=frozenset(assumed),
         reserves=len(levels),

@@ -6,6 +6,7 @@ With ``NUMBA_DISABLE_JIT=1`` the same source runs as plain Python.
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -28,6 +29,8 @@ inside = njit(nogil=True, error_model="numpy", forceinline=True, no_cpython_wrap
 _WORK_BYTES = MOST_NODES * WORK_DTYPE.itemsize
 _TERMS_BYTES = MOST_NODES * TERMS_DTYPE.itemsize
 _BUS_BYTES = BUS_DTYPE.itemsize
+# A list of calls, put into the caller before anything is compiled: else each level would be optimised anew with all below it.
+thin = njit(nogil=True, error_model="numpy", inline="always")
 
 
 @intrinsic
@@ -42,6 +45,28 @@ def _on_stack(typingctx, size):
         return builder.bitcast(place, ir.IntType(8).as_pointer())
 
     return types.voidptr(size), codegen
+
+
+@intrinsic
+def _root(typingctx, value):
+    """Return the square root by the machine's own instruction: the library's function sets an error word, and vectors end there."""
+
+    def codegen(context, builder, sig, args):
+        double = ir.DoubleType()
+        name = builder.module.declare_intrinsic("llvm.sqrt", [double])
+        return builder.call(name, args)
+
+    return types.float64(types.float64), codegen
+
+
+def root(value):
+    """Return the square root of a number that is not negative. [any]"""
+    return math.sqrt(value)
+
+
+@overload(root, inline="always")
+def _root_of(value):
+    return lambda value: _root(value)
 
 
 def work_table():

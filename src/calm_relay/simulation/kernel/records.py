@@ -9,9 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 WISH_W = 1e-6  # a wish below this is none (D6)
-OWN_USE, CHARGE_FROM_GRID, SURPLUS_ONLY, HOLD = 0, 1, 2, 3
+OWN_USE, CHARGE_FROM_GRID, SURPLUS_ONLY, HOLD, CLIPPED_ONLY, DISCHARGE_TO_GRID, TIMER = range(7)
 BACKUP, GRID = 0, 1
 MOST_NODES = 4
+# Numbers of the nodes in calls: plain ones would be types of their own, and each function would be compiled for each.
+FIRST, SECOND, THIRD, FOURTH = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
 
 
 def _record(*names: str) -> np.dtype[np.void]:
@@ -21,38 +23,49 @@ def _record(*names: str) -> np.dtype[np.void]:
 NODE_DTYPE = _record(
     "side", "ac_out_w", "ac_in_w", "rated_w", "p_self_w", "a", "b", "charge_p_self_w", "charge_a", "charge_b", "night_w",
     "grid_port_w", "backup_port_w", "pv_to_battery_w", "capacity_wh", "soc_min", "soc_max", "reserve", "charge_w", "discharge_w",
-    "eta_c", "eta_d", "taper_soc", "taper_end", "auxiliary_w",
+    "eta_c", "eta_d", "taper_soc", "taper_end", "auxiliary_w", "peak_hold",
+    "charge_empty_w", "charge_full_w", "discharge_empty_w", "discharge_full_w",
 )  # fmt: skip
 SLOT_DTYPE = _record("kind", "power_w", "target", "floor")
-PLANT_DTYPE = _record("step_h", "export_w", "import_w", "transfer_w", "bias_w")
+# `target_w`: peak shaving; `at_device`: 1 where the sensor stands at the transfer device, 0 at the meter (D8).
+PLANT_DTYPE = _record("step_h", "export_w", "import_w", "transfer_w", "bias_w", "target_w", "at_device")
+# What changes from step to step at a battery: room kept for what will be clipped, parts of the limits that the cells' temperature
+# leaves, heating at the terminals.
+BANK = ("keep_wh", "charge_part", "discharge_part", "heat_w")
+BANK_KEEP, BANK_CHARGE, BANK_DISCHARGE, BANK_HEAT = range(4)
+USUAL_BANK = (0.0, 1.0, 1.0, 0.0)
 
 # A node's constants as the step needs them: nothing is divided by a constant twice.
 TERMS_DTYPE = _record(
     "backup", "ac_out", "ac_in", "p_self", "slope", "curve", "charge_p_self", "charge_slope", "charge_curve", "night",
     "grid_port", "backup_port", "pv_to_battery", "capacity", "full", "charge", "discharge", "eta_c", "eta_d", "auxiliary",
-    "taper_from", "taper_slope", "give_per_wh", "wh_per_give", "take_per_wh", "wh_per_take", "take_turn", "give_turn",
+    "taper_from", "taper_slope", "give_per_wh", "wh_per_give", "take_per_wh", "wh_per_take", "take_turn", "give_turn", "hold",
+    "charge_empty", "charge_more", "discharge_empty", "discharge_more",
 )  # fmt: skip
 # A slot of a node, its levels in Wh.
 RULE_DTYPE = _record("kind", "power", "target", "floor")
 
-# What a node does in one step; `pv` to `aux_ac` hold for the whole step, the rest for one pass over it.
+# What a node does in one step; `pv` to `timer` hold for the whole step, the rest for one pass over it. `charge` is the most the
+# battery takes, `free` the most without what would be clipped; `give` and `level` are of the energy that (7) may use just now,
+# above the peak-hold or, for what is above the target, above the floor.
 WORK_DTYPE = _record(
-    "pv", "floor", "e1", "charge", "give", "ac_max", "below", "off_ac", "pv_pay", "bat_pay", "aux_dc", "aux_ac", "target", "power",
-    "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "fixed",
+    "pv", "floor", "e1", "charge", "free", "give_usual", "give_peak", "level_usual", "ac_max", "below", "off_ac", "pv_pay",
+    "bat_pay", "aux_dc", "aux_ac", "target", "power", "most", "timer",
+    "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "fixed", "give", "level", "still",
 )  # fmt: skip
 # What the nodes of a step share: D without what slots draw, P_T likewise, controllable PV-only of both sides, the slots' grid
 # charging, what was lost, own draws, surplus charging at work. While a node sends to others: what it can, what it has so far, its
-# side, and what the bias kept back from the house.
+# side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see.
 BUS_DTYPE = _record(
     "demand", "through", "pv_b", "pv_g", "slots", "slots_b", "lost_device", "lost_cap", "own_b", "own_g", "surplus",
-    "best", "sent", "sender_b", "house",
+    "best", "sent", "sender_b", "house", "beyond",
 )  # fmt: skip
 
 
 def terms_of(
     nodes: NDArray[np.void], step_h: float, take_turn: NDArray[np.int64], give_turn: NDArray[np.int64]
 ) -> NDArray[np.void]:
-    """Return the constants of each node: Wh for shares of capacity, W per Wh of a step, reciprocals for divisors. (nodes,) [W, Wh]"""
+    """Return the constants of each node: Wh for shares of capacity, W per Wh of a step, no divisors. (nodes,) [W, Wh]"""
     out = np.zeros(len(nodes), TERMS_DTYPE)
     wh = nodes["capacity_wh"]
     out["backup"] = nodes["side"] == BACKUP
@@ -60,7 +73,8 @@ def terms_of(
         ("ac_out", "ac_out_w"), ("ac_in", "ac_in_w"), ("p_self", "p_self_w"), ("charge_p_self", "charge_p_self_w"),
         ("night", "night_w"), ("grid_port", "grid_port_w"), ("backup_port", "backup_port_w"),
         ("pv_to_battery", "pv_to_battery_w"), ("capacity", "capacity_wh"), ("charge", "charge_w"), ("discharge", "discharge_w"),
-        ("eta_c", "eta_c"), ("eta_d", "eta_d"), ("auxiliary", "auxiliary_w"),
+        ("eta_c", "eta_c"), ("eta_d", "eta_d"), ("auxiliary", "auxiliary_w"), ("charge_empty", "charge_empty_w"),
+        ("discharge_empty", "discharge_empty_w"),
     ):  # fmt: skip
         out[mine] = nodes[theirs]
     out["slope"], out["curve"] = 1.0 + nodes["a"], nodes["b"] / nodes["rated_w"]
@@ -69,7 +83,12 @@ def terms_of(
     tapers = (nodes["taper_soc"] < nodes["soc_max"]) & (wh > 0)
     span = np.where(tapers, (nodes["soc_max"] - nodes["taper_soc"]) * wh, 1.0)
     out["taper_from"] = np.where(tapers, nodes["taper_soc"] * wh, np.inf)
-    out["taper_slope"] = np.where(tapers, nodes["charge_w"] * (1.0 - nodes["taper_end"]) / span, 0.0)
+    out["taper_slope"] = np.where(tapers, (1.0 - nodes["taper_end"]) / span, 0.0)
+    out["hold"] = nodes["peak_hold"] * wh
+    for end in ("charge", "discharge"):  # power is amps × volts, and volts follow the charge
+        follows = np.isfinite(nodes[f"{end}_empty_w"]) & (wh > 0)
+        more = np.where(follows, nodes[f"{end}_full_w"], 0.0) - np.where(follows, nodes[f"{end}_empty_w"], 0.0)
+        out[f"{end}_more"] = more / np.where(follows, wh, 1.0)
     out["give_per_wh"], out["wh_per_give"] = nodes["eta_d"] / step_h, step_h / nodes["eta_d"]
     out["take_per_wh"], out["wh_per_take"] = 1.0 / (nodes["eta_c"] * step_h), nodes["eta_c"] * step_h
     out["take_turn"], out["give_turn"] = take_turn, give_turn
@@ -83,6 +102,6 @@ def rules_of(nodes: NDArray[np.void], slots: NDArray[np.void]) -> NDArray[np.voi
     wh = nodes["capacity_wh"][:, None]
     out["target"] = slots["target"] * wh
     floor = np.maximum(np.maximum(nodes["soc_min"], nodes["reserve"])[:, None], slots["floor"])
-    to_target = (slots["kind"] == CHARGE_FROM_GRID) | (slots["kind"] == SURPLUS_ONLY)
+    to_target = np.isin(slots["kind"], (CHARGE_FROM_GRID, SURPLUS_ONLY, TIMER))
     out["floor"] = np.where(to_target, np.maximum(floor, slots["target"]), floor) * wh
     return out

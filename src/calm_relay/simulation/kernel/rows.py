@@ -51,6 +51,7 @@ from calm_relay.simulation.columns import (
     SYS_IMPORT_EXCEEDED,
     SYS_LOAD,
     SYS_OWN_DRAW,
+    SYS_PEAK_EXCEEDED,
     SYS_PV_AC,
     SYS_PV_ONLY,
     SYS_PV_ONLY_LOST_CAP,
@@ -64,7 +65,7 @@ from calm_relay.simulation.columns import (
     SYS_UNSERVED,
 )
 from calm_relay.simulation.kernel.jit import inside
-from calm_relay.simulation.kernel.records import WISH_W
+from calm_relay.simulation.kernel.records import FIRST, FOURTH, SECOND, THIRD, WISH_W
 from calm_relay.simulation.kernel.rules import out_dc_w, passes
 
 
@@ -163,24 +164,24 @@ def finish_step(shape, nd, p, ac, t, row, energy, energy_pv, w, b, system, serie
     never = ac[t, AC_NEVER]
     own = b[0].own_b + b[0].own_g
     slots_w = b[0].slots
-    demand = b[0].demand + slots_w
+    demand = b[0].demand + slots_w + b[0].beyond
     through = b[0].through + b[0].slots_b
     pv_only = b[0].pv_b + ac[t, AC_PV_B_FIXED] + b[0].pv_g + ac[t, AC_PV_G_FIXED]
     pv_total, battery_total, battery_pv, charge_total = pv_only, 0.0, 0.0, 0.0
     if n > 0:
-        of_pv, of_battery, its_pv = _name_losses(0, nd, energy, energy_pv, w, row, series, node_sums)
+        of_pv, of_battery, its_pv = _name_losses(FIRST, nd, energy, energy_pv, w, row, series, node_sums)
         pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
         charge_total += w[0].taken
     if n > 1:
-        of_pv, of_battery, its_pv = _name_losses(1, nd, energy, energy_pv, w, row, series, node_sums)
+        of_pv, of_battery, its_pv = _name_losses(SECOND, nd, energy, energy_pv, w, row, series, node_sums)
         pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
         charge_total += w[1].taken
     if n > 2:
-        of_pv, of_battery, its_pv = _name_losses(2, nd, energy, energy_pv, w, row, series, node_sums)
+        of_pv, of_battery, its_pv = _name_losses(THIRD, nd, energy, energy_pv, w, row, series, node_sums)
         pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
         charge_total += w[2].taken
     if n > 3:
-        of_pv, of_battery, its_pv = _name_losses(3, nd, energy, energy_pv, w, row, series, node_sums)
+        of_pv, of_battery, its_pv = _name_losses(FOURTH, nd, energy, energy_pv, w, row, series, node_sums)
         pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
         charge_total += w[3].taken
 
@@ -199,7 +200,8 @@ def finish_step(shape, nd, p, ac, t, row, energy, energy_pv, w, b, system, serie
     battery_own = min(rest, own - pv_own)
     rest -= battery_own
     battery_grid = min(rest, max(0.0, exported - pv_grid))
-    battery_charge = rest - battery_grid
+    battery_charge = min(rest - battery_grid, charge_total - pv_charge)
+    battery_house += rest - battery_grid - battery_charge  # a sensor at the device does not know what PV beyond it serves
     pv_part = battery_pv / battery_total if battery_total > 0.0 else 0.0
     # PV goes first to what charges from surplus, the rest in proportion; what batteries gave to others lies on what is open.
     surplus_part, slot_part, battery_part = 0.0, 0.0, 0.0
@@ -212,13 +214,13 @@ def finish_step(shape, nd, p, ac, t, row, energy, energy_pv, w, b, system, serie
         battery_part = pv_part * battery_charge / open_w if open_w > 0.0 else 0.0
     parts = surplus_part, slot_part, battery_part
     if n > 0:
-        _move_energy(0, nd, energy, energy_pv, *parts, w, row, series, node_sums)
+        _move_energy(FIRST, nd, energy, energy_pv, *parts, w, row, series, node_sums)
     if n > 1:
-        _move_energy(1, nd, energy, energy_pv, *parts, w, row, series, node_sums)
+        _move_energy(SECOND, nd, energy, energy_pv, *parts, w, row, series, node_sums)
     if n > 2:
-        _move_energy(2, nd, energy, energy_pv, *parts, w, row, series, node_sums)
+        _move_energy(THIRD, nd, energy, energy_pv, *parts, w, row, series, node_sums)
     if n > 3:
-        _move_energy(3, nd, energy, energy_pv, *parts, w, row, series, node_sums)
+        _move_energy(FOURTH, nd, energy, energy_pv, *parts, w, row, series, node_sums)
 
     _note(system, row, sums, SYS_LOAD, house)
     _note(system, row, sums, SYS_OWN_DRAW, own)
@@ -249,4 +251,5 @@ def finish_step(shape, nd, p, ac, t, row, energy, energy_pv, w, b, system, serie
     _note(system, row, sums, SYS_UNSERVED, 0.0)
     _note(system, row, sums, SYS_CAP_EXCEEDED, max(0.0, exported - p.export_w))
     _note(system, row, sums, SYS_IMPORT_EXCEEDED, max(0.0, imported - p.import_w))
+    _note(system, row, sums, SYS_PEAK_EXCEEDED, max(0.0, imported - p.target_w))
     _note(system, row, sums, SYS_DEVICE_EXCEEDED, max(0.0, abs(through) - p.transfer_w))

@@ -9,8 +9,15 @@ from __future__ import annotations
 
 import numpy as np
 
-from calm_relay.simulation.kernel.jit import inside
-from calm_relay.simulation.kernel.records import CHARGE_FROM_GRID, HOLD, WISH_W
+from calm_relay.simulation.kernel.jit import inside, root
+from calm_relay.simulation.kernel.records import (
+    CHARGE_FROM_GRID,
+    CLIPPED_ONLY,
+    DISCHARGE_TO_GRID,
+    HOLD,
+    TIMER,
+    WISH_W,
+)
 
 
 @inside
@@ -27,7 +34,7 @@ def inverter_ac_w(p_dc, p_self, slope, curve):
     over = p_dc - p_self
     if over <= 0.0:
         return 0.0
-    return 2.0 * over / (slope + np.sqrt(slope * slope + 4.0 * curve * over))
+    return 2.0 * over / (slope + root(slope * slope + 4.0 * curve * over))
 
 
 @inside
@@ -49,16 +56,16 @@ def passes(k, nd, w):
 
 
 @inside
-def charge_limit_w(k, nd, energy):
+def charge_limit_w(k, nd, energy, part):
     """DC charge limit at the energy at the start of the step: straight from the taper SoC to a part of it at SoC_max (D3)."""
-    limit = nd[k].charge
+    limit = min(nd[k].charge, nd[k].charge_empty + nd[k].charge_more * energy) * part
     if energy > nd[k].taper_from:
-        limit -= nd[k].taper_slope * (min(energy, nd[k].full) - nd[k].taper_from)
+        limit *= 1.0 - nd[k].taper_slope * (min(energy, nd[k].full) - nd[k].taper_from)
     return limit
 
 
 @inside
-def prepare(k, nd, rule, pv, load_b, energy, w):
+def prepare(k, nd, p, rule, pv, load_b, energy, keep, charge_part, discharge_part, heat, w):
     """Fill node k's work with what holds for the whole step: floor, room, what it may give, who pays standby (D3, D4, D9)."""
     capacity = nd[k].capacity
     kind = rule.kind
@@ -67,23 +74,36 @@ def prepare(k, nd, rule, pv, load_b, energy, w):
     spare_w = 0.0
     if capacity > 0.0 and not hold:
         spare_w = max(0.0, (energy - floor) * nd[k].give_per_wh)
-    aux_dc = min(nd[k].auxiliary, spare_w)
+    auxiliary = nd[k].auxiliary + heat
+    aux_dc = min(auxiliary, spare_w)
     e1 = energy
-    charge, give = 0.0, 0.0
+    level = max(floor, nd[k].hold) if p.target_w < np.inf else floor
+    charge, free, give, give_peak = 0.0, 0.0, 0.0, 0.0
+    below = (kind == CHARGE_FROM_GRID or kind == TIMER) and capacity > 0.0
     if capacity > 0.0:
         e1 -= aux_dc * nd[k].wh_per_give
+        below = below and e1 < rule.target - 1e-9
         if not hold:
-            charge = min(charge_limit_w(k, nd, energy), max(0.0, (nd[k].full - e1) * nd[k].take_per_wh))
-            give = min(nd[k].discharge, max(0.0, (e1 - floor) * nd[k].give_per_wh))
+            room = nd[k].full - e1
+            charge = min(charge_limit_w(k, nd, energy, charge_part), max(0.0, room * nd[k].take_per_wh))
+            free = charge if below else min(charge, max(0.0, (room - keep) * nd[k].take_per_wh))
+            most = min(nd[k].discharge, nd[k].discharge_empty + nd[k].discharge_more * energy) * discharge_part
+            give = min(most, max(0.0, (e1 - level) * nd[k].give_per_wh))
+            give_peak = min(most, max(0.0, (e1 - floor) * nd[k].give_per_wh))
+    if kind == CLIPPED_ONLY or kind == DISCHARGE_TO_GRID:
+        free = 0.0
     w[k].pv = pv
     w[k].floor = floor
     w[k].target = rule.target
     w[k].power = rule.power
     w[k].e1 = e1
     w[k].charge = charge
-    w[k].give = give
+    w[k].free = free
+    w[k].give_usual = give
+    w[k].give_peak = give_peak
+    w[k].level_usual = level
     w[k].aux_dc = aux_dc
-    w[k].aux_ac = nd[k].auxiliary - aux_dc
+    w[k].aux_ac = auxiliary - aux_dc
     w[k].pv_pay = min(nd[k].night, pv)
     w[k].bat_pay = min(nd[k].night - w[k].pv_pay, spare_w - aux_dc)
     w[k].off_ac = nd[k].night - w[k].pv_pay - w[k].bat_pay
@@ -96,7 +116,9 @@ def prepare(k, nd, rule, pv, load_b, energy, w):
     else:
         most = min(most, load_b + nd[k].grid_port)
     w[k].ac_max = most
-    w[k].below = 1.0 if kind == CHARGE_FROM_GRID and e1 < rule.target - 1e-9 else 0.0
+    w[k].below = 1.0 if below else 0.0
+    w[k].timer = 1.0 if below and kind == TIMER else 0.0
+    w[k].most = rule.power if kind == DISCHARGE_TO_GRID else np.inf
     w[k].usual = 0.0
     w[k].on = 0.0
 
@@ -119,6 +141,21 @@ def begin_pass(k, nd, w, b):
     w[k].dis = 0.0
     w[k].device = 0.0
     w[k].grant = 0.0
+    w[k].still = w[k].most
+    w[k].give = w[k].give_usual
+    w[k].level = w[k].level_usual
+
+
+@inside
+def cap_seen_w(p):
+    """Return the export cap where the sensor stands: none gets out past a sensor at the device (D8). [W]"""
+    return 0.0 if p.at_device > 0.0 else p.export_w
+
+
+@inside
+def import_seen_w(p):
+    """Return what charging may draw up to: import limit and peak target (D9). [W]"""
+    return min(p.import_w, p.target_w)
 
 
 @inside
@@ -164,7 +201,10 @@ def charge_from_own_pv(k, nd, w):
     """(3): the DC PV left charges node k's own battery."""
     left = w[k].pv - w[k].pv_inv
     if left > WISH_W:
-        w[k].c_pv = min(left, nd[k].pv_to_battery, w[k].charge)
+        most = w[k].free
+        if most < w[k].charge:  # what would be clipped is stored all the same
+            most = min(w[k].charge, max(most, w[k].pv - passes(k, nd, w)))
+        w[k].c_pv = min(left, nd[k].pv_to_battery, most)
 
 
 @inside
@@ -174,7 +214,7 @@ def pv_to_house(k, nd, p, w, b):
     have = w[k].pv - w[k].c_pv
     if demand <= WISH_W or have <= nd[k].p_self:
         return
-    want = demand - max(0.0, p.bias_w - p.export_w)
+    want = demand - max(0.0, p.bias_w - cap_seen_w(p))
     if nd[k].backup > 0.0:  # a cut never pushes the device further over
         want = max(want, min(demand, b[0].through - p.transfer_w))
     want = min(want, w[k].ac_max, outwards_w(k, nd, p, b))
@@ -196,7 +236,7 @@ def take(k, nd, watts, w, b):
     total = min(w[k].taken + watts, nd[k].ac_in)
     if total - w[k].taken <= WISH_W:
         return 0.0
-    dc = w[k].charge - w[k].c_pv
+    dc = w[k].free - w[k].c_pv
     most = inverter_dc_w(dc, nd[k].charge_p_self, nd[k].charge_slope, nd[k].charge_curve)
     if total >= most:
         total = most
@@ -218,9 +258,10 @@ def may_take(k, nd, w):
     """Return whether node k may charge from AC: one direction; who has DC PV over does not import (D5). [bool]"""
     return (
         w[k].on >= 0.0
+        and w[k].timer == 0.0
         and w[k].out == 0.0
         and w[k].pv - w[k].pv_inv - w[k].c_pv <= WISH_W
-        and w[k].charge > w[k].c_pv
+        and w[k].free > w[k].c_pv
         and room_wh(k, nd, w) > 0.0
     )
 
@@ -234,7 +275,21 @@ def room_wh(k, nd, w):
 @inside
 def usable_wh(k, nd, w):
     """Return the usable energy left, at the terminals: the weight when giving (D6). [Wh]"""
-    return (w[k].e1 - w[k].floor) * nd[k].eta_d
+    return (w[k].e1 - w[k].level) * nd[k].eta_d
+
+
+@inside
+def open_hold(k, w):
+    """Let node k's energy below the peak-hold serve what is above the target (D9)."""
+    w[k].give = w[k].give_peak
+    w[k].level = w[k].floor
+
+
+@inside
+def close_hold(k, w):
+    """Keep node k's energy below the peak-hold again."""
+    w[k].give = w[k].give_usual
+    w[k].level = w[k].level_usual
 
 
 @inside
@@ -312,7 +367,7 @@ def after_sending(k, nd, w, b):
 def give(k, nd, p, want, w, b):
     """(7): the battery of node k adds up to `want` AC watts; returns what it added. [W]"""
     out = w[k].out
-    want = min(want, w[k].ac_max - out, outwards_w(k, nd, p, b))
+    want = min(want, w[k].ac_max - out, outwards_w(k, nd, p, b), w[k].still)
     if want <= WISH_W:
         return 0.0
     total = out + want
@@ -328,8 +383,16 @@ def give(k, nd, p, want, w, b):
     w[k].dis = need - from_pv - back  # then the battery
     w[k].pv_inv = from_pv + back
     w[k].c_pv -= back
+    w[k].still -= gain
     put_out(k, nd, gain, w, b)
     return gain
+
+
+@inside
+def discharge_to_grid(k, nd, p, cap, never, w, b):
+    """A slot that discharges to the grid: what of its W the house did not take, up to cap and floor (D9)."""
+    if w[k].still < np.inf and w[k].taken == 0.0 and min(never, b[0].demand) <= WISH_W:
+        give(k, nd, p, max(0.0, cap + b[0].demand + b[0].slots), w, b)
 
 
 @inside
@@ -385,7 +448,7 @@ def export_pv(k, nd, p, cap, w, b):
 @inside
 def cut_slot(k, nd, over, w, b):
     """(8): cut node k's grid charging by what is imported above the limit; returns what is over still, and whether k went off."""
-    if over <= WISH_W or w[k].grant <= 0.0:
+    if over <= WISH_W or w[k].grant <= 0.0 or w[k].timer > 0.0:
         return over, False
     cut = min(over, w[k].grant)
     b[0].slots -= cut
@@ -404,9 +467,10 @@ def cut_slot(k, nd, over, w, b):
 def changed(k, p, w, b):
     """Return whether node k is on or off, or follows the usual order, otherwise than the pass assumed (D4, D9). [bool]"""
     again = False
-    if comes_first(k, w) and w[k].taken == 0.0 and w[k].c_pv > 0.0 and b[0].demand > p.import_w + WISH_W:
-        w[k].usual = 1.0
-        again = True
+    if comes_first(k, w) and w[k].timer == 0.0 and w[k].taken == 0.0 and w[k].c_pv > 0.0:
+        if b[0].demand > import_seen_w(p) + WISH_W:
+            w[k].usual = 1.0
+            again = True
     runs = w[k].out > 0.0 or w[k].taken > 0.0
     if w[k].on == 0.0 and runs:
         w[k].on = 1.0
