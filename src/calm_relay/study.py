@@ -243,7 +243,9 @@ class Study:
     def flow_key(self, job: Job, plan: Plan) -> str:
         cards = job.cards()
         dc = [self._dc_key(job, plan, cards, i) if node.strings else "" for i, node in enumerate(plan.nodes)]
-        return content_key("flow", stages.select_flow(job, plan, cards), dc, self.house_key(job))
+        placed = any(node.battery is not None and node.battery.place is not None for node in plan.nodes)
+        warmth = (self.weather_key(job), job.pack) if placed else ""
+        return content_key("flow", stages.select_flow(job, plan, cards), dc, self.house_key(job), warmth)
 
     def dc(self, job: Job, plan: Plan) -> dict[str, stages.NodeDc]:
         """Return the DC power of every node of a plan; zeros for nodes without strings."""
@@ -314,7 +316,8 @@ class Study:
             progress(f"{plan.letter}: strings")
             dc = self.dc(job, plan)
             progress(f"{plan.letter}: the year at {self.step_s // 60} min")
-            return make_flow(job, plan, job.cards(), self.calendar(job), self.house(job), dc, cancelled)
+            air_c = self.weather(job).air_c
+            return make_flow(job, plan, job.cards(), self.calendar(job), self.house(job), dc, air_c, cancelled)
 
         found: PlanFlow = self._stage("flow", self.flow_key(job, plan), make, lambda f: f.nbytes)
         return found

@@ -37,7 +37,7 @@ LABELS: dict[str, str] = {
     "voltage_empty_v": "Voltage when empty",
     "stacking": "Modules stand in", "bank_charge_max_w": "Bank's charge power", "bank_discharge_max_w": "Bank's discharge power",
     "dc_round_trip_frac": "DC round trip", "taper_soc_frac": "Charging slows above", "taper_end_frac": "Slows down to",
-    "auxiliary_w": "Auxiliary draw of a bank",
+    "auxiliary_w": "Auxiliary draw of a bank", "heating_w": "Heater of a bank", "heating_below_c": "Heats below",
     "no_longer_made": "No longer made", "firmware_note": "Firmware note", "height_m": "Height", "depth_m": "Depth",
     "weight_kg": "Weight", "places": "Places allowed", "temperature_min_c": "Works from", "temperature_max_c": "Works up to",
     "supplies": "Connects to", "phase_max_w": "On one phase, at most", "leg_max_w": "On one leg, at most",

@@ -6,6 +6,7 @@ import math
 from typing import Annotated, Literal
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import Field
 
 from calm_relay.library.base import AreaMm2, BoxCard, Id, Protocol, Record
@@ -26,6 +27,9 @@ class CurrentAtTemperature(Record):
 
     temperature_c: TemperatureC
     share_frac: Fraction
+
+
+Rows = tuple[CurrentAtTemperature, ...] | tuple[tuple[float, float], ...]
 
 
 class LifeAtDepth(Record):
@@ -70,6 +74,10 @@ class BatteryCard(BoxCard):
         float, Quantity("power_w"), Field(ge=0, description="drawn all the time by each bank, not by each module")
     ] = 0.0
 
+    heating_w: PowerW = Field(default=0.0, description="drawn at the terminals by each bank's heater while it is on; 0: no heater")
+    heating_below_c: TemperatureC | None = Field(
+        default=None, description="cells colder than this start the heater, which holds it"
+    )
     depth_life: tuple[LifeAtDepth, ...] = Field(default=(), max_length=12)
     warranty_throughput_wh: Annotated[float, Quantity("energy_wh"), Field(gt=0)] | None = Field(
         default=None, description="energy delivered by one module until the warranty ends"
@@ -106,12 +114,24 @@ class BatteryCard(BoxCard):
         """Terminals to cells, or back: the root of the round trip (definitions D3)."""
         return math.sqrt(self.dc_round_trip_frac)
 
+    def charge_shares(self, temperatures_c: NDArray[np.float64]) -> NDArray[np.float64] | None:
+        """Return the share of the charge current allowed at each temperature, as :meth:`charge_share_at`. (n,) [0 to 1]"""
+        return _shares_at(self._charge_rows, temperatures_c)
+
+    def discharge_shares(self, temperatures_c: NDArray[np.float64]) -> NDArray[np.float64] | None:
+        """Return the share of the discharge current allowed at each temperature; None where the card does not say. (n,) [0 to 1]"""
+        return _shares_at(self.discharge_over_temperature, temperatures_c)
+
+    @property
+    def _charge_rows(self) -> Rows:
+        return self.charge_over_temperature or (LFP_CHARGE_BY_C if self.chemistry == "LFP" else ())
+
     def charge_share_at(self, temperature_c: float) -> float | None:
         """Return the share of the charge current allowed at a temperature: the card's, for LFP else common practice.
 
         None where neither says. [0 to 1]
         """
-        return _share_at(self.charge_over_temperature or (LFP_CHARGE_BY_C if self.chemistry == "LFP" else ()), temperature_c)
+        return _share_at(self._charge_rows, temperature_c)
 
     def discharge_share_at(self, temperature_c: float) -> float | None:
         """Return the share of the discharge current allowed at a temperature; None where the card does not say. [0 to 1]"""
@@ -134,10 +154,16 @@ class BatteryCard(BoxCard):
         return float(math.exp(np.interp(at, x, y)))
 
 
-def _share_at(rows: tuple[CurrentAtTemperature, ...] | tuple[tuple[float, float], ...], temperature_c: float) -> float | None:
+def _shares_at(rows: Rows, temperatures_c: NDArray[np.float64]) -> NDArray[np.float64] | None:
     if not rows:
         return None
     pairs = sorted((r.temperature_c, r.share_frac) if isinstance(r, CurrentAtTemperature) else r for r in rows)
-    if not pairs[0][0] <= temperature_c <= pairs[-1][0]:  # outside what is said, nothing is allowed
-        return 0.0
-    return float(np.interp(temperature_c, [p[0] for p in pairs], [p[1] for p in pairs]))
+    shares: NDArray[np.float64] = np.interp(
+        temperatures_c, [p[0] for p in pairs], [p[1] for p in pairs], left=0.0, right=0.0
+    )  # outside what is said, nothing is allowed
+    return shares
+
+
+def _share_at(rows: Rows, temperature_c: float) -> float | None:
+    shares = _shares_at(rows, np.array([temperature_c]))
+    return None if shares is None else float(shares[0])

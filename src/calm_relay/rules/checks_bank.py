@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import Site
 from calm_relay.job.rows import BatteryRow
-from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_battery import battery_rows
 from calm_relay.rules.checks_pairing import LIST, battery_remedy, modules_remedy
 from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
@@ -16,23 +14,10 @@ from calm_relay.simulation.ageing import CycleCount, damage_per_year
 from calm_relay.simulation.columns import given_wh
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
+from calm_relay.year.cells import place_range_c
 
 PLACES = {"indoors": "indoors", "garage": "in a garage", "outdoors_sheltered": "outdoors covered", "outdoors": "outdoors"}
 NO_PLACE = "where the bank stands: choose its place"
-
-
-def place_range_c(site: Site, place: str, pack: Pack) -> tuple[float | None, float | None]:
-    """Return the lowest and highest air temperature at a mounting place; None where the site's extreme is not typed. [°C]"""
-    if place == "indoors":
-        return pack.value("place_indoors_low_c"), pack.value("place_indoors_high_c")
-    if place == "garage":
-        warmer, hotter = pack.value("place_garage_low_k"), pack.value("place_garage_high_k")
-    elif place == "outdoors":
-        warmer, hotter = 0.0, pack.value("place_outdoors_high_k")
-    else:
-        warmer, hotter = 0.0, pack.value("place_sheltered_high_k")
-    low = None if site.record_low_c is None else site.record_low_c + warmer
-    return low, None if site.design_high_c is None else site.design_high_c + hotter
 
 
 def _moves(c: CheckContext, row: BatteryRow, good: Sequence[str]) -> list[Remedy]:

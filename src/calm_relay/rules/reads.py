@@ -71,7 +71,8 @@ RESULTS: dict[str, str] = {
     "pv_to_battery_max_w": "charging from own strings in the year", "warranty_years": "payback against the warranty on Decide",
     "peak_efficiency_frac": "the loss, where it is not typed", "european_efficiency_frac": "the loss, where it is not typed",
     "cec_efficiency_frac": "the loss, where it is not typed", "efficiency_points": "the loss, where it is not typed",
-    "bonds_neutral": "whether a draft takes it",
+    "bonds_neutral": "whether a draft takes it", "heating_w": "energy that its heater takes in the year",
+    "heating_below_c": "hours of cold in which it may charge",
 }  # fmt: skip
 _DRILL, _RUNS, _WALL = "the blackout drill", "cable runs and lugs", "the place on the wall"
 # figure → what it is kept for: recorded with the card and shown, read by no check yet

@@ -281,6 +281,12 @@ def pack_plan(
     nodes = [node for node, _ in rows]
     if len(nodes) > MOST_NODES:
         raise NotFeasible(f"{len(nodes)} battery or hybrid inverters in one plan", f"use at most {MOST_NODES}")
+    beyond = [node.name for node in nodes if node.side == "grid"] if plan.controls.sensor == "device" else []
+    if beyond:
+        raise NotFeasible(
+            f"the sensor stands at the transfer device, and {' and '.join(beyond)} on the grid side of it",
+            "measure at the meter, or put it on the backup side",
+        )
     steps = calendar.steps
     if ac_inputs_w.shape != (steps, len(AC)):
         raise NotFeasible(f"inputs of shape {ac_inputs_w.shape} for {steps} steps", f"give one row a step, {len(AC)} columns")

@@ -16,7 +16,9 @@ from calm_relay.job.rows import battery_side_nodes, pv_only_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.load.surplus import on_surplus
+from calm_relay.packs.pack import pack_named
 from calm_relay.pv.array import PvOnlyOutput, pv_only_output
+from calm_relay.simulation.changes import with_changes
 from calm_relay.simulation.columns import (
     AC,
     AC_LOAD_B,
@@ -31,6 +33,7 @@ from calm_relay.simulation.columns import (
 )
 from calm_relay.simulation.flow import FlowTable, run_year
 from calm_relay.simulation.pack import Packed, SiteLimits, pack_plan, transfer_limit_w
+from calm_relay.year.cells import limits_by_warmth
 from calm_relay.year.stages import NodeDc
 
 Array = NDArray[np.float64]
@@ -76,7 +79,7 @@ class PlanFlow:
     @property
     def nbytes(self) -> int:
         """Bytes held by the series."""
-        arrays = self.packed.ac.nbytes + self.packed.pv_dc.nbytes + self.packed.codes.nbytes
+        arrays = self.packed.ac.nbytes + self.packed.pv_dc.nbytes + self.packed.bank.nbytes + self.packed.codes.nbytes
         return self.flow.nbytes + arrays + sum(7 * out.ac_w.nbytes for out in self.pv_only.values())
 
 
@@ -87,9 +90,10 @@ def make_flow(
     calendar: YearCalendar,
     house: HouseYear,
     dc: dict[str, NodeDc],
+    air_c: Array,
     cancelled: Cancel = lambda: False,
 ) -> PlanFlow:
-    """Run a plan's year.
+    """Run a plan's year; `air_c` (steps,) is the air's temperature. [°C]
 
     Loads on surplus are settled first: a load that comes before the battery takes what a run without batteries would export, one
     after it what the run with them exports, each day up to its need (`load.surplus`). Since it takes no more than was spare, the
@@ -105,13 +109,31 @@ def make_flow(
             if not loads:
                 continue
             measured = plan if rank == "after_battery" else _without_batteries(plan)
-            spare = spare_ac_w(_run(job, measured, cards, calendar, house, dc, cancelled), measured, cards)
+            spare = spare_ac_w(_run(job, measured, cards, calendar, house, dc, air_c, cancelled), measured, cards)
             for load in loads:
                 year = on_surplus(load, needs[load.id], spare, calendar)
                 if rank == "after_battery":
                     left_over += np.minimum(year, spare)
                 house, spare = house.with_loads({load.id: year}), np.maximum(0.0, spare - year)
-    return replace(_run(job, plan, cards, calendar, house, dc, cancelled), left_over_w=left_over)
+    return replace(_run(job, plan, cards, calendar, house, dc, air_c, cancelled), left_over_w=left_over)
+
+
+def _warmth(
+    job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, air_c: Array
+) -> tuple[dict[str, tuple[Array, Array, Array]], frozenset[str]]:
+    """Return what the cells' temperature leaves of each bank, and what had to be assumed because its place is not chosen."""
+    found, unknown, pack = {}, set(), pack_named(job.pack)
+    for node, _ in battery_side_nodes(plan, cards):
+        if node.battery is None:
+            continue
+        if node.battery.place is None:
+            unknown.add(
+                f"nodes[{node.id}]: the cells' temperature, never too cold or too warm, since the bank's place is not chosen"
+            )
+        limits = limits_by_warmth(node, cards.battery(node.battery.card), air_c, pack, calendar.step_h)
+        if limits is not None:
+            found[node.id] = limits
+    return found, frozenset(unknown)
 
 
 def _without_batteries(plan: Plan) -> Plan:
@@ -132,7 +154,14 @@ def spare_ac_w(made: PlanFlow, plan: Plan, cards: CardBook) -> Array:
 
 
 def _run(
-    job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, house: HouseYear, dc: dict[str, NodeDc], cancelled: Cancel
+    job: Job,
+    plan: Plan,
+    cards: CardBook,
+    calendar: YearCalendar,
+    house: HouseYear,
+    dc: dict[str, NodeDc],
+    air_c: Array,
+    cancelled: Cancel,
 ) -> PlanFlow:
     """Put PV-only inverters on their side of the AC bus, pack the rest and run the year."""
     load_b, load_g = house.split_w(plan.backed_up)
@@ -157,6 +186,8 @@ def _run(
     )
     pv = {node_id: d.available_w for node_id, d in dc.items()}
     packed = pack_plan(plan, cards, calendar, limits, pv, ac, plan.controls.reserve_by_month(job.site.place.latitude_deg))
+    warmth, unknown = _warmth(job, plan, cards, calendar, air_c)
+    packed = with_changes(replace(packed, assumed=packed.assumed | unknown), plan.controls.leave_room, warmth)
     return PlanFlow(
         flow=run_year(packed, cancelled),
         packed=packed,
