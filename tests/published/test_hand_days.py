@@ -3,32 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-import pytest
 
-from calm_relay.simulation.columns import NODE, SYSTEM
-from calm_relay.simulation.flow import FlowTable, run_case
-from tests.cases import packed_case
-from tests.reference_step import Around, Slot, Terms, Unit
-
-EIGHTY = Terms(0.0, 0.25, 0.0, 2000.0)  # a constant efficiency of 0.8 is a = 1/η − 1, b = p_self = 0 (definitions D4)
-
-
-def unit(side: str, night: float, charge: float, discharge: float) -> Unit:
-    return Unit(
-        side=side, out=EIGHTY, charger=EIGHTY, ac_out=2000, ac_in=2000, night=night, capacity=4000, soc_min=0, soc_max=1,
-        reserve=0, charge=charge, discharge=discharge, eta_c=0.9, eta_d=0.9,
-    )  # fmt: skip
-
-
-def day(u: Unit, slots: list[Slot], codes: list[int], pv: list[float], ac: np.ndarray, a: Around, start: float) -> FlowTable:
-    packed = packed_case([u], [slots], np.array(codes)[:, None], np.array(pv, dtype=float)[:, None], ac, a)
-    return run_case(packed, np.array([start]), np.array([0.0]))
-
-
-def check(flow: FlowTable, step: int, **expected: float) -> None:
-    row = dict(zip(SYSTEM, flow.system[step], strict=True)) | dict(zip(NODE, flow.nodes[step, 0], strict=True))
-    for name, value in expected.items():
-        assert row[name] == pytest.approx(value, abs=1e-6), (step, name)
+from tests.hand import check, day, unit
+from tests.reference_step import Around, Slot
 
 
 def test_a_dc_coupled_day_by_hand():
