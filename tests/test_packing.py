@@ -74,9 +74,11 @@ def test_each_figure_reaches_its_place(edit, field, value, demo):
 
 
 def test_stacks_in_parallel_add_amps_and_keep_their_volts(demo):
-    edits = (Edit("library[stack-3k].stacking", "parallel"), Edit("library[stack-3k].voltage_nominal_v", 100.0))
-    assert node(demo, *edits, Edit(f"{CHARGER}.charge_max_a", None))["charge_w"] == pytest.approx(5000)  # 3 × 26 A × 100 V = 7.8 kW
-    assert node(demo, *edits, Edit(f"{CHARGER}.charge_max_a", 20.0))["charge_w"] == pytest.approx(2000)
+    volts = (Edit("library[stack-3k].voltage_nominal_v", 150.0), Edit("library[stack-3k].voltage_full_v", 170.0))
+    edits = (Edit("library[stack-3k].stacking", "parallel"), *volts)
+    free = node(demo, *edits, Edit(f"{CHARGER}.charge_max_a", None))
+    assert free["charge_w"] == pytest.approx(5000)  # the unit's, below 3 × 26 A × 150 V = 11.7 kW
+    assert node(demo, *edits, Edit(f"{CHARGER}.charge_max_a", 20.0))["charge_w"] == pytest.approx(3000)
 
 
 def test_a_charger_of_its_own_and_the_loss_terms(demo):
@@ -174,6 +176,31 @@ def test_limits_bias_and_the_order_of_discharge(demo):
     assert made.take.tolist() == [0, 1], "the first charges first"
     assert [made.plant[n] for n in ("export_w", "import_w", "transfer_w", "bias_w", "step_h")] == [1000, 2000, 3000, 40, 1]
     assert [n["side"] for n in made.nodes] == [0, 0]
+
+
+def test_a_low_voltage_banks_amps_follow_its_volts(demo):
+    """Three modules of 48 V side by side: 78 A charge them, at 3 × 26 A; 44.8 V empty and 57.6 V full make their watts."""
+    low = {**demo.card("stack-3k").model_dump(), "id": "low", "stacking": "parallel", "voltage_nominal_v": 51.2,
+           "cells_in_series": 16, "internal_resistance_ohm": None, "charge_max_a": 26.0, "bank_charge_max_w": 4000.0}  # fmt: skip
+    edits = (Edit("library[+]", low), Edit(f"{BAT}.battery.card", "low"), Edit(f"{CHARGER}.battery_voltage_min_v", 40.0))
+    made = node(demo, *edits, Edit(f"{CHARGER}.charge_max_a", None), Edit(f"{CHARGER}.charge_max_w", None))
+    assert made["charge_empty_w"] == pytest.approx(78 * 16 * 2.8)
+    assert made["charge_full_w"] == pytest.approx(78 * 16 * 3.6)
+    assert made["charge_w"] == pytest.approx(4000), "the bank's own watts hold as well"
+    assert math.isinf(node(demo)["charge_empty_w"]), "at high voltage the nominal volts count"
+
+
+def test_like_units_on_one_bank_are_one_larger_unit(demo):
+    """Two of 5 kW share a load: each idles, so 2 × p_self; the quadratic part is that of half the load, twice."""
+    one, two = node(demo), node(demo, Edit(f"{BAT}.count", 2))
+    for name in ("ac_out_w", "ac_in_w", "rated_w", "p_self_w", "charge_p_self_w", "night_w"):
+        assert two[name] == pytest.approx(2 * one[name]), name
+    for name in ("a", "b", "capacity_wh", "eta_c", "auxiliary_w"):
+        assert two[name] == one[name], name
+    card = demo.card(demo.plan(A).nodes[1].card)
+    assert card.together(2).dc_w(6000.0) == pytest.approx(2 * card.dc_w(3000.0))
+    # The bank's own amps, 26 A × 192 V, do not grow with the inverters.
+    assert two["charge_w"] == pytest.approx(26 * 192)
 
 
 @pytest.mark.parametrize(

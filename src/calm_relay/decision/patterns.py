@@ -201,7 +201,7 @@ def _controls(job: Job, nodes: tuple[Node, ...], cards: CardBook) -> Controls:
     for node in nodes:
         if node.battery is not None:
             room += usable_wh(cards.battery(node.battery.card), node.battery)
-            most = max(most, cards.battery_unit(node.card).charger_in_max_w)
+            most = max(most, cards.battery_unit(node.card, node.count).charger_in_max_w)
     power = min(most, math.ceil(room / CHARGED_FRAC / window_hours(*window) / 100.0) * 100.0)
     months = dull_half(job.site.place.latitude_deg)
     slot = Slot(kind="charge_from_grid", start_h=window[0], end_h=window[1], months=months, power_w=power, target_soc_frac=1.0)

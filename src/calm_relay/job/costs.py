@@ -13,7 +13,7 @@ def equipment(plan: Plan) -> dict[str, int]:
     for node in plan.nodes:
         found[node.card] += node.count
         if node.battery is not None:
-            found[node.battery.card] += node.battery.modules * node.count
+            found[node.battery.card] += node.battery.modules  # like units stand on one bank
         for group in node.strings:
             modules = group.modules_per_string * group.parallel_strings * node.count
             found[group.module] += modules

@@ -234,7 +234,10 @@ class BatteryChoice(Record):
 
 
 class Node(Record):
-    """One inverter with what hangs on its DC side. Module-level inverters come as `count` like units of one module each."""
+    """One inverter with what hangs on its DC side.
+
+    Module-level inverters come as `count` like units of one module each, battery inverters as `count` like units on one bank.
+    """
 
     id: Id
     name: Name

@@ -177,8 +177,8 @@ def _plan_faults(
                 f"a {kind} has no battery terminals",
                 "put the battery on a hybrid or battery inverter",
             )
-        if kind in _WITH_BATTERY and node.get("count", 1) != 1:
-            yield f"{place}.count", "only PV inverters can come as several like units", "add one node for each unit"
+        if kind in _WITH_BATTERY and kind in _WITH_PV and node.get("count", 1) != 1:
+            yield f"{place}.count", "hybrids do not come as several like units: each has its own strings", "add one node for each"
         if node.get("side") == "backup" and not plan.get("transfer"):
             yield (
                 f"{place}.side",

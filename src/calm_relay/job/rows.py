@@ -40,7 +40,9 @@ def string_rows(plan: Plan, cards: CardBook) -> Iterator[tuple[Node, InverterCar
 
 def battery_side_nodes(plan: Plan, cards: CardBook) -> list[tuple[Node, BatterySideUnit]]:
     """Return the nodes that have battery terminals, in the plan's order, which is their priority."""
-    return [(node, cards.battery_unit(node.card)) for node, card in inverter_rows(plan, cards) if card.battery_terminals]
+    return [
+        (node, cards.battery_unit(node.card, node.count)) for node, card in inverter_rows(plan, cards) if card.battery_terminals
+    ]
 
 
 def pv_only_nodes(plan: Plan, cards: CardBook) -> list[tuple[Node, InverterCard]]:

@@ -40,9 +40,9 @@ class CardBook(dict[str, Card]):
         assert isinstance(card, PvInverterCard | ModuleInverterCard | HybridCard | BatteryInverterCard)
         return card
 
-    def battery_unit(self, card_id: str) -> BatterySideUnit:
-        """Return an inverter that has battery terminals."""
-        return self._typed(card_id, BatterySideUnit, "an inverter with battery terminals")
+    def battery_unit(self, card_id: str, count: int = 1) -> BatterySideUnit:
+        """Return an inverter that has battery terminals; several like ones on one bank are as one."""
+        return self._typed(card_id, BatterySideUnit, "an inverter with battery terminals").together(count)
 
     def module(self, card_id: str) -> ModuleCard:
         """Return a PV module."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field
 
@@ -109,6 +109,13 @@ class BackupBreaker(Record):
     breaker_a: CurrentA
 
 
+_EXTENSIVE = (
+    "ac_rated_w", "night_w", "phase_max_w", "leg_max_w", "ac_in_max_w", "charge_max_w", "discharge_max_w", "charge_max_a",
+    "discharge_max_a", "pv_and_ac_charge_max_w", "grid_port_max_w", "backup_port_max_w", "offgrid_continuous_va", "offgrid_peak_va",
+    "startable_lra_a", "absorb_max_w", "pass_through_a",
+)  # fmt: skip
+
+
 class BatterySideUnit(AcUnit):
     """What every unit with battery terminals has. Powers at the battery are DC watts at its terminals."""
 
@@ -139,6 +146,20 @@ class BatterySideUnit(AcUnit):
     battery_lug_max_mm2: AreaMm2 | None = None
     battery_terminals: ClassVar[bool] = True
     controllable: ClassVar[bool] = True
+
+    def together(self, count: int) -> Self:
+        """Return as many like units side by side on one bank as one unit: powers, amps and idle losses times their number.
+
+        At like shares the loss keeps its three-term form: idle times the number, the same part of the flow.
+        """
+        if count == 1:
+            return self
+        more = {name: value * count for name in _EXTENSIVE if (value := getattr(self, name)) is not None}
+        for name in ("loss", "charge_loss"):
+            terms = getattr(self, name)
+            if terms is not None:
+                more[name] = terms.model_copy(update={"p_self_w": terms.p_self_w * count})
+        return self.model_copy(update=more)
 
     @property
     def charger_loss(self) -> LossTerms:

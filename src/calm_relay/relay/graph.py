@@ -114,11 +114,11 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
 def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
     card = cards.inverter(node.card)
     battery = None
-    unit = cards.battery_unit(node.card) if card.battery_terminals else None
+    unit = cards.battery_unit(node.card, node.count) if card.battery_terminals else None
     if node.battery is not None and unit is not None:
         module = cards.battery(node.battery.card)
-        charge = chain.terminals_limit_w(chain.charge_chain(unit, module, node.battery)) or card.ac_rated_w
-        give = chain.terminals_limit_w(chain.discharge_chain(unit, module, node.battery)) or card.ac_rated_w
+        charge = chain.terminals_limit_w(chain.charge_chain(unit, module, node.battery)) or unit.ac_rated_w
+        give = chain.terminals_limit_w(chain.discharge_chain(unit, module, node.battery)) or unit.ac_rated_w
         usable = chain.usable_wh(module, node.battery)
         noun = "module" if node.battery.modules == 1 else "modules"
         battery = BatteryStation(f"{node.id}/battery", f"{node.battery.modules} {noun}", usable, charge, give)

@@ -239,7 +239,7 @@ def _node(plan: Plan, path: str) -> Node:
 def _count(c: CheckContext, node: Node, card: BatteryCard) -> int | None:
     """Return how many modules of a card are nearest in usable energy to the bank that stands there and fit its inverter."""
     assert node.battery is not None
-    unit = c.cards.battery_unit(node.card)
+    unit = c.cards.battery_unit(node.card, node.count)
     now = c.cards.batteries().get(node.battery.card)
     wanted = 0.0 if now is None else chain.usable_wh(now, node.battery)
     if now is not None and card.id == now.id:

@@ -19,6 +19,7 @@ class Link:
     name: str
     dc_w: float | None
     how: str
+    of_amps: bool = False  # amps times the bank's nominal volts
 
 
 def stack_voltage_v(card: BatteryCard, modules: int) -> float:
@@ -123,7 +124,11 @@ def battery_links(battery: BatteryCard, choice: BatteryChoice, *, charging: bool
     """Return the links of the battery itself: its modules' current at the bank's volts, and what its card says of the bank."""
     volts = stack_voltage_v(battery, choice.modules)
     amps = bank_amps(battery, choice, battery.charge_max_a if charging else battery.discharge_max_a)
-    links = [Link("battery module current", _times(amps, volts), f"{amps:g} A × {volts:g} V" if amps else "not on the card")]
+    links = [
+        Link(
+            "battery module current", _times(amps, volts), f"{amps:g} A × {volts:g} V" if amps else "not on the card", of_amps=True
+        )
+    ]
     bank_w = battery.bank_charge_max_w if charging else battery.bank_discharge_max_w
     return [*links, Link("battery bank limit", bank_w, "from the battery's card")] if bank_w is not None else links
 
@@ -138,7 +143,7 @@ def unit_links(unit: BatterySideUnit, volts: float, *, charging: bool) -> list[L
     if watts is not None:
         links.append(Link(f"inverter battery {word} power", watts, "from the inverter's card"))
     if amps is not None:
-        links.append(Link(f"inverter battery {word} current", amps * volts, f"{amps:g} A × {volts:g} V"))
+        links.append(Link(f"inverter battery {word} current", amps * volts, f"{amps:g} A × {volts:g} V", of_amps=True))
     return links
 
 
@@ -170,9 +175,9 @@ def weakest(links: list[Link]) -> Link:
     return min(known, key=lambda link: link.dc_w or 0.0) if known else links[0]
 
 
-def terminals_limit_w(links: list[Link]) -> float | None:
+def terminals_limit_w(links: list[Link], *, without_amps: bool = False) -> float | None:
     """Return the DC limit at the battery terminals: the least of all links but the last (the AC end); None if unknown. [W]"""
-    known = [link.dc_w for link in links[:-1] if link.dc_w is not None]
+    known = [link.dc_w for link in links[:-1] if link.dc_w is not None and not (without_amps and link.of_amps)]
     return min(known) if known else None
 
 

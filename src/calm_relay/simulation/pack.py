@@ -148,22 +148,27 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     charge = known(chain.terminals_limit_w(charging), unit.ac_rated_w, "battery charge limit, the AC rating")
     give = known(chain.terminals_limit_w(giving), unit.ac_rated_w, "battery discharge limit, the AC rating")
     eta = battery.one_way_frac
-    _volts_follow(out, unit, battery, node.battery)
     out["capacity_wh"] = chain.capacity_wh(battery, node.battery)
     out["soc_min"], out["soc_max"], out["reserve"] = low, high, min(reserve, high)
     out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, eta, eta
     out["taper_soc"], out["taper_end"] = battery.taper_soc_frac, battery.taper_end_frac
     out["auxiliary_w"] = battery.auxiliary_w
+    _volts_follow(out, unit, battery, node.battery)
     return out
 
 
 def _volts_follow(out: np.void, unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> None:
-    """Put down what the amps of a low-voltage bank make at its empty and full volts."""
+    """Put down what the amps of a low-voltage bank make at its empty and full volts, in place of those at its nominal volts."""
+    if not chain.is_low_voltage(battery, choice):
+        return
     volts = chain.stack_volts(battery, choice.modules)
-    for end in ("charge", "discharge"):
+    for end, links in (("charge", chain.charge_chain), ("discharge", chain.discharge_chain)):
         amps = chain.end_amps(unit, battery, choice, charging=end == "charge")
-        if amps is not None and chain.is_low_voltage(battery, choice):
-            out[f"{end}_empty_w"], out[f"{end}_full_w"] = amps * volts.empty_v, amps * volts.full_v
+        if amps is None:
+            continue
+        watts = chain.terminals_limit_w(links(unit, battery, choice), without_amps=True)
+        out[f"{end}_w"] = math.inf if watts is None else watts
+        out[f"{end}_empty_w"], out[f"{end}_full_w"] = amps * volts.empty_v, amps * volts.full_v
 
 
 def slot_codes(controls: Controls, calendar: YearCalendar, node_id: str = "") -> NDArray[np.int8]:

@@ -188,6 +188,8 @@ class StationSheet(QWidget):
         base = f"plans[{self.session.chosen}].nodes[{node.id}]"
         card = self.session.job.card(node.card)
         cells = [self._cell(f"{base}.card", card_kind=card.kind), self._cell(f"{base}.name", chars=20)]
+        if card.kind == "battery_inverter":
+            cells.append(self._cell(f"{base}.count", caption="Like units on the bank", chars=6))
         if self.session.plan.transfer is not None:
             cells.append(self._cell(f"{base}.side"))
         if self.session.job.site.supply.kind == "three_phase":
