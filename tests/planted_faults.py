@@ -91,7 +91,7 @@ FAULTS = (
     Planted("no sag under load", "simulation/chain.py", "return volts - amps * ohms, amps", "return volts, amps", f"{V} published/test_sharing"),
     # --- rules
     Planted("a list that names nobody is a yes", "rules/checks_pairing.py", "return card.id in row.unit.pairs_with or row.unit.id in card.pairs_with", "return True", f"{V} test_check_cases"),
-    Planted("frost charges", "library/battery_card.py", "return 0.0\n    return float(np.interp", "return 1.0\n    return float(np.interp", "published/test_ageing"),
+    Planted("frost charges", "library/battery_card.py", "left=0.0, right=0.0", "left=1.0, right=1.0", "published/test_ageing"),
     Planted("margin of a least", "rules/registry.py", 'gap = limit - value if sense == "most" else value - limit', "gap = limit - value", f"{V} test_check_cases"),
     Planted("tight below ten percent of volts", "packs/international.toml", "voltage_v = { value = 0.03,", "voltage_v = { value = 0.10,", "test_check_cases"),
     Planted("waived is still a gate", "decision/compare.py", 'over = [f for f in findings if f.verdict == "over" and not f.waived]', 'over = [f for f in findings if f.verdict == "over"]', F),

@@ -103,6 +103,7 @@ def _parser() -> argparse.ArgumentParser:
     chains.add_argument("--power-kw", type=float, default=2.0, help="power arriving at the load, for the ways; 2 otherwise")
     when = command("when", "a year of each plan by month, hour of the clock or period of the tariff", plans.when_command)
     when.add_argument("--by", choices=("month", "hour", "period"), default="month", help="what the year is divided by")
+    command("controls", "how the batteries of each plan are run: sensor, peaks, reserve, slots", plans.controls_command)
     command("boxes", "what each inverter takes for itself in the year: conversion, cells, standby", plans.boxes_command)
     command("ageing", "twenty years of each battery: capacity, and what ends its warranty first", plans.ageing_command)
     pick = command("pick", "cards for a place in a plan: what fits first, and why others do not", plans.pick_command)

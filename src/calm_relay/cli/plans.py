@@ -23,6 +23,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
 from calm_relay.report.chains import chains_data, chains_text
+from calm_relay.report.controls import controls_data, controls_text
 from calm_relay.report.head import CAUTION, head_of, title_text
 from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
 from calm_relay.report.when import boxes_data, boxes_text, when_data, when_text
@@ -140,6 +141,12 @@ def when_command(options: argparse.Namespace) -> int:
     job = _print_each(options, lambda study, job, plan: when_data(study, job, plan, options.by), when_text)
     if not options.json:
         print(f"\nWeather is {weather_words(job)}.")
+    return 0
+
+
+def controls_command(options: argparse.Namespace) -> int:
+    """Run `controls`."""
+    _print_each(options, controls_data, controls_text)
     return 0
 
 

@@ -6,10 +6,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from calm_relay.calendar import season_of_months
+from calm_relay.calendar import MONTHS, season_of_months
 from calm_relay.job.common_models import HourOfDay, Months
 from calm_relay.library.cards import Id, Record
-from calm_relay.units import Fraction, PowerW, Quantity
+from calm_relay.units import Fraction, PowerW, Quantity, format_quantity
 
 SlotKind = Literal["charge_from_grid", "surplus_only", "hold", "clipped_only", "discharge_to_grid", "timer"]
 
@@ -45,6 +45,25 @@ class Slot(Record):
         return not self.nodes or node_id in self.nodes
 
 
+SLOT_DEFAULTS = {"kind": "charge_from_grid", "start_h": 0.0, "end_h": 4.0, "power_w": 2000.0, "target_soc_frac": 0.8}
+_SLOT_WORDS = {
+    "charge_from_grid": "Below {target} it draws {power} at AC from the grid, sun or not, surplus counted in; then it keeps it.",
+    "timer": "Below {target} it draws {power} at AC by the clock, whatever sun, meter and import limit say; then it keeps it.",
+    "surplus_only": "Charges from surplus alone and keeps {target}.",
+    "discharge_to_grid": "Gives {power} at AC, house included, up to the export limit, down to its floor; charges clipped PV only.",
+    "clipped_only": "Charges only what the inverter cannot pass; serves the house.",
+    "hold": "Neither charges nor discharges.",
+}
+
+
+def slot_words(slot: Slot) -> str:
+    """Return in a sentence what a slot does."""
+    power, target = format_quantity(slot.power_w, "power_w"), format_quantity(slot.target_soc_frac, "fraction")
+    when = f"In {', '.join(MONTHS[m - 1] for m in slot.months)}. " if slot.months else ""
+    where = f" For {', '.join(slot.nodes)} only." if slot.nodes else ""
+    return when + _SLOT_WORDS[slot.kind].format(power=power, target=target) + where
+
+
 BatteryOrder = Literal["like_units", "priority", "best_round_trip", "in_proportion"]
 
 
@@ -68,7 +87,7 @@ class Controls(Record):
     sensor: Literal["meter", "device"] = Field(
         default="meter", description="where the controller measures; device: nothing upstream of the backup side is seen or served"
     )
-    export_response_s: Annotated[float, Quantity("seconds"), Field(gt=0, le=600)] | None = Field(
+    export_response_s: Annotated[float, Quantity("seconds_s"), Field(gt=0, le=600)] | None = Field(
         default=None, description="seconds until an export above its limit is cut, from the inverter's manual; None: not known"
     )
     peak_target_w: PowerW | None = Field(default=None, description="import that peak shaving holds; None: no peak shaving")

@@ -1,7 +1,7 @@
 """Edits as data: a path into the job and a value. Remedies, the window and the command line all change a job this way.
 
 A path names list items by id: ``plans[hybrid].nodes[inv].strings[ne].modules_per_string``. ``library[+]`` adds a card
-unless one of its id is there.
+unless one of its id is there, ``controls.slots[+]`` a slot.
 """
 
 from __future__ import annotations
@@ -64,7 +64,8 @@ def apply_edits(job: Job, edits: Iterable[Edit]) -> Job:
             here = here[_find(here, name, edit.path)] if in_list else _field(here, name, edit.path)
         name, in_list = steps[-1]
         if in_list and name == "+":
-            if not any(isinstance(row, dict) and row.get("id") == edit.value.get("id") for row in here):
+            own = edit.value.get("id")
+            if own is None or not any(isinstance(row, dict) and row.get("id") == own for row in here):
                 here.append(_plain(edit.value))
         elif in_list:
             here[_find(here, name, edit.path)] = _plain(edit.value)

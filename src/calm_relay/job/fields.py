@@ -73,7 +73,11 @@ LABELS: dict[str, str] = {
     "plans[].controls.reserve_soc_frac": "Reserve for outages", "plans[].controls.reserve_winter_soc_frac": "in winter",
     "plans[].controls.reserve_spring_soc_frac": "in spring", "plans[].controls.reserve_summer_soc_frac": "in summer",
     "plans[].controls.reserve_autumn_soc_frac": "in autumn", "plans[].controls.slots[].days": "On",
-    "plans[].controls.battery_order": "Order of batteries",
+    "plans[].controls.battery_order": "Order of batteries", "plans[].controls.sensor": "Sensor",
+    "plans[].controls.meter_bias_w": "Set-point drawn from the grid", "plans[].controls.export_response_s": "Cuts export within",
+    "plans[].controls.peak_target_w": "Import held below", "plans[].controls.peak_hold_soc_frac": "Kept for peaks",
+    "plans[].controls.leave_room": "Room for what is clipped", "plans[].controls.slots[].kind": "Slot",
+    "plans[].controls.slots[].floor_soc_frac": "Slot's floor",
     "plans[].controls.slots[].start_h": "Grid charge from", "plans[].controls.slots[].end_h": "Grid charge until",
     "plans[].controls.slots[].power_w": "Grid charge at", "plans[].controls.slots[].target_soc_frac": "Grid charge target",
     "plans[].nodes[].name": "Name of the inverter", "plans[].nodes[].card": "Equipment", "plans[].nodes[].side": "Joins on",
@@ -116,6 +120,8 @@ CHOICES: dict[str, str] = {
     "every": "every day", "weekdays": "weekdays", "weekends": "weekends", "backup": "backup side", "grid": "grid side",
     "whole_house": "whole house", "listed": "only the loads ticked", "best_round_trip": "best round trip first",
     "in_proportion": "all in proportion", "like_units": "like units in proportion", "priority": "in the plan's order",
+    "charge_from_grid": "charge from the grid", "surplus_only": "surplus only", "hold": "hold", "timer": "charge by the clock",
+    "clipped_only": "clipped part only", "discharge_to_grid": "discharge to the grid",
     "any": "any season", "winter": "winter", "spring": "spring", "summer": "summer", "autumn": "autumn",
     "nothing": "nothing, each is paid", "month": "each month", "year": "the year",
     "record_low": "record low", "0": "at once", "15": "15 min", "30": "30 min", "60": "60 min",
@@ -127,6 +133,8 @@ CHOICES: dict[str, str] = {
 
 # Words for choices that mean something else at the end of some paths.
 CHOICES_AT: dict[str, dict[str, str]] = {
+    ".controls.sensor": {"meter": "at the meter", "device": "at the transfer device"},
+    ".controls.leave_room": {"no": "none kept", "foresight": "as the day will be", "yesterday": "as yesterday was"},
     ".line": {"1": "line 1", "2": "line 2", "3": "line 3"},
     ".motor.phases": {"1": "one phase", "3": "three phases"},
 }

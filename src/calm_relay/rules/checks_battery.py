@@ -314,7 +314,7 @@ def battery_count(c: CheckContext) -> Iterator[Finding]:
 
 def _grid_slots(c: CheckContext) -> Iterator[tuple[int, Slot]]:
     for i, slot in enumerate(c.plan.controls.slots):
-        if slot.kind == "charge_from_grid" and slot.power_w > 0:
+        if slot.kind in ("charge_from_grid", "timer") and slot.power_w > 0:
             yield i, slot
 
 

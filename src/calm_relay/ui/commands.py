@@ -51,6 +51,12 @@ def _chains(window: MainWindow) -> None:
     window.dialogs.show(ChainsDialog(window.session, window.theme, window.text_scale, window))
 
 
+def _controls(window: MainWindow) -> None:
+    from calm_relay.ui.controls_dialog import ControlsDialog
+
+    window.dialogs.show(ControlsDialog(window.session, window.text_scale, window))
+
+
 def _ageing(window: MainWindow) -> None:
     from calm_relay.ui.ageing_dialog import AgeingDialog
 
@@ -105,6 +111,7 @@ def _plan_commands() -> list[Command]:
         Command(m, "remove", "&Remove this plan", lambda w: w.plan_actions.remove()),
         Command(m, "pin", "P&in or unpin this plan", lambda w: w.session.toggle_pin(w.session.chosen), "Ctrl+P", after_line=True),
         Command(m, "chains", "Battery &chains…", _chains, "Ctrl+B", tip="links from cell to bus, the weakest, what each way loses"),
+        Command(m, "controls", "C&ontrols…", _controls, "Ctrl+K", tip="sensor, peaks, reserve by season, slots by the clock"),
         Command(m, "ageing", "Battery a&geing…", _ageing, "Ctrl+Shift+B", tip="capacity over twenty years, and the warranty"),
         Command(m, "next", "Ne&xt plan", lambda w: w.plan_actions.step(1), "Ctrl+PgDown"),
         Command(m, "previous", "&Previous plan", lambda w: w.plan_actions.step(-1), "Ctrl+PgUp"),

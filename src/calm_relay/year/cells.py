@@ -25,7 +25,7 @@ def _moves_k(place: str, pack: Pack) -> tuple[float, float]:
     """Return by how much a place is warmer than the air on the coldest night and on the hottest day. [K]"""
     if place == "garage":
         return pack.value("place_garage_low_k"), pack.value("place_garage_high_k")
-    return 0.0, pack.value("place_outdoors_high_k" if place == "outdoors" else "place_sheltered_high_k")
+    return 0.0, pack.value("place_outdoors_high_k") if place == "outdoors" else pack.value("place_sheltered_high_k")
 
 
 def cells_c(air_c: Array, place: str, pack: Pack, step_h: float) -> Array:
@@ -35,7 +35,8 @@ def cells_c(air_c: Array, place: str, pack: Pack, step_h: float) -> Array:
     year's coldest and hottest; indoors it is held within the room's range (ours; the moves and hours are the pack's).
     """
     inside = place in ("indoors", "garage")
-    mean = trailing_mean(air_c, pack.value("place_inside_lag_h" if inside else "place_outdoors_lag_h"), step_h)
+    hours = pack.value("place_inside_lag_h") if inside else pack.value("place_outdoors_lag_h")
+    mean = trailing_mean(air_c, hours, step_h)
     if place == "indoors":
         held: Array = np.clip(mean, pack.value("place_indoors_low_c"), pack.value("place_indoors_high_c"))
         return held

@@ -208,7 +208,8 @@ class StationSheet(QWidget):
             self._cell(f"{base}.battery.state_of_health_frac", chars=8),
             self._cell(f"{base}.battery.place"),
             self._cell(f"{plan}.controls.reserve_soc_frac", chars=8),
-            self._chains_button(),
+            self._button("Chains…", "chains", "Links from cell to bus, the weakest, what each way loses"),
+            self._button("Controls…", "controls", "Sensor, peaks, room for what is clipped, slots by the clock"),
         )
         self._build_leads(node, f"{base}.battery")
         for i, slot in enumerate(self.session.plan.controls.slots):
@@ -244,12 +245,12 @@ class StationSheet(QWidget):
         cells = [self._cell(f"{base}.leads_ohm[{i}]", caption=f"Branch {i + 1}", chars=8) for i in range(len(typed))]
         self._line(button, *cells)
 
-    def _chains_button(self) -> QPushButton:
-        """Return the button that shows the battery's chains."""
-        button = QPushButton("Chains…")
-        button.setToolTip("Links from cell to bus, the weakest, what each way loses")
+    def _button(self, text: str, command: str, tip: str) -> QPushButton:
+        """Return a button that opens a dialog by its command."""
+        button = QPushButton(text)
+        button.setToolTip(tip)
         button.setAutoDefault(False)
-        button.clicked.connect(lambda _=False: self.session.command_asked.emit("chains"))
+        button.clicked.connect(lambda _=False: self.session.command_asked.emit(command))
         return button
 
     def _build_transfer(self) -> None:
