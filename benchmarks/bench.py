@@ -77,6 +77,40 @@ def plain_against_compiled(packed: Packed) -> tuple[float, float, float]:
     return seconds / PLAIN_STEPS, compiled / PLAIN_STEPS, differ
 
 
+def variants_lines(packed: Packed, line: Callable[..., None]) -> None:
+    """Print the speed of variants through the lanes against the same years one by one: since lost vectors are silent."""
+    from calm_relay.simulation.variants import Variant, run_variants
+
+    r = np.random.default_rng(1)
+
+    def variants(count: int) -> list[Variant]:
+        made = []
+        for size in r.uniform(0.3, 2.0, count):
+            nodes = packed.nodes.copy()
+            nodes["capacity_wh"] *= size
+            made.append(Variant(nodes, packed.slots, packed.take, packed.give, (float(r.uniform(0.5, 1.5)),)))
+        return made
+
+    free = packed.plant.copy()
+    free["transfer_w"] = np.inf
+    own = replace(packed, codes=np.zeros_like(packed.codes), plant=free)
+    for what, table, goal in (
+        ("own use", own, "goal 40 M steps/s"),
+        ("with slots", replace(packed, plant=free), "goal 25 M steps/s"),
+    ):
+        many = variants(512)
+        run_variants(table, many[:4])  # compiled, or loaded
+        begin = time.perf_counter()
+        found = run_variants(table, many)
+        seconds = time.perf_counter() - begin
+        steps = sum(len(table.ac) * row.runs + 14 * 288 for row in found)
+        one = run_year(table, series=False)
+        alone = best(lambda t=table: run_year(t, series=False)) / one.steps_run
+        ratio = alone / (seconds / steps * min(4, os.cpu_count() or 1))
+        line(f"512 variants of one node, {what}", f"{steps / seconds / 1e6:.0f} M steps/s", goal)
+        line("  a lane's step against the year's own, one thread", f"{ratio:.1f}×", "at least 2×")
+
+
 def apart(script: str, *arguments: str) -> dict[str, float]:
     """Run a script of this folder in a process of its own and return what its last line says; leaves where it fails."""
     env = {"QT_LOGGING_RULES": "qt.qpa.*=false", **os.environ}
@@ -129,6 +163,7 @@ def main() -> int:
             text = f"{1000 * seconds:.1f} ms, {table.steps_run / seconds / 1e6:.2f} M steps/s"
             goal = "goal 25 ms" if series and packed is one else ""
             line(f"  plan-year at 5 min, {'series' if series else 'sums only'}, {table.steps_run} steps", text, goal)
+    variants_lines(one, line)
     r = apart("roof.py")
     line("weather to DC of one face at 5 min, first time", f"{r['first_s']:.2f} s", "goal 1.5 s; pvlib's import apart")
     line("  import of pvlib", f"{r['import_s']:.2f} s")

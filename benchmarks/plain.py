@@ -38,7 +38,7 @@ def main() -> None:
     run_steps(
         (0,) * n, 4 * n + 2, True, Records(data["terms"]), Records(data["rules"]), Records(data["plant"])[0],
         data["codes"], data["pv_dc"], data["bank"], data["ac"], 0, steps, start_wh.copy(), start_wh.copy(), system, rows,
-        np.zeros(len(SYSTEM)), np.zeros((n, len(NODE))),
+        np.zeros(len(SYSTEM)), np.zeros(n * len(NODE)),
     )  # fmt: skip
     answer.write_bytes(pickle.dumps((time.perf_counter() - begin, system, rows)))
 

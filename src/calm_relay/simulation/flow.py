@@ -173,7 +173,7 @@ def _run(
             raise Cancelled("the year was cancelled")
         run_steps(
             shape, 4 * len(shape) + 2, keep, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac,
-            begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums,
+            begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums.ravel(),
         )  # fmt: skip
     return sums, node_sums
 

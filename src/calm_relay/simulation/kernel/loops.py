@@ -3,9 +3,38 @@
 
 from __future__ import annotations
 
-from calm_relay.simulation.kernel.jit import bus_table, compiled, terms_table, work_table
+from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
+from calm_relay.simulation.kernel.records import ONE, ZERO
 from calm_relay.simulation.kernel.rows import finish_step
-from calm_relay.simulation.kernel.step import settle
+from calm_relay.simulation.kernel.step import settle, take_inputs, take_nodes_inputs
+
+
+@inside
+def load_energies(shape, energy, energy_pv, w):
+    """Take each node's energy and its PV part into its work."""
+    n = len(shape)
+    if n > 0:
+        w[0].energy, w[0].energy_pv = energy[0], energy_pv[0]
+    if n > 1:
+        w[1].energy, w[1].energy_pv = energy[1], energy_pv[1]
+    if n > 2:
+        w[2].energy, w[2].energy_pv = energy[2], energy_pv[2]
+    if n > 3:
+        w[3].energy, w[3].energy_pv = energy[3], energy_pv[3]
+
+
+@inside
+def store_energies(shape, energy, energy_pv, w):
+    """Give each node's energy and its PV part back."""
+    n = len(shape)
+    if n > 0:
+        energy[0], energy_pv[0] = w[0].energy, w[0].energy_pv
+    if n > 1:
+        energy[1], energy_pv[1] = w[1].energy, w[1].energy_pv
+    if n > 2:
+        energy[2], energy_pv[2] = w[2].energy, w[2].energy_pv
+    if n > 3:
+        energy[3], energy_pv[3] = w[3].energy, w[3].energy_pv
 
 
 @compiled
@@ -33,13 +62,21 @@ def run_steps(
 
     `shape` is a tuple as long as there are nodes, `passes` the most passes over a step. `terms` (n,) TERMS_DTYPE, `rules` (n, s)
     RULE_DTYPE, `codes` (T, n) int8, `pv_dc` (T, n), `bank` (T or 1, n, BANK), `ac` (T, AC); `system` (T or 1, N_SYSTEM),
-    `node_series` (T or 1, n, N_NODE). `energy`, `energy_pv` (n,) Wh are changed in place. Sums are of W over steps, energies
-    excepted.
+    `node_series` (T or 1, n, N_NODE). `node_sums` (n · N_NODE,). `energy`, `energy_pv` (n,) Wh are changed in place.
+    Sums are of W over steps, energies excepted.
     """
-    nd, w, b = terms_table(), work_table(), bus_table()
+    w, b = work_table(), bus_table()
+    table, plants = terms_table(), plant_table()
     for k in range(len(shape)):
-        nd[k] = terms[k]
+        table[k] = terms[k]
+    plants[0] = plant
+    nd, p = (table[0], table[1], table[2], table[3]), plants[0]
+    load_energies(shape, energy, energy_pv, w)
+    at = ZERO, ONE, ZERO
     for t in range(first, last):
-        settle(shape, passes, nd, rules, plant, codes, pv_dc, bank, ac, t, energy, w, b)
+        take_inputs(ac, t, b)
+        take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w)
+        settle(shape, passes, nd, p, w, b)
         row = t if keep else 0
-        finish_step(shape, nd, plant, ac, t, row, energy, energy_pv, w, b, system, node_series, sums, node_sums)
+        finish_step(shape, (0,), True, nd, p, row, w, b, system, node_series, sums, node_sums, at, at)
+    store_energies(shape, energy, energy_pv, w)

@@ -14,6 +14,11 @@ BACKUP, GRID = 0, 1
 MOST_NODES = 4
 # Numbers of the nodes in calls: plain ones would be types of their own, and each function would be compiled for each.
 FIRST, SECOND, THIRD, FOURTH = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
+# What a plan asks of the step, known to the compiler: slots that charge from the grid or discharge to it, a peak target, a transfer
+# device that may bind. An empty tuple leaves out what only that would need, and nothing else.
+ALL_KINDS = ((0,), (0,), (0,))
+SLOTS, PEAKS, DEVICE = 0, 1, 2
+ZERO, ONE = np.uint64(0), np.uint64(1)  # unsigned, for places in tables
 
 
 def _record(*names: str) -> np.dtype[np.void]:
@@ -45,18 +50,22 @@ TERMS_DTYPE = _record(
 # A slot of a node, its levels in Wh.
 RULE_DTYPE = _record("kind", "power", "target", "floor")
 
-# What a node does in one step; `pv` to `timer` hold for the whole step, the rest for one pass over it. `charge` is the most the
-# battery takes, `free` the most without what would be clipped; `give` and `level` are of the energy that (7) may use just now,
-# above the peak-hold or, for what is above the target, above the floor.
+# What a node does in one step. `energy` and `energy_pv` go from step to step; `kind` to `heat` are what the step is given; `charge`
+# to `timer` hold for the whole step, the rest for one pass over it. `charge` is the most the battery takes, `free` the most without
+# what would be clipped; `give` and `level` are of the energy that (7) may use just now, above the peak-hold or, for what is above
+# the target, above the floor.
 WORK_DTYPE = _record(
-    "pv", "floor", "e1", "charge", "free", "give_usual", "give_peak", "level_usual", "ac_max", "below", "off_ac", "pv_pay",
-    "bat_pay", "aux_dc", "aux_ac", "target", "power", "most", "timer",
+    "energy", "energy_pv",
+    "kind", "floor", "target", "power", "pv", "keep", "charge_part", "discharge_part", "heat",
+    "e1", "charge", "free", "give_usual", "give_peak", "level_usual", "ac_max", "below", "off_ac", "pv_pay", "bat_pay", "aux_dc",
+    "aux_ac", "most", "timer",
     "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "fixed", "give", "level", "still",
 )  # fmt: skip
-# What the nodes of a step share: D without what slots draw, P_T likewise, controllable PV-only of both sides, the slots' grid
-# charging, what was lost, own draws, surplus charging at work. While a node sends to others: what it can, what it has so far, its
-# side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see.
+# What enters the step at AC, and what its nodes share: D without what slots draw, P_T likewise, controllable PV-only of both sides,
+# the slots' grid charging, what was lost, own draws, surplus charging at work. While a node sends to others: what it can, what it
+# has so far, its side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see.
 BUS_DTYPE = _record(
+    "load_b", "load_g", "never", "in_pv_b", "in_pv_g", "pv_b_fixed", "pv_g_fixed", "in_own_b", "in_own_g",
     "demand", "through", "pv_b", "pv_g", "slots", "slots_b", "lost_device", "lost_cap", "own_b", "own_g", "surplus",
     "best", "sent", "sender_b", "house", "beyond",
 )  # fmt: skip

@@ -3,12 +3,10 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from calm_relay.simulation.columns import (
-    AC_LOAD_B,
-    AC_LOAD_G,
-    AC_NEVER,
-    AC_PV_B_FIXED,
-    AC_PV_G_FIXED,
+    NODE,
     NODE_AC_IN,
     NODE_AC_OUT,
     NODE_AC_OWN,
@@ -68,35 +66,45 @@ from calm_relay.simulation.kernel.jit import inside
 from calm_relay.simulation.kernel.records import FIRST, FOURTH, SECOND, THIRD, WISH_W
 from calm_relay.simulation.kernel.rules import out_dc_w, passes
 
-
-@inside
-def _note(series, row, sums, column, watts):
-    """Add a figure to its sum, and put it into its row."""
-    sums[column] += watts
-    series[row, column] = watts
+N_NODE = len(NODE)
 
 
 @inside
-def _note_node(series, row, k, sums, column, watts):
-    sums[k, column] += watts
-    series[row, k, column] = watts
+def place(at, column):
+    """Return where a column stands: unsigned, since an index that might be negative is looked at twice and defeats vectors."""
+    return (at[0] + np.uint64(column)) * at[1] + at[2]
 
 
 @inside
-def _name_losses(k, nd, energy, energy_pv, w, row, series, sums):
-    """Pay node k's standby and name what its PV lost; returns its AC from PV and battery, and the PV part of the latter. [W]"""
-    out = w[k].out
-    is_on = out > 0.0 or w[k].taken > 0.0
-    left = w[k].pv - w[k].pv_inv - w[k].c_pv
-    startable = w[k].pv - w[k].c_pv > out_dc_w(k, nd, WISH_W)
+def _note(kept, series, row, sums, at, ok, column, watts):
+    """Add a figure to its sum, and put it into its row where one is kept. `at`: first column, stride and lane of the sums."""
+    sums[place(at, column)] += watts if ok else 0.0
+    if len(kept) > 0:
+        series[row, column] = watts
+
+
+@inside
+def _note_node(kept, series, row, k, sums, at, ok, column, watts):
+    sums[place(at, k * N_NODE + column)] += watts if ok else 0.0
+    if len(kept) > 0:
+        series[row, k, column] = watts
+
+
+@inside
+def _name_losses(kept, ok, k, nd, w, row, series, sums, at):
+    """Pay the node's standby and name what its PV lost; returns its AC from PV and battery, and the PV part of the latter. [W]"""
+    out = w.out
+    is_on = out > 0.0 or w.taken > 0.0
+    left = w.pv - w.pv_inv - w.c_pv
+    startable = w.pv - w.c_pv > out_dc_w(nd, WISH_W)
     pv_standby, bat_standby, off_ac = 0.0, 0.0, 0.0
     if not is_on:
-        pv_standby, bat_standby, off_ac = w[k].pv_pay, w[k].bat_pay, w[k].off_ac
+        pv_standby, bat_standby, off_ac = w.pv_pay, w.bat_pay, w.off_ac
         from_left = min(pv_standby, left)
         left -= from_left
-        w[k].c_pv = max(0.0, w[k].c_pv - (pv_standby - from_left))
-    potential = max(0.0, w[k].pv - passes(k, nd, w))
-    caught = min(w[k].c_pv, potential)
+        w.c_pv = max(0.0, w.c_pv - (pv_standby - from_left))
+    potential = max(0.0, w.pv - passes(nd, w))
+    caught = min(w.c_pv, potential)
     left = max(0.0, left)
     clipped = min(left, potential - caught)
     rest = left - clipped
@@ -104,84 +112,84 @@ def _name_losses(k, nd, energy, energy_pv, w, row, series, sums):
     if out == 0.0 and not startable:
         below = rest
     else:
-        device = min(rest, w[k].device)
-    w[k].bat_pay = bat_standby
-    drawn = w[k].dis + bat_standby + w[k].aux_dc
-    cells = (1.0 - nd[k].eta_c) * (w[k].c_pv + w[k].c_ac) + (1.0 / nd[k].eta_d - 1.0) * drawn
-    _note_node(series, row, k, sums, NODE_PV_AVAILABLE, w[k].pv)
-    _note_node(series, row, k, sums, NODE_PV_TO_INVERTER, w[k].pv_inv)
-    _note_node(series, row, k, sums, NODE_PV_TO_BATTERY, w[k].c_pv)
-    _note_node(series, row, k, sums, NODE_PV_STANDBY, pv_standby)
-    _note_node(series, row, k, sums, NODE_CLIP_POTENTIAL, potential)
-    _note_node(series, row, k, sums, NODE_CAUGHT, caught)
-    _note_node(series, row, k, sums, NODE_LOST_AC_LIMIT, clipped)
-    _note_node(series, row, k, sums, NODE_LOST_BELOW_START, below)
-    _note_node(series, row, k, sums, NODE_LOST_DEVICE, device)
-    _note_node(series, row, k, sums, NODE_LOST_CAP, rest - below - device)
-    _note_node(series, row, k, sums, NODE_LOST_ISLAND, 0.0)
-    _note_node(series, row, k, sums, NODE_AC_OUT, out)
-    _note_node(series, row, k, sums, NODE_AC_IN, w[k].taken)
-    _note_node(series, row, k, sums, NODE_CHARGE_FROM_AC, w[k].c_ac)
-    _note_node(series, row, k, sums, NODE_DISCHARGE, w[k].dis)
-    _note_node(series, row, k, sums, NODE_BATTERY_STANDBY, bat_standby)
-    _note_node(series, row, k, sums, NODE_AUXILIARY, w[k].aux_dc)
-    _note_node(series, row, k, sums, NODE_AC_OWN, w[k].aux_ac + off_ac)
-    _note_node(series, row, k, sums, NODE_INVERTER_LOSS, w[k].pv_inv + w[k].dis - out)
-    _note_node(series, row, k, sums, NODE_CHARGER_LOSS, w[k].taken - w[k].c_ac)
-    _note_node(series, row, k, sums, NODE_CELL_LOSS, cells)
-    if w[k].dis <= 0.0:
+        device = min(rest, w.device)
+    w.bat_pay = bat_standby
+    drawn = w.dis + bat_standby + w.aux_dc
+    cells = (1.0 - nd.eta_c) * (w.c_pv + w.c_ac) + (1.0 / nd.eta_d - 1.0) * drawn
+    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_AVAILABLE, w.pv)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_INVERTER, w.pv_inv)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_BATTERY, w.c_pv)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_STANDBY, pv_standby)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CLIP_POTENTIAL, potential)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CAUGHT, caught)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_AC_LIMIT, clipped)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_BELOW_START, below)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_DEVICE, device)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_CAP, rest - below - device)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_ISLAND, 0.0)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_AC_OUT, out)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_AC_IN, w.taken)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CHARGE_FROM_AC, w.c_ac)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_DISCHARGE, w.dis)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_BATTERY_STANDBY, bat_standby)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_AUXILIARY, w.aux_dc)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_AC_OWN, w.aux_ac + off_ac)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_INVERTER_LOSS, w.pv_inv + w.dis - out)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CHARGER_LOSS, w.taken - w.c_ac)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CELL_LOSS, cells)
+    if w.dis <= 0.0:
         return out, 0.0, 0.0
-    from_battery = out * w[k].dis / (w[k].pv_inv + w[k].dis)
-    mix = energy_pv[k] / energy[k] if energy[k] > 0.0 else 0.0
+    from_battery = out * w.dis / (w.pv_inv + w.dis)
+    mix = w.energy_pv / w.energy if w.energy > 0.0 else 0.0
     return out - from_battery, from_battery, from_battery * mix
 
 
 @inside
-def _move_energy(k, nd, energy, energy_pv, surplus_part, slot_part, battery_part, w, row, series, sums):
-    """Move node k's energy, and its PV part by the origin of what charged it (D3, D10)."""
-    if nd[k].capacity > 0.0:
-        drawn = (w[k].dis + w[k].bat_pay + w[k].aux_dc) * nd[k].wh_per_give
+def _move_energy(kept, ok, k, nd, surplus_part, slot_part, battery_part, w, row, series, sums, at):
+    """Move the node's energy, and its PV part by the origin of what charged it (D3, D10)."""
+    if nd.capacity > 0.0:
+        drawn = (w.dis + w.bat_pay + w.aux_dc) * nd.wh_per_give
         mix = 0.0
-        if drawn > 0.0 and energy[k] > 0.0:
-            mix = energy_pv[k] / energy[k]
+        if drawn > 0.0 and w.energy > 0.0:
+            mix = w.energy_pv / w.energy
         charge_pv = 0.0
-        if w[k].taken > 0.0:
-            from_pv = (w[k].taken - w[k].grant) * surplus_part + w[k].grant * slot_part
-            charge_pv = (from_pv + (w[k].taken - from_pv) * battery_part) / w[k].taken
-        stored = nd[k].wh_per_take
-        now = max(0.0, energy[k] - drawn + stored * (w[k].c_pv + w[k].c_ac))
-        energy_pv[k] = min(now, max(0.0, energy_pv[k] - mix * drawn + stored * (w[k].c_pv + charge_pv * w[k].c_ac)))
-        energy[k] = now
-    _note_node(series, row, k, sums, NODE_ENERGY, energy[k])
-    _note_node(series, row, k, sums, NODE_ENERGY_PV, energy_pv[k])
+        if w.taken > 0.0:
+            from_pv = (w.taken - w.grant) * surplus_part + w.grant * slot_part
+            charge_pv = (from_pv + (w.taken - from_pv) * battery_part) / w.taken
+        stored = nd.wh_per_take
+        now = max(0.0, w.energy - drawn + stored * (w.c_pv + w.c_ac))
+        w.energy_pv = min(now, max(0.0, w.energy_pv - mix * drawn + stored * (w.c_pv + charge_pv * w.c_ac)))
+        w.energy = now
+    _note_node(kept, series, row, k, sums, at, ok, NODE_ENERGY, w.energy)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_ENERGY_PV, w.energy_pv)
 
 
 @inside
-def finish_step(shape, nd, p, ac, t, row, energy, energy_pv, w, b, system, series, sums, node_sums):
-    """Turn the settled step into rows: put into `row` of `system` and `series`, and summed."""
+def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_sums, at, at_node):
+    """Turn the settled step into rows: summed, and with `kept` put into `row` of `system` and `series`."""
     n = len(shape)
-    house = ac[t, AC_LOAD_B] + ac[t, AC_LOAD_G]
-    never = ac[t, AC_NEVER]
-    own = b[0].own_b + b[0].own_g
-    slots_w = b[0].slots
-    demand = b[0].demand + slots_w + b[0].beyond
-    through = b[0].through + b[0].slots_b
-    pv_only = b[0].pv_b + ac[t, AC_PV_B_FIXED] + b[0].pv_g + ac[t, AC_PV_G_FIXED]
+    house = b.load_b + b.load_g
+    never = b.never
+    own = b.own_b + b.own_g
+    slots_w = b.slots
+    demand = b.demand + slots_w + b.beyond
+    through = b.through + b.slots_b
+    pv_only = b.pv_b + b.pv_b_fixed + b.pv_g + b.pv_g_fixed
     pv_total, battery_total, battery_pv, charge_total = pv_only, 0.0, 0.0, 0.0
     if n > 0:
-        of_pv, of_battery, its_pv = _name_losses(FIRST, nd, energy, energy_pv, w, row, series, node_sums)
+        of_pv, of_battery, its_pv = _name_losses(kept, ok, FIRST, nd[0], w[0], row, series, node_sums, at_node)
         pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
         charge_total += w[0].taken
     if n > 1:
-        of_pv, of_battery, its_pv = _name_losses(SECOND, nd, energy, energy_pv, w, row, series, node_sums)
+        of_pv, of_battery, its_pv = _name_losses(kept, ok, SECOND, nd[1], w[1], row, series, node_sums, at_node)
         pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
         charge_total += w[1].taken
     if n > 2:
-        of_pv, of_battery, its_pv = _name_losses(THIRD, nd, energy, energy_pv, w, row, series, node_sums)
+        of_pv, of_battery, its_pv = _name_losses(kept, ok, THIRD, nd[2], w[2], row, series, node_sums, at_node)
         pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
         charge_total += w[2].taken
     if n > 3:
-        of_pv, of_battery, its_pv = _name_losses(FOURTH, nd, energy, energy_pv, w, row, series, node_sums)
+        of_pv, of_battery, its_pv = _name_losses(kept, ok, FOURTH, nd[3], w[3], row, series, node_sums, at_node)
         pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
         charge_total += w[3].taken
 
@@ -214,42 +222,42 @@ def finish_step(shape, nd, p, ac, t, row, energy, energy_pv, w, b, system, serie
         battery_part = pv_part * battery_charge / open_w if open_w > 0.0 else 0.0
     parts = surplus_part, slot_part, battery_part
     if n > 0:
-        _move_energy(FIRST, nd, energy, energy_pv, *parts, w, row, series, node_sums)
+        _move_energy(kept, ok, FIRST, nd[0], *parts, w[0], row, series, node_sums, at_node)
     if n > 1:
-        _move_energy(SECOND, nd, energy, energy_pv, *parts, w, row, series, node_sums)
+        _move_energy(kept, ok, SECOND, nd[1], *parts, w[1], row, series, node_sums, at_node)
     if n > 2:
-        _move_energy(THIRD, nd, energy, energy_pv, *parts, w, row, series, node_sums)
+        _move_energy(kept, ok, THIRD, nd[2], *parts, w[2], row, series, node_sums, at_node)
     if n > 3:
-        _move_energy(FOURTH, nd, energy, energy_pv, *parts, w, row, series, node_sums)
+        _move_energy(kept, ok, FOURTH, nd[3], *parts, w[3], row, series, node_sums, at_node)
 
-    _note(system, row, sums, SYS_LOAD, house)
-    _note(system, row, sums, SYS_OWN_DRAW, own)
-    _note(system, row, sums, SYS_IMPORT, imported)
-    _note(system, row, sums, SYS_EXPORT, exported)
-    _note(system, row, sums, SYS_PV_ONLY, pv_only)
-    _note(system, row, sums, SYS_PV_AC, pv_total)
-    _note(system, row, sums, SYS_BATTERY_AC, battery_total)
-    _note(system, row, sums, SYS_CHARGE_AC, charge_total)
-    _note(system, row, sums, SYS_TRANSFER, through)
-    _note(system, row, sums, SYS_PV_TO_HOUSE, pv_house)
-    _note(system, row, sums, SYS_PV_TO_OWN, pv_own)
-    _note(system, row, sums, SYS_PV_TO_BATTERY, pv_charge)
-    _note(system, row, sums, SYS_PV_TO_GRID, pv_grid)
-    _note(system, row, sums, SYS_BATTERY_TO_HOUSE, battery_house)
-    _note(system, row, sums, SYS_BATTERY_TO_OWN, battery_own)
-    _note(system, row, sums, SYS_BATTERY_TO_GRID, battery_grid)
-    _note(system, row, sums, SYS_BATTERY_TO_BATTERY, battery_charge)
-    _note(system, row, sums, SYS_GRID_TO_HOUSE, house - pv_house - battery_house)
-    _note(system, row, sums, SYS_GRID_TO_OWN, own - pv_own - battery_own)
-    _note(system, row, sums, SYS_GRID_TO_BATTERY, charge_total - pv_charge - battery_charge)
-    _note(system, row, sums, SYS_BATTERY_PV_TO_HOUSE, battery_house * pv_part)
-    _note(system, row, sums, SYS_BATTERY_PV_TO_OWN, battery_own * pv_part)
-    _note(system, row, sums, SYS_BATTERY_PV_TO_GRID, battery_grid * pv_part)
-    _note(system, row, sums, SYS_PV_ONLY_LOST_DEVICE, b[0].lost_device)
-    _note(system, row, sums, SYS_PV_ONLY_LOST_CAP, b[0].lost_cap)
-    _note(system, row, sums, SYS_PV_ONLY_LOST_ISLAND, 0.0)
-    _note(system, row, sums, SYS_UNSERVED, 0.0)
-    _note(system, row, sums, SYS_CAP_EXCEEDED, max(0.0, exported - p.export_w))
-    _note(system, row, sums, SYS_IMPORT_EXCEEDED, max(0.0, imported - p.import_w))
-    _note(system, row, sums, SYS_PEAK_EXCEEDED, max(0.0, imported - p.target_w))
-    _note(system, row, sums, SYS_DEVICE_EXCEEDED, max(0.0, abs(through) - p.transfer_w))
+    _note(kept, system, row, sums, at, ok, SYS_LOAD, house)
+    _note(kept, system, row, sums, at, ok, SYS_OWN_DRAW, own)
+    _note(kept, system, row, sums, at, ok, SYS_IMPORT, imported)
+    _note(kept, system, row, sums, at, ok, SYS_EXPORT, exported)
+    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY, pv_only)
+    _note(kept, system, row, sums, at, ok, SYS_PV_AC, pv_total)
+    _note(kept, system, row, sums, at, ok, SYS_BATTERY_AC, battery_total)
+    _note(kept, system, row, sums, at, ok, SYS_CHARGE_AC, charge_total)
+    _note(kept, system, row, sums, at, ok, SYS_TRANSFER, through)
+    _note(kept, system, row, sums, at, ok, SYS_PV_TO_HOUSE, pv_house)
+    _note(kept, system, row, sums, at, ok, SYS_PV_TO_OWN, pv_own)
+    _note(kept, system, row, sums, at, ok, SYS_PV_TO_BATTERY, pv_charge)
+    _note(kept, system, row, sums, at, ok, SYS_PV_TO_GRID, pv_grid)
+    _note(kept, system, row, sums, at, ok, SYS_BATTERY_TO_HOUSE, battery_house)
+    _note(kept, system, row, sums, at, ok, SYS_BATTERY_TO_OWN, battery_own)
+    _note(kept, system, row, sums, at, ok, SYS_BATTERY_TO_GRID, battery_grid)
+    _note(kept, system, row, sums, at, ok, SYS_BATTERY_TO_BATTERY, battery_charge)
+    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_HOUSE, house - pv_house - battery_house)
+    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_OWN, own - pv_own - battery_own)
+    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_BATTERY, charge_total - pv_charge - battery_charge)
+    _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_HOUSE, battery_house * pv_part)
+    _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_OWN, battery_own * pv_part)
+    _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_GRID, battery_grid * pv_part)
+    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_DEVICE, b.lost_device)
+    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_CAP, b.lost_cap)
+    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_ISLAND, 0.0)
+    _note(kept, system, row, sums, at, ok, SYS_UNSERVED, 0.0)
+    _note(kept, system, row, sums, at, ok, SYS_CAP_EXCEEDED, max(0.0, exported - p.export_w))
+    _note(kept, system, row, sums, at, ok, SYS_IMPORT_EXCEEDED, max(0.0, imported - p.import_w))
+    _note(kept, system, row, sums, at, ok, SYS_PEAK_EXCEEDED, max(0.0, imported - p.target_w))
+    _note(kept, system, row, sums, at, ok, SYS_DEVICE_EXCEEDED, max(0.0, abs(through) - p.transfer_w))

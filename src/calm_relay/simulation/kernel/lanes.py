@@ -1,0 +1,157 @@
+# mypy: disable-error-code="no-untyped-def, no-untyped-call, untyped-decorator"
+"""Many variants of a plan side by side: the same step in a loop over lanes that the compiler turns into vectors.
+
+A lane is committed where its first pass over a step settles it; else it is marked, and done by the ordinary settling.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from calm_relay.simulation.columns import (
+    AC_LOAD_B,
+    AC_LOAD_G,
+    AC_NEVER,
+    AC_OWN_B,
+    AC_OWN_G,
+    AC_PV_B,
+    AC_PV_B_FIXED,
+    AC_PV_G,
+    AC_PV_G_FIXED,
+    NODE,
+    SYSTEM,
+)
+from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
+from calm_relay.simulation.kernel.records import FIRST, TERMS_DTYPE
+from calm_relay.simulation.kernel.rows import finish_step, place
+from calm_relay.simulation.kernel.step import one_pass, prepare_all, settle, take_inputs
+
+LANES = np.uint64(32)  # lanes of one block: a constant, so that rows of the table are known to lie apart
+N_SYSTEM, N_NODE, N_TERMS = len(SYSTEM), len(NODE), len(TERMS_DTYPE.names or ())
+# Rows of the table of a block: energies, whether a lane asks for more passes, sums of the plan, sums of each node.
+ROW_AGAIN, ROW_SYSTEM = np.uint64(8), np.uint64(9)
+ROW_NODES = np.uint64(9 + N_SYSTEM)
+
+
+@inside
+def _load_terms(const, at, nd):
+    """Take the terms of a lane's node."""
+    nd.backup = const[place(at, 0)]
+    nd.ac_out = const[place(at, 1)]
+    nd.ac_in = const[place(at, 2)]
+    nd.p_self = const[place(at, 3)]
+    nd.slope = const[place(at, 4)]
+    nd.curve = const[place(at, 5)]
+    nd.charge_p_self = const[place(at, 6)]
+    nd.charge_slope = const[place(at, 7)]
+    nd.charge_curve = const[place(at, 8)]
+    nd.night = const[place(at, 9)]
+    nd.grid_port = const[place(at, 10)]
+    nd.backup_port = const[place(at, 11)]
+    nd.pv_to_battery = const[place(at, 12)]
+    nd.capacity = const[place(at, 13)]
+    nd.full = const[place(at, 14)]
+    nd.charge = const[place(at, 15)]
+    nd.discharge = const[place(at, 16)]
+    nd.eta_c = const[place(at, 17)]
+    nd.eta_d = const[place(at, 18)]
+    nd.auxiliary = const[place(at, 19)]
+    nd.taper_from = const[place(at, 20)]
+    nd.taper_slope = const[place(at, 21)]
+    nd.give_per_wh = const[place(at, 22)]
+    nd.wh_per_give = const[place(at, 23)]
+    nd.take_per_wh = const[place(at, 24)]
+    nd.wh_per_take = const[place(at, 25)]
+    nd.take_turn = const[place(at, 26)]
+    nd.give_turn = const[place(at, 27)]
+    nd.hold = const[place(at, 28)]
+    nd.charge_empty = const[place(at, 29)]
+    nd.charge_more = const[place(at, 30)]
+    nd.discharge_empty = const[place(at, 31)]
+    nd.discharge_more = const[place(at, 32)]
+
+
+@inside
+def _load_node(k, const, pv, now, rule, table, v, nd, w):
+    """Take a lane's node: its terms, its energies, the slot in force and its PV, as it is scaled."""
+    own = np.uint64(k) * np.uint64(N_TERMS + 1), LANES, v
+    energies, slot = (np.uint64(k) * np.uint64(2), LANES, v), (np.uint64(k) * np.uint64(4), LANES, v)
+    _load_terms(const, own, nd)
+    w.energy, w.energy_pv = table[place(energies, 0)], table[place(energies, 1)]
+    w.kind, w.floor = rule[place(slot, 0)], rule[place(slot, 1)]
+    w.target, w.power = rule[place(slot, 2)], rule[place(slot, 3)]
+    w.pv = pv * const[place(own, N_TERMS)]
+    w.keep, w.charge_part, w.discharge_part, w.heat = now
+
+
+@inside
+def _store_node(k, ok, table, v, w):
+    energies = np.uint64(k) * np.uint64(2), LANES, v
+    # Read before the choice: a load that hangs on it would keep the record in memory.
+    before, before_pv = table[place(energies, 0)], table[place(energies, 1)]
+    now, now_pv = w.energy, w.energy_pv
+    table[place(energies, 0)] = now if ok else before
+    table[place(energies, 1)] = now_pv if ok else before_pv
+
+
+@inside
+def _lane(kinds, sun, p, inputs, pv, changes, const, rule, table, nothing, v, nd, w, b):
+    """One step of one lane, its first pass alone."""
+    b.load_b, b.load_g, b.never, b.in_pv_b, b.in_pv_g = inputs[0], inputs[1], inputs[2], inputs[3], inputs[4]
+    b.pv_b_fixed, b.pv_g_fixed, b.in_own_b, b.in_own_g = inputs[5], inputs[6], inputs[7], inputs[8]
+    _load_node(FIRST, const, pv, changes, rule, table, v, nd[0], w[0])
+    prepare_all((0,), nd, p, w, b)
+    ok = not one_pass((0,), kinds, sun, nd, p, w, b)
+    finish_step((0,), (), ok, nd, p, 0, w, b, nothing, nothing, table, table, (ROW_SYSTEM, LANES, v), (ROW_NODES, LANES, v))
+    _store_node(FIRST, ok, table, v, w[0])
+    table[place((ROW_AGAIN, LANES, v), 0)] = 0.0 if ok else 1.0
+
+
+@compiled
+def run_lanes(kinds, passes, lanes, plant, const, rules, rule, codes, pv_dc, bank, ac, first, last, table, nothing):
+    """Run steps `first` to `last` of `lanes` variants of a plan of one node, a multiple of four, at most LANES.
+
+    `const` holds each lane's terms and the factor of its PV, `rules` (slots, 4 · LANES) each slot's kind, floor, target and power
+    lane by lane, `rule` (4 · LANES,) is room for the slot in force; `codes`, `pv_dc` (T,), `bank` (T or 1, BANK), `ac` (T, AC)
+    are shared. `table` holds energies and sums, and is changed in place; `nothing` is an empty series. `kinds` leave out what no
+    variant asks for: its rules must ask for no more.
+    """
+    w, b = work_table(), bus_table()
+    terms, plants = terms_table(), plant_table()
+    plants[0] = plant
+    nd, p = (terms[0], terms[1], terms[2], terms[3]), plants[0]
+    now = -1
+    for t in range(first, last):
+        code = codes[t]
+        if code != now:
+            now = code
+            for i in range(128):
+                rule[i] = rules[code, i]
+        inputs = (
+            ac[t, AC_LOAD_B], ac[t, AC_LOAD_G], ac[t, AC_NEVER], ac[t, AC_PV_B], ac[t, AC_PV_G], ac[t, AC_PV_B_FIXED],
+            ac[t, AC_PV_G_FIXED], ac[t, AC_OWN_B], ac[t, AC_OWN_G],
+        )  # fmt: skip
+        pv = pv_dc[t]
+        row = t if bank.shape[0] > 1 else 0
+        changes = bank[row, 0], bank[row, 1], bank[row, 2], bank[row, 3]
+        if pv + inputs[3] + inputs[4] + inputs[5] + inputs[6] > 0.0:
+            for v in range(lanes):
+                _lane(kinds, True, p, inputs, pv, changes, const, rule, table, nothing, np.uint64(v), nd, w, b)
+        else:
+            for v in range(lanes):
+                _lane(kinds, False, p, inputs, pv, changes, const, rule, table, nothing, np.uint64(v), nd, w, b)
+        asked = 0.0
+        for v in range(lanes):
+            asked += table[place((ROW_AGAIN, LANES, np.uint64(v)), 0)]
+        if asked > 0.0:
+            for i in range(lanes):
+                v = np.uint64(i)
+                if table[place((ROW_AGAIN, LANES, v), 0)] > 0.0:
+                    take_inputs(ac, t, b)
+                    _load_node(FIRST, const, pv, changes, rule, table, v, nd[0], w[0])
+                    settle((0,), passes, nd, p, w, b)
+                    finish_step(
+                        (0,), (), True, nd, p, 0, w, b, nothing, nothing, table, table,
+                        (ROW_SYSTEM, LANES, v), (ROW_NODES, LANES, v),
+                    )  # fmt: skip
+                    _store_node(FIRST, True, table, v, w[0])
