@@ -9,6 +9,7 @@ from calm_relay.calendar import MONTH_DAYS, dates
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.report.when import when_data, when_text
 from calm_relay.year.boxes import box_uses
+from calm_relay.year.charge import charge_bands, window_year
 
 PLAN = "ac-add-on"
 
@@ -96,3 +97,34 @@ def test_what_boxes_take_is_what_balances_leave_over(plan_id, demo, quarter):
     night = demo.cards().inverter(next(n for n in plan.nodes if n.id == "old").card).night_w
     hours = uses["old"].standby_wh / night
     assert 3900 < hours < 5200, "it stands by when the sun is down or too low to start: about half the year"
+
+
+def test_bands_of_charge_lie_in_order_and_between_what_the_months_say(demo, quarter):
+    plan = demo.plan(PLAN)
+    made, facts = quarter.flow(demo, plan), quarter.facts(demo, plan)
+    bands = charge_bands(made.flow, made.packed, "bat")
+    for band, month in zip(bands, facts.battery_months["bat"], strict=True):
+        shares = list(vars(band).values())
+        assert shares == sorted(shares)
+        assert (band.lowest_frac, band.highest_frac) == (month.lowest_frac, month.highest_frac)
+    # By hand: in January a tenth of all quarters of an hour lie at or below the second line.
+    january = made.flow.node_column("bat", "energy_wh")[: 31 * 96] / 9900.0
+    assert np.mean(january <= bands[0].tenth_frac + 1e-12) == pytest.approx(0.1, abs=0.002)
+
+
+def test_a_window_says_how_long_it_takes_and_on_how_many_days_it_was_enough(demo, quarter):
+    """1 to 5 h at 2 kW against 1 to 2 h: an hour is too short, and the hours needed do not hang on the hours that are open."""
+    found = []
+    for end in (5.0, 2.0):
+        slot = {"kind": "charge_from_grid", "start_h": 1.0, "end_h": end, "power_w": 2000.0, "target_soc_frac": 0.9}
+        job = apply_edits(demo, [Edit(f"plans[{PLAN}].controls.slots", [slot])])
+        plan = job.plan(PLAN)
+        found.append(window_year(plan, job.cards(), quarter.calendar(job), quarter.flow(job, plan), 0, "bat"))
+    long, short = found
+    assert (long.open_h, short.open_h) == (pytest.approx(4, abs=0.02), pytest.approx(1, abs=0.02))
+    assert long.filled_days > 300 > 150 > short.filled_days
+    assert np.all(long.ends_frac >= long.begins_frac - 0.01)
+    unit = demo.cards().battery_unit("battery-inverter-5k")
+    eta = demo.cards().battery("stack-3k").one_way_frac
+    room = (0.9 - float(long.begins_frac.mean())) * 9900.0
+    assert long.needed_h == pytest.approx(room / (unit.charger_dc_w(2000.0) * eta))

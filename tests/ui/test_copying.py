@@ -14,7 +14,7 @@ from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.start import wait_idle
 
 PAGES = ("brief", "site", "house", "tariff", "plans", "year", "decide")
-LEAST = {"site": 1, "house": 1, "tariff": 1, "plans": 1, "year": 3, "decide": 1}
+LEAST = {"site": 1, "house": 1, "tariff": 1, "plans": 1, "year": 2, "decide": 1}
 
 
 def test_every_table_and_picture_of_every_page_has_its_figures_and_is_drawn_as_lines(window, qapp):
@@ -147,20 +147,21 @@ def test_bars_of_the_year_follow_what_it_is_divided_by(window, qapp):
     assert wait_idle(qapp, window)
     page = window.page("year")
     heads = {}
-    for i in range(page.parts.count()):
-        page.parts.setCurrentIndex(i)
-        rows = rows_of(page.months)
-        heads[page.parts.itemText(i)] = (rows[0][0], len(rows) - 1)
+    for i in range(page.pictures.parts.count()):
+        page.pictures.parts.setCurrentIndex(i)
+        rows = rows_of(page.pictures.months)
+        heads[page.pictures.parts.itemText(i)] = (rows[0][0], len(rows) - 1)
         if rows[0][1] == "house":
             assert sum(float(row[1]) for row in rows[1:]) == pytest.approx(9534.7, abs=0.3), "every division is of the same year"
     assert heads["By hour of the day"] == ("hour", 24)
     assert heads["By price period"] == ("period", 2)
     assert heads["By box, for itself"] == ("box", 2)
     assert heads["Days of the battery, Battery inverter"] == ("month", 12)
+    page.pictures.parts.setCurrentIndex(page.pictures.parts.findText("Days of the battery, Battery inverter"))
     window.session.choose(window.session.job.plans[0].id)
     assert wait_idle(qapp, window)
-    assert page.parts.currentText() == "By month", "a plan without that battery falls back"
-    assert page.parts.count() == 4
+    assert page.pictures.parts.currentText() == "By month", "a plan without that battery falls back"
+    assert page.pictures.parts.count() == 5
 
 
 def test_bars_of_the_year_follow_an_edit_that_runs_no_year(window, qapp):
@@ -168,13 +169,48 @@ def test_bars_of_the_year_follow_an_edit_that_runs_no_year(window, qapp):
     window.show_page("year")
     assert wait_idle(qapp, window)
     page = window.page("year")
-    page.parts.setCurrentIndex(page.parts.findText("By price period"))
-    cheap = float(rows_of(page.months)[2][3])
+    page.pictures.parts.setCurrentIndex(page.pictures.parts.findText("By price period"))
+    cheap = float(rows_of(page.pictures.months)[2][3])
     window.session.edit("Cheaper for longer", [Edit("tariff.cheap_end_h", 9.0)])
     assert wait_idle(qapp, window)
-    assert float(rows_of(page.months)[2][3]) > cheap + 50
-    page.parts.setCurrentIndex(page.parts.findText("By box, for itself"))
+    assert float(rows_of(page.pictures.months)[2][3]) > cheap + 50
+    page.pictures.parts.setCurrentIndex(page.pictures.parts.findText("By box, for itself"))
     window.session.edit("Rename", [Edit("plans[ac-add-on].nodes[bat].name", "Cellar box")])
     assert wait_idle(qapp, window)
-    assert "Cellar box" in [row[0] for row in rows_of(page.months)]
-    assert page.parts.findText("Days of the battery, Cellar box") >= 0
+    assert "Cellar box" in [row[0] for row in rows_of(page.pictures.months)]
+    assert page.pictures.parts.findText("Days of the battery, Cellar box") >= 0
+
+
+def test_pictures_of_the_year_one_by_one_and_against_another_plan(window, qapp):
+    window.session.choose("hybrid-swap")
+    window.show_page("year")
+    assert wait_idle(qapp, window)
+    pictures = window.page("year").pictures
+    titles = [pictures.parts.itemText(i) for i in range(pictures.parts.count())]
+
+    def pick(start):
+        pictures.parts.setCurrentIndex(next(i for i, text in enumerate(titles) if text.startswith(start)))
+        qapp.processEvents()
+
+    pick("Charge by month")
+    bands = rows_of(pictures.charge)
+    assert len(bands) == 13
+    assert pictures.charge.isVisible()
+    assert not pictures.months.isVisible()
+    pick("Slot 1")
+    assert len(rows_of(pictures.charge)) == 154, "May to September"
+    assert "of 153 days" in pictures.words.text()
+    assert not pictures.against.isEnabled()
+    pick("Clipping")
+    assert pictures.duration.isVisible()
+    pick("By month")
+    alone = rows_of(pictures.months)
+    pictures.against.setCurrentIndex(pictures.against.findData("ac-add-on"))
+    assert wait_idle(qapp, window)
+    less = rows_of(pictures.months)
+    study, job = window.session.runner.study(), window.session.job
+    other = study.year_parts(job, job.plan("ac-add-on"), "month")
+    assert float(less[1][2]) == pytest.approx(float(alone[1][2]) - other[0].energy_wh["pv_ac_w"] / 1000.0, abs=0.02)
+    pick("Charge by month")
+    assert wait_idle(qapp, window)
+    assert len(rows_of(pictures.charge)[0]) == 7, "the other plan's median beside this one's"

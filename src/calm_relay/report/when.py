@@ -8,6 +8,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 from calm_relay.year.boxes import box_uses
+from calm_relay.year.charge import charge_bands, window_words, window_year
 from calm_relay.year.when import FLOWS, By
 
 _HEADS = {
@@ -31,6 +32,9 @@ def when_data(study: Study, job: Job, plan: Plan, by: By) -> dict[str, Any]:
     if by == "month":
         months = study.facts(job, plan).battery_months
         out["batteries"] = {node: [vars(row) for row in rows] for node, rows in months.items()}
+        made = study.flow(job, plan)
+        out["charge"] = {node: [vars(band) for band in charge_bands(made.flow, made.packed, node)] for node in months}
+        out["windows"] = _windows(study, job, plan, tuple(months))
     return out
 
 
@@ -48,7 +52,33 @@ def when_text(data: dict[str, Any], node_names: dict[str, str]) -> list[str]:
         for part, row in zip(parts, rows, strict=True):
             charge = ", ".join(show(row[f"{name}_frac"], "fraction") for name in ("lowest", "mean", "highest"))
             lines.append(f"   {part['name']:{wide - 3}}{row['filled_days']:3} of {row['days']}, {row['emptied_days']:3}; {charge}")
+        lines.append("   a tenth of the time below, median, nine tenths below:")
+        for part, band in zip(parts, data["charge"][node], strict=True):
+            words = ", ".join(show(band[f"{name}_frac"], "fraction") for name in ("tenth", "median", "nine_tenths"))
+            lines.append(f"   {part['name']:{wide - 3}}{words}")
+    for window in data.get("windows", []):
+        lines += ["", f"   {node_names.get(window['node'], window['node'])}, {window['title']}: {window['words']}"]
     return lines
+
+
+def _windows(study: Study, job: Job, plan: Plan, nodes: tuple[str, ...]) -> list[dict[str, Any]]:
+    """Return every charge slot with how it fills each battery it holds for."""
+    made, calendar, cards = study.flow(job, plan), study.calendar(job), job.cards()
+    out = []
+    for index, slot in enumerate(plan.controls.slots):
+        if slot.kind not in ("charge_from_grid", "timer"):
+            continue
+        for node in (n for n in nodes if slot.holds_for(n)):
+            found = window_year(plan, cards, calendar, made, index, node)
+            if found is not None:
+                days = {
+                    "days": len(found.day),
+                    "filled_days": found.filled_days,
+                    "needed_h": found.needed_h,
+                    "open_h": found.open_h,
+                }
+                out.append({"slot": index, "title": slot.title, "node": node, **days, "words": window_words(found)})
+    return out
 
 
 def _sum(parts: list[dict[str, Any]]) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
@@ -65,9 +65,26 @@ def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callabl
     with ThreadPoolExecutor(workers) as pool:
         if not in_lanes:
             return list(pool.map(lambda variant: _alone(packed, variant, cancelled), variants))
-        blocks = [variants[i : i + LANES] for i in range(0, len(variants), LANES)]
-        done = list(pool.map(lambda block: list(_block(packed, block, cancelled)), blocks))
-    return [row for block in done for row in block]
+        found: list[VariantSums | None] = [None] * len(variants)
+        soc_min_wh = np.array([float(v.nodes["soc_min"][0] * v.nodes["capacity_wh"][0]) for v in variants])
+        energies = np.array([soc_min_wh, soc_min_wh])
+        capacity = np.array([float(v.nodes["capacity_wh"][0]) for v in variants])
+        left = np.arange(len(variants))
+        for runs in range(1, MOST_RUNS + 1):
+            # Those that are not steady yet fill blocks of their own: a block takes about as long with few lanes as with all.
+            blocks = [left[i : i + LANES] for i in range(0, len(left), LANES)]
+            ran = list(pool.map(lambda ids, n=runs: _block(packed, variants, ids, energies[:, ids], cancelled, n == 1), blocks))
+            for ids, (start, end, sums) in zip(blocks, ran, strict=True):
+                near = STEADY_FRAC * capacity[ids] + 1e-9
+                steady = np.all(np.abs(end - start) <= near, axis=0)
+                energies[:, ids] = end
+                for lane in np.flatnonzero(steady | (runs == MOST_RUNS)):
+                    rows = sums[: len(SYSTEM), lane].copy(), sums[len(SYSTEM) :, lane][None, :].copy()
+                    found[ids[lane]] = VariantSums(*rows, runs, bool(steady[lane]))
+            left = np.array([v for v in left if found[v] is None], dtype=int)
+            if not left.size:
+                break
+    return [row for row in found if row is not None]
 
 
 def _alone(packed: Packed, variant: Variant, cancelled: Callable[[], bool]) -> VariantSums:
@@ -83,49 +100,34 @@ def _alone(packed: Packed, variant: Variant, cancelled: Callable[[], bool]) -> V
     return VariantSums(flow.sums, flow.node_sums, flow.runs, flow.steady)
 
 
-def _block(packed: Packed, block: Sequence[Variant], cancelled: Callable[[], bool]) -> Iterator[VariantSums]:
-    """Yield the sums of up to LANES variants; places that stay empty repeat the last one."""
+def _block(
+    packed: Packed, variants: Sequence[Variant], ids: NDArray[np.int64], energies: Array, cancelled: Callable[[], bool], spin: bool
+) -> tuple[Array, Array, Array]:
+    """Run up to LANES variants once from their energies, after a spin-up if asked; places that stay empty repeat the last one.
+
+    Returns the energies and their PV parts before and after (2, lanes), and the sums (SYSTEM + NODE, lanes). [Wh], [W]
+    """
     steps, step_h = len(packed.ac), float(packed.plant["step_h"])
-    filled = [*block, *[block[-1]] * (-len(block) % 4)]
+    filled = [variants[v] for v in ids]
+    filled += [filled[-1]] * (-len(filled) % 4)
     const, rules, kinds = _inputs(packed, filled, step_h)
-    capacity = np.array([float(v.nodes["capacity_wh"][0]) for v in filled])
     table = np.zeros((ROWS, LANES))
-    table[0, : len(filled)] = table[1, : len(filled)] = [float(v.nodes["soc_min"][0] * v.nodes["capacity_wh"][0]) for v in filled]
+    table[:2, : len(ids)] = energies
+    table[:2, len(ids) : len(filled)] = energies[:, -1:]
     codes, pv, bank = (np.ascontiguousarray(a[:, 0]) for a in (packed.codes, packed.pv_dc, packed.bank))
     rule, nothing = np.zeros(4 * LANES), np.zeros((0, 1, 1))
     per_day = round(24.0 / step_h)
-
-    def run(first: int, count: int) -> None:
+    for first in (max(0, steps - SPIN_UP_DAYS * per_day), 0) if spin else (0,):
+        start = table[:2, : len(ids)].copy()
         table[2:] = 0.0
         for begin in range(first, steps, PIECE_DAYS * per_day):
             if cancelled():
                 raise Cancelled("the variants were cancelled")
             lanes.run_lanes(
-                kinds, 6, count, packed.plant, const.ravel(), rules.reshape(len(rules), -1), rule, codes, pv, bank, packed.ac,
+                kinds, 6, len(filled), packed.plant, const.ravel(), rules.reshape(len(rules), -1), rule, codes, pv, bank, packed.ac,
                 begin, min(begin + PIECE_DAYS * per_day, steps), table.ravel(), nothing,
             )  # fmt: skip
-
-    run(max(0, steps - SPIN_UP_DAYS * per_day), len(filled))
-    found: dict[int, VariantSums] = {}
-    left = np.arange(len(block))  # which variant each lane is, those after them repeat one
-    for runs in range(1, MOST_RUNS + 1):
-        start = table[:2, : len(left)].copy()
-        run(0, len(left) + -len(left) % 4)
-        near = STEADY_FRAC * capacity[left] + 1e-9
-        steady = np.all(np.abs(table[:2, : len(left)] - start) <= near, axis=0)
-        for lane, v in enumerate(left):
-            if steady[lane] or runs == MOST_RUNS:
-                sums = table[int(lanes.ROW_SYSTEM) :, lane]
-                rows = sums[: len(SYSTEM)].copy(), sums[len(SYSTEM) :][None, :].copy()
-                found[int(v)] = VariantSums(*rows, runs, bool(steady[lane]))
-        stay = np.flatnonzero(~steady)
-        if not stay.size or runs == MOST_RUNS:
-            break
-        moved = [*stay, *[stay[-1]] * (-len(stay) % 4)]
-        for part in (const, rules, table):
-            part[..., : len(moved)] = part[..., moved]
-        left = left[stay]
-    yield from (found[v] for v in range(len(block)))
+    return start, table[:2, : len(ids)].copy(), table[int(lanes.ROW_SYSTEM) :, : len(ids)]
 
 
 def _inputs(packed: Packed, filled: Sequence[Variant], step_h: float) -> tuple[Array, Array, tuple[tuple[int, ...], ...]]:

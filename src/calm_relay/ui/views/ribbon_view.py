@@ -37,7 +37,7 @@ class RibbonView(Copyable, QWidget):
         """Use other colours and another text size."""
         self._theme, self._scale = theme, scale
         self.setMinimumWidth(int(360 * scale))
-        self.setFixedHeight(int(206 * scale))
+        self.setFixedHeight(int(182 * scale))
         self.update()
 
     def show_ribbon(self, ribbon: Ribbon, *, dim: bool) -> None:
