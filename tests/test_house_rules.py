@@ -16,7 +16,7 @@ from calm_relay.library.shipped import shipped_card
 from calm_relay.rules.reads import LATER, READS, RESULTS
 from calm_relay.rules.runner import all_checks
 from calm_relay.simulation import columns
-from calm_relay.simulation.kernel.rules import inverter_ac_w, inverter_dc_w
+from calm_relay.simulation.kernel.node import inverter_ac_w, inverter_dc_w
 
 ROOT = Path(__file__).parents[1]
 SRC = ROOT / "src" / "calm_relay"

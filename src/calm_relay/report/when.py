@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from calm_relay.job.models import Job, Plan
+from calm_relay.simulation.failures import failures
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
-from calm_relay.year.boxes import box_uses
+from calm_relay.year.boxes import box_uses, path_trips, trip_words
 from calm_relay.year.charge import charge_bands, window_words, window_year
 from calm_relay.year.when import FLOWS, By
 
@@ -89,7 +90,9 @@ def _sum(parts: list[dict[str, Any]]) -> dict[str, Any]:
 def boxes_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
     """Return what each inverter of a plan takes for itself in its year, as plain data in Wh."""
     rows = [{**vars(use), "standby_wh": use.standby_wh, "total_wh": use.total_wh} for use in box_uses(study.facts(job, plan))]
-    return {"plan": plan.id, "letter": plan.letter, "name": plan.name, "boxes": rows}
+    trips = [{**vars(t), "words": trip_words(t)} for t in path_trips(study.facts(job, plan))]
+    stops = [{**vars(f), "words": f.words} for f in failures(plan, job.cards())]
+    return {"plan": plan.id, "letter": plan.letter, "name": plan.name, "boxes": rows, "round_trips": trips, "failures": stops}
 
 
 def boxes_text(data: dict[str, Any], node_names: dict[str, str]) -> list[str]:
@@ -106,4 +109,7 @@ def boxes_text(data: dict[str, Any], node_names: dict[str, str]) -> list[str]:
         standby = f"standby {kwh['standby_wh']}" + (f" (paid by {paid})" if paid else "")
         name = node_names.get(row["node_id"], row["node_id"])
         lines.append(f"   {name}: {kwh['total_wh']}: {', '.join(parts)}, {standby}")
+    for row in data["round_trips"]:
+        lines.append(f"   Back from the battery of {node_names.get(row['node_id'], row['node_id'])}: {row['words']}")
+    lines += [f"   {row['words']}" for row in data["failures"]]
     return lines

@@ -63,8 +63,8 @@ from calm_relay.simulation.columns import (
     SYS_UNSERVED,
 )
 from calm_relay.simulation.kernel.jit import inside
+from calm_relay.simulation.kernel.node import out_dc_w, passes
 from calm_relay.simulation.kernel.records import FIRST, FOURTH, SECOND, THIRD, WISH_W
-from calm_relay.simulation.kernel.rules import out_dc_w, passes
 
 N_NODE = len(NODE)
 

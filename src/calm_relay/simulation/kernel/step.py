@@ -15,6 +15,7 @@ from calm_relay.simulation.columns import (
     AC_PV_G_FIXED,
 )
 from calm_relay.simulation.kernel.jit import inside, thin
+from calm_relay.simulation.kernel.node import prepare
 from calm_relay.simulation.kernel.records import (
     ALL_KINDS,
     BANK_CHARGE,
@@ -36,7 +37,6 @@ from calm_relay.simulation.kernel.rules import (
     cut_trapped,
     export_pv,
     import_seen_w,
-    prepare,
     pv_to_house,
     trapped_w,
 )

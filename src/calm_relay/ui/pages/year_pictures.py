@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
+from calm_relay.simulation.failures import failures
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
@@ -16,7 +17,7 @@ from calm_relay.ui.views.charge_chart import ChargeChart
 from calm_relay.ui.views.charts import DurationChart, MonthsChart
 from calm_relay.ui.widgets import Swatch, clear_layout, label
 from calm_relay.units import format_quantity as show
-from calm_relay.year.boxes import box_uses
+from calm_relay.year.boxes import box_uses, path_trips, trip_words
 from calm_relay.year.charge import ChargeBand, charge_bands, window_words, window_year
 from calm_relay.year.pictures import duration, most_clipped_node
 from calm_relay.year.when import By, Part, year_parts
@@ -167,6 +168,8 @@ class YearPictures(QWidget):
                 ("standby", [use.standby_wh for use in uses], "house"),
             ]
             head, unit, per = "box", "kWh", 1000.0
+            back = [f"Back from the battery of {called[t.node_id]}: {trip_words(t)}." for t in path_trips(facts)]
+            self.words.setText(" ".join([*back, *(f.words for f in failures(session.plan, session.job.cards()))]))
         elif kind == "days":
             rows = facts.battery_months[rest]
             shown = [

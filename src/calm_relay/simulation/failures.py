@@ -1,0 +1,60 @@
+"""What stands still when one box of a plan fails, with the grid up and with it gone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from calm_relay.job.models import Plan
+from calm_relay.job.rows import battery_rows, forming_rows, string_rows
+from calm_relay.library.book import CardBook
+from calm_relay.simulation.chain import usable_wh
+from calm_relay.units import format_quantity as show
+
+
+@dataclass(frozen=True)
+class Failure:
+    """A box that fails: PV and battery energy that stop with it, and what becomes of the backup.
+
+    `backup` is 'all' where nothing is backed up any more, 'part' where other units still form the grid, else ''.
+    """
+
+    node_id: str
+    name: str
+    pv_stc_w: float
+    battery_wh: float
+    backup: str
+
+    @property
+    def words(self) -> str:
+        """Return it as a sentence."""
+        stops = [show(self.pv_stc_w, "power_w", 1) + " of PV"] if self.pv_stc_w else []
+        stops += [show(self.battery_wh, "energy_wh") + " of battery"] if self.battery_wh else []
+        said = (
+            f"{' and '.join(stops)} stand still"
+            if len(stops) > 1
+            else f"{stops[0]} stands still"
+            if stops
+            else "nothing stands still"
+        )
+        if self.backup == "all":
+            said += ", and nothing is backed up" if stops else ", but nothing is backed up"
+        elif self.backup == "part":
+            said += ", and the backup has one unit less"
+        return f"Without {self.name} {said}."
+
+
+def failures(plan: Plan, cards: CardBook) -> tuple[Failure, ...]:
+    """Return each inverter's failure, in the plan's order, and the transfer device's last."""
+    pv: dict[str, float] = {}
+    for node, card, group, module in string_rows(plan, cards):
+        modules = group.modules_per_string * group.parallel_strings * card.unit_count(node.count)
+        pv[node.id] = pv.get(node.id, 0.0) + modules * module.power_stc_w
+    banks = {row.node.id: usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards)}
+    forming = [row.node.id for row in forming_rows(plan, cards)]
+    out = []
+    for node in plan.nodes:
+        backup = "" if node.id not in forming else "part" if len(forming) > 1 else "all"
+        out.append(Failure(node.id, node.name, pv.get(node.id, 0.0), banks.get(node.id, 0.0), backup))
+    if plan.transfer is not None and forming:
+        out.append(Failure("transfer", cards.transfer(plan.transfer.card).name, 0.0, 0.0, "all"))
+    return tuple(out)

@@ -1,0 +1,109 @@
+# mypy: disable-error-code="no-untyped-def, no-untyped-call, untyped-decorator"
+"""What holds of a node for a whole step: the inverter's curve (D4), what its battery takes and gives (D3, D9), who pays standby."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from calm_relay.simulation.kernel.jit import inside, root
+from calm_relay.simulation.kernel.records import CHARGE_FROM_GRID, CLIPPED_ONLY, DISCHARGE_TO_GRID, HOLD, TIMER
+
+
+@inside
+def inverter_dc_w(p_ac, p_self, slope, curve):
+    """DC watts for AC watts out, three-term loss (D4), slope = 1 + a and curve = b / rating; 0 for nothing out."""
+    if p_ac <= 0.0:
+        return 0.0
+    return p_self + p_ac * (slope + curve * p_ac)
+
+
+@inside
+def inverter_ac_w(p_dc, p_self, slope, curve):
+    """AC watts for DC watts in, the inverse of :func:`inverter_dc_w` (D4)."""
+    over = p_dc - p_self
+    if over <= 0.0:
+        return 0.0
+    return 2.0 * over / (slope + root(slope * slope + 4.0 * curve * over))
+
+
+@inside
+def out_dc_w(nd, p_ac):
+    """DC watts that the node's inverter takes for `p_ac` out. [W]"""
+    return inverter_dc_w(p_ac, nd.p_self, nd.slope, nd.curve)
+
+
+@inside
+def out_ac_w(nd, p_dc):
+    """AC watts that the node's inverter makes of `p_dc`. [W]"""
+    return inverter_ac_w(p_dc, nd.p_self, nd.slope, nd.curve)
+
+
+@inside
+def passes(nd, w):
+    """Return the DC watts that fill the node's AC limit of the step. [W]"""
+    return out_dc_w(nd, w.ac_max)
+
+
+@inside
+def charge_limit_w(nd, energy, part):
+    """DC charge limit at the energy at the start of the step: straight from the taper SoC to a part of it at SoC_max (D3)."""
+    limit = min(nd.charge, nd.charge_empty + nd.charge_more * energy) * part
+    if energy > nd.taper_from:
+        limit *= 1.0 - nd.taper_slope * (min(energy, nd.full) - nd.taper_from)
+    return limit
+
+
+@inside
+def prepare(nd, p, w, b):
+    """Fill the node's work with what holds for the whole step: floor, room, what it may give, who pays standby (D3, D4, D9)."""
+    energy = w.energy
+    capacity = nd.capacity
+    kind = w.kind
+    floor = w.floor
+    hold = kind == HOLD
+    spare_w = 0.0
+    if capacity > 0.0 and not hold:
+        spare_w = max(0.0, (energy - floor) * nd.give_per_wh)
+    auxiliary = nd.auxiliary + w.heat
+    aux_dc = min(auxiliary, spare_w)
+    e1 = energy
+    level = max(floor, nd.hold) if p.target_w < np.inf else floor
+    charge, free, give, give_peak = 0.0, 0.0, 0.0, 0.0
+    below = (kind == CHARGE_FROM_GRID or kind == TIMER) and capacity > 0.0
+    if capacity > 0.0:
+        e1 -= aux_dc * nd.wh_per_give
+        below = below and e1 < w.target - 1e-9
+        if not hold:
+            room = nd.full - e1
+            charge = min(charge_limit_w(nd, energy, w.charge_part), max(0.0, room * nd.take_per_wh))
+            free = charge if below else min(charge, max(0.0, (room - w.keep) * nd.take_per_wh))
+            most = min(nd.discharge, nd.discharge_empty + nd.discharge_more * energy) * w.discharge_part
+            give = min(most, max(0.0, (e1 - level) * nd.give_per_wh))
+            give_peak = min(most, max(0.0, (e1 - floor) * nd.give_per_wh))
+    if kind == CLIPPED_ONLY or kind == DISCHARGE_TO_GRID:
+        free = 0.0
+    w.e1 = e1
+    w.charge = charge
+    w.free = free
+    w.give_usual = give
+    w.give_peak = give_peak
+    w.level_usual = level
+    w.aux_dc = aux_dc
+    w.aux_ac = auxiliary - aux_dc
+    w.pv_pay = min(nd.night, w.pv)
+    w.bat_pay = min(nd.night - w.pv_pay, spare_w - aux_dc)
+    w.off_ac = nd.night - w.pv_pay - w.bat_pay
+    # A backup-port limit holds what serves the backup load, a grid-port limit the rest (D5).
+    most = nd.ac_out
+    if nd.backup == 0.0:
+        most = min(most, nd.grid_port)
+    elif b.load_b > nd.backup_port:
+        most = min(most, nd.backup_port)
+    else:
+        most = min(most, b.load_b + nd.grid_port)
+    w.ac_max = most
+    w.below = 1.0 if below else 0.0
+    w.timer = 1.0 if below and kind == TIMER else 0.0
+    w.most = w.power if kind == DISCHARGE_TO_GRID else np.inf
+    w.usual = 0.0
+    w.on = 0.0
