@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
 
 from calm_relay.calendar import season_of_months
-from calm_relay.errors import BadInput
+from calm_relay.cli import main
+from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.parts import remove_inverter
 
@@ -65,3 +68,58 @@ def test_an_inverter_removed_takes_its_own_slots_along(demo):
     slots = [{**NIGHT, "nodes": [ids[0]]}, {**NIGHT, "nodes": ids[:2]}, NIGHT]
     job = remove_inverter(apply_edits(demo, [Edit(f"{C}.slots", slots)]), "hybrid-alongside", ids[0])
     assert [slot.nodes for slot in job.plan("hybrid-alongside").controls.slots] == [(ids[1],), ()]
+
+
+def test_a_slot_is_added_from_the_command_line_and_said_in_words(demo, tmp_path, capsys):
+    out = tmp_path / "slots.calmrelay"
+    words = ["add-slot", "demo", "discharge_to_grid", "18:00", "20:30", "--plan", "B", "--power", "2.5kW", "--floor", "20 %"]
+    assert main([*words, "--out", str(out)]) == 0
+    assert "Gives 2.50 kW at AC" in capsys.readouterr().out
+    assert main(["controls", str(out), "--plan", "B", "--json"]) == 0
+    (plan,) = json.loads(capsys.readouterr().out)["plans"]
+    last = plan["controls"]["slots"][-1]
+    assert (last["kind"], last["start_h"], last["end_h"], last["power_w"]) == ("discharge_to_grid", 18.0, 20.5, 2500.0)
+    assert last["floor_soc_frac"] == 0.2
+    assert plan["sentences"][-1].startswith("18 to 20.5 h: Gives")
+    assert main([*words[:2], "hold", "25:00", "3", "--plan", "B", "--out", str(out)]) == 2
+
+
+def test_a_sensor_at_the_device_refuses_nodes_beyond_it_and_serves_the_backup_side_alone(demo, quarter):
+    at = "plans[hybrid-swap]"
+    with pytest.raises(NotFeasible, match="grid side"):
+        wrong = apply_edits(demo, [Edit(f"{at}.controls.sensor", "device"), Edit(f"{at}.nodes[hyb].side", "grid")])
+        quarter.flow(wrong, wrong.plan("hybrid-swap"))
+    right = apply_edits(demo, [Edit(f"{at}.controls.sensor", "device")])
+    flow = quarter.flow(right, right.plan("hybrid-swap")).flow
+    assert float(flow.column("transfer_w").min()) >= -1e-6, "nothing goes out past it"
+    assert float(flow.column("export_w").max()) < 1e-6
+
+
+def test_room_for_what_is_clipped_lessens_clipping_and_foresight_does_best(demo, quarter):
+    at = "plans[hybrid-swap].controls"
+    lost = {}
+    for room in ("no", "yesterday", "foresight"):
+        job = apply_edits(demo, [Edit(f"{at}.slots", []), Edit(f"{at}.leave_room", room)])
+        lost[room] = quarter.flow(job, job.plan("hybrid-swap")).flow.lost_wh("ac_limit")
+    assert lost["foresight"] < lost["yesterday"] < lost["no"]
+
+
+def test_a_bank_in_the_cold_charges_less_and_a_heater_helps(demo, quarter):
+    at = "plans[hybrid-swap]"
+    cold = [Edit("site.weather.temperature_mean_c", [v - 12.0 for v in demo.site.weather.temperature_mean_c])]
+    taken = {}
+    for name, edits in {
+        "inside": [Edit(f"{at}.nodes[hyb].battery.place", "indoors")],
+        "outside": [Edit(f"{at}.nodes[hyb].battery.place", "outdoors")],
+        "heated": [
+            Edit(f"{at}.nodes[hyb].battery.place", "outdoors"),
+            Edit("library[stack-3k].heating_w", 80.0),
+            Edit("library[stack-3k].heating_below_c", 10.0),
+        ],
+    }.items():
+        job = apply_edits(demo, [*cold, *edits])
+        row = quarter.facts(job, job.plan("hybrid-swap")).nodes_wh["hyb"]
+        taken[name] = (row["pv_to_battery_w"] + row["charge_from_ac_w"], row["auxiliary_w"] + row["ac_own_w"])
+    assert taken["outside"][0] < taken["inside"][0] - 100_000
+    assert taken["heated"][0] > taken["outside"][0]
+    assert taken["heated"][1] > taken["outside"][1] + 10_000, "the heater's own draw is in the books"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 from collections.abc import Callable, Sequence
-from typing import Any
+from typing import Any, get_args
 
 from calm_relay import __version__
 from calm_relay.cli import equipment, house, plans, site, values
@@ -13,7 +13,8 @@ from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.demo import DEMOS
 from calm_relay.equipment.columns import card_classes
-from calm_relay.errors import BadInput, CalmRelayError, Fault
+from calm_relay.errors import BadInput, CalmRelayError, Fault, NotFeasible
+from calm_relay.job.control_models import SlotKind
 from calm_relay.pv.roof import MODES
 from calm_relay.report.head import CAUTION
 
@@ -26,6 +27,8 @@ def main(argv: Sequence[str] | None = None) -> int:
         status: int = options.run(options)
     except BadInput as error:
         return _report(error.faults, as_json=getattr(options, "json", False))
+    except NotFeasible as error:
+        return _report([Fault("", "", error.reason, error.remedy)], as_json=getattr(options, "json", False))
     except CalmRelayError as error:
         return _report([Fault("", "", str(error), "see the message")], as_json=getattr(options, "json", False))
     except BrokenPipeError:
@@ -103,6 +106,17 @@ def _parser() -> argparse.ArgumentParser:
     chains.add_argument("--power-kw", type=float, default=2.0, help="power arriving at the load, for the ways; 2 otherwise")
     when = command("when", "a year of each plan by month, hour of the clock or period of the tariff", plans.when_command)
     when.add_argument("--by", choices=("month", "hour", "period"), default="month", help="what the year is divided by")
+    slot = command("add-slot", "add a slot by the clock to a plan's controls and save", values.add_slot_command, json_out=False)
+    slot.add_argument("kind", choices=get_args(SlotKind), help="what it does")
+    slot.add_argument("start", metavar="FROM", help="hour of the clock, such as 23:30")
+    slot.add_argument("end", metavar="UNTIL", help="hour of the clock; past midnight is allowed")
+    slot.add_argument("--power", metavar="P", help="at AC, such as 2.5kW")
+    slot.add_argument("--target", metavar="T", help="charge to reach, such as 80%%")
+    slot.add_argument("--floor", metavar="F", help="charge not to go below, such as 20%%")
+    slot.add_argument("--days", choices=("every", "weekdays", "weekends"), default="every")
+    slot.add_argument("--month", type=int, action="append", help="month it holds in; may be given again; else all")
+    slot.add_argument("--node", action="append", help="inverter it holds for; may be given again; else all with a battery")
+    slot.add_argument("--out", required=True, help="file to save to")
     command("controls", "how the batteries of each plan are run: sensor, peaks, reserve, slots", plans.controls_command)
     command("boxes", "what each inverter takes for itself in the year: conversion, cells, standby", plans.boxes_command)
     command("ageing", "twenty years of each battery: capacity, and what ends its warranty first", plans.ageing_command)

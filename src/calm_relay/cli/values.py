@@ -1,4 +1,4 @@
-"""The command on single values: setting one field of a job."""
+"""The commands on single values: setting one field of a job, adding a slot."""
 
 from __future__ import annotations
 
@@ -6,10 +6,11 @@ import argparse
 import json
 from typing import Any
 
-from calm_relay.cli.shared import open_job
+from calm_relay.cli.shared import chosen_plans, open_job
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
-from calm_relay.job.edits import apply_edits, read_path
+from calm_relay.job.control_models import slot_words
+from calm_relay.job.edits import Edit, apply_edits, read_path
 from calm_relay.job.fields import FieldInfo, describe
 from calm_relay.job.plausible import doubt
 from calm_relay.job.sources import typed_edits
@@ -63,3 +64,26 @@ def _said(value: Any, info: FieldInfo) -> str:
     if info.kind is not None and isinstance(value, int | float) and not isinstance(value, bool):
         return show(float(value), info.kind)
     return json.dumps(value, ensure_ascii=False) if isinstance(value, list | dict | bool) else str(value)
+
+
+def add_slot_command(options: argparse.Namespace) -> int:
+    """Run `add-slot`."""
+    opened = open_job(options.job)
+    plans = chosen_plans(opened.job, options)
+    if not options.plan or len(plans) != 1:
+        raise BadInput([Fault(options.job, "--plan", "a slot belongs to one plan", "name it with --plan")])
+    slot: dict[str, Any] = {"kind": options.kind, "days": options.days}
+    for name, text, kind in (
+        ("start_h", options.start, "clock_h"),
+        ("end_h", options.end, "clock_h"),
+        ("power_w", options.power, "power_w"),
+        ("target_soc_frac", options.target, "fraction"),
+        ("floor_soc_frac", options.floor, "fraction"),
+    ):
+        if text is not None:
+            slot[name] = parse_quantity(text, kind)
+    slot |= {"months": options.month or [], "nodes": options.node or []}
+    changed = apply_edits(opened.job, [Edit(f"plans[{plans[0].id}].controls.slots[+]", slot)])
+    save_job(options.out, changed, opened.store)
+    print(f"{plans[0].letter}: {slot_words(changed.plan(plans[0].id).controls.slots[-1])} Saved as {options.out}")
+    return 0

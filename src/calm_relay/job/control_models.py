@@ -45,6 +45,7 @@ class Slot(Record):
         return not self.nodes or node_id in self.nodes
 
 
+GRID_CHARGING = ("charge_from_grid", "timer")  # kinds of slot that draw from the grid
 SLOT_DEFAULTS = {"kind": "charge_from_grid", "start_h": 0.0, "end_h": 4.0, "power_w": 2000.0, "target_soc_frac": 0.8}
 _SLOT_WORDS = {
     "charge_from_grid": "Below {target} it draws {power} at AC from the grid, sun or not, surplus counted in; then it keeps it.",

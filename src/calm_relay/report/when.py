@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.job.models import Job, Plan
 from calm_relay.simulation.failures import failures
 from calm_relay.study import Study
@@ -67,7 +68,7 @@ def _windows(study: Study, job: Job, plan: Plan, nodes: tuple[str, ...]) -> list
     made, calendar, cards = study.flow(job, plan), study.calendar(job), job.cards()
     out = []
     for index, slot in enumerate(plan.controls.slots):
-        if slot.kind not in ("charge_from_grid", "timer"):
+        if slot.kind not in GRID_CHARGING:
             continue
         for node in (n for n in nodes if slot.holds_for(n)):
             found = window_year(plan, cards, calendar, made, index, node)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from calm_relay.calendar import in_window, season_of_months, window_hours
-from calm_relay.job.control_models import Slot
+from calm_relay.job.control_models import GRID_CHARGING, Slot
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import BatteryChoice, Node
 from calm_relay.job.rows import BatteryRow
@@ -314,7 +314,7 @@ def battery_count(c: CheckContext) -> Iterator[Finding]:
 
 def _grid_slots(c: CheckContext) -> Iterator[tuple[int, Slot]]:
     for i, slot in enumerate(c.plan.controls.slots):
-        if slot.kind in ("charge_from_grid", "timer") and slot.power_w > 0:
+        if slot.kind in GRID_CHARGING and slot.power_w > 0:
             yield i, slot
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.calendar import window_hours
-from calm_relay.job.control_models import Slot
+from calm_relay.job.control_models import GRID_CHARGING, Slot
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
@@ -54,7 +54,7 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
     Watts are at AC. Beside the sum stands what the year stored, and why the two part.
     """
     for i, slot in enumerate(c.plan.controls.slots):
-        if slot.kind != "charge_from_grid":
+        if slot.kind not in GRID_CHARGING:
             continue
         taken_w = 0.0
         for row in battery_rows(c.plan, c.cards):
@@ -64,7 +64,7 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
             if slot.power_w <= 0:
                 yield unknown(c, "battery.window-fill", subject, "the slot's charge power: type it in kW at AC")
                 continue
-            limited = c.job.site.import_limit_w is not None
+            limited = c.job.site.import_limit_w is not None and slot.kind != "timer"  # a timer sees no meter
             if limited and c.facts is None:
                 continue  # what the house draws meanwhile comes with the year
             room = c.facts.windows[i].room_w(taken_w) if limited and c.facts else None

@@ -65,4 +65,6 @@ def with_changes(packed: Packed, leave_room: Literal["no"] | Forecast, warmth: M
     for k, node_id in enumerate(packed.node_ids):
         if node_id in warmth:
             bank[:, k, BANK_CHARGE], bank[:, k, BANK_DISCHARGE], bank[:, k, BANK_HEAT] = warmth[node_id]
+    if np.array_equal(bank, np.broadcast_to(packed.bank, bank.shape)):
+        return packed
     return replace(packed, bank=np.ascontiguousarray(bank))

@@ -32,6 +32,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     from calm_relay.ui.card_editor import CardEditor
     from calm_relay.ui.chains_dialog import ChainsDialog
     from calm_relay.ui.commands import make_window
+    from calm_relay.ui.controls_dialog import ControlsDialog
     from calm_relay.ui.equipment_dialog import EquipmentDialog
     from calm_relay.ui.pages.house import HousePage
     from calm_relay.ui.pages.site import SitePage
@@ -67,6 +68,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("plans-grid-down", "C", "plans", window.plans.toggle_grid)
     window.plans.toggle_grid()
     show_dialog("chains", ChainsDialog(window.session, window.theme, 1.0, window))
+    show_dialog("controls", ControlsDialog(window.session, 1.0, window))
     window.session.choose(window.session.job.plan("A").id)
     wait_idle(app, window)
     show_dialog("picker", PickerDialog(window.session, "plans[ac-add-on].nodes[bat].battery.card", window))
@@ -117,9 +119,6 @@ def main(argv: Sequence[str] | None = None) -> int:
     window.undo()
     take("year", "C", "year")
     take("decide", "B", "decide")
-    window.set_theme_choice("dark")
-    take("plans-dark", "D", "plans")
-    window.set_theme_choice("light")
     page = StartPage(fresh_settings(), lambda *_: None)
     page.show()
     app.processEvents()

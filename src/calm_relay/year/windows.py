@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.calendar import YearCalendar
+from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.job.models import Plan
 from calm_relay.simulation.pack import in_slot, on_days
 from calm_relay.year.plan_flow import PlanFlow
@@ -46,7 +47,7 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
     hour = np.minimum(23, calendar.clock_hour.astype(int))
     out = {}
     for index, slot in enumerate(plan.controls.slots):
-        if slot.kind != "charge_from_grid":
+        if slot.kind not in GRID_CHARGING:
             continue
         here = on_days(slot, calendar)
         count = np.maximum(1, np.bincount(hour[here], minlength=24))

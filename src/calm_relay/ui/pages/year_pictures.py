@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
+from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.simulation.failures import failures
 from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.ui.flow_layout import FlowLayout
@@ -98,7 +99,7 @@ class YearPictures(QWidget):
             wanted += [
                 (f"{slot.title[:1].upper()}{slot.title[1:]}, {called[node]}", f"window {i} {node}")
                 for i, slot in enumerate(plan.controls.slots)
-                if slot.kind in ("charge_from_grid", "timer") and slot.holds_for(node)
+                if slot.kind in GRID_CHARGING and slot.holds_for(node)
             ]
         if most_clipped_node(facts) is not None:
             wanted.append(("Clipping", "clipping"))
