@@ -9,6 +9,7 @@ import pytest
 
 from calm_relay.calendar import season_of_months
 from calm_relay.cli import main
+from calm_relay.decision.compare import compare_plans
 from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.parts import remove_inverter
@@ -123,3 +124,30 @@ def test_a_bank_in_the_cold_charges_less_and_a_heater_helps(demo, quarter):
     assert taken["outside"][0] < taken["inside"][0] - 100_000
     assert taken["heated"][0] > taken["outside"][0]
     assert taken["heated"][1] > taken["outside"][1] + 10_000, "the heater's own draw is in the books"
+
+
+def test_hours_at_the_battery_limits_follow_volts_and_warmth_and_peaks_are_counted(demo, quarter):
+    """A low-voltage bank is at its limit where its amps are; a target is recorded where nothing could hold it, and bars no plan."""
+    low = {**demo.card("stack-3k").model_dump(), "id": "low", "stacking": "parallel", "voltage_nominal_v": 51.2, "charge_max_a": 12.0,
+           "cells_in_series": 16, "discharge_max_a": 8.0, "bank_charge_max_w": None, "bank_discharge_max_w": None}  # fmt: skip
+    at = "plans[ac-add-on]"
+    edits = [
+        Edit("library[+]", low),
+        Edit(f"{at}.nodes[bat].battery.card", "low"),
+        Edit("library[battery-inverter-5k].battery_voltage_min_v", 40.0),
+        Edit(f"{at}.controls.peak_target_w", 500.0),
+    ]
+    job = apply_edits(demo, edits)
+    plan = job.plan("ac-add-on")
+    made, facts = quarter.flow(job, plan), quarter.facts(job, plan)
+    record = made.packed.nodes[0]
+    assert np.isfinite(record["charge_empty_w"])
+    drawn = made.flow.node_column("bat", "discharge_w")
+    most = float(record["discharge_full_w"])
+    assert drawn.max() <= most + 1e-6
+    assert 0 < facts.limits["discharge:bat"].hours_h < 8760
+    assert facts.evening is not None
+    assert facts.evening.limit_w < most
+    assert facts.exceeded["peak"].hours_h > 100
+    passed = compare_plans(job, [(plan, facts, quarter.bill(job, plan), ())])[0].exceeded_hours_h
+    assert passed < facts.exceeded["peak"].hours_h

@@ -24,7 +24,7 @@ class LimitCost:
     held_wh: float
 
 
-PASSED = {"export_cap": "Export cap", "import": "Import limit", "transfer": "Transfer device"}
+PASSED = {"export_cap": "Export cap", "import": "Import limit", "transfer": "Transfer device", "peak": "Peak target"}
 
 
 def passed_words(facts: YearFacts) -> list[str]:

@@ -249,6 +249,17 @@ def _slot_table(slots: tuple[Slot, ...], n: int, levels: Sequence[float]) -> NDA
     return table[:n]
 
 
+def battery_limit_w(record: np.void, end: str, soc_frac: Array | float = 0.5) -> Array:
+    """Return what a battery's `charge` or `discharge` is limited to at a charge, without taper and temperature, (n,) or (). [W]
+
+    Of a low-voltage bank the amps count at the volts of that charge, at half without one.
+    """
+    most = np.asarray(record[f"{end}_w"] + 0.0 * np.asarray(soc_frac), dtype=float)
+    empty, full = float(record[f"{end}_empty_w"]), float(record[f"{end}_full_w"])
+    limit: Array = np.minimum(most, empty + (full - empty) * np.asarray(soc_frac)) if math.isfinite(empty) else most
+    return limit
+
+
 def usual_bank(nodes: int) -> Array:
     """Return the one row of batteries at which nothing changes from step to step. (1, nodes, 4) [Wh, 0 to 1, 0 to 1, W]"""
     return np.tile(np.array(USUAL_BANK), (1, nodes, 1))

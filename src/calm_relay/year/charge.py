@@ -12,7 +12,7 @@ from calm_relay.calendar import DAYS, MONTH_OF_DAY, YearCalendar
 from calm_relay.job.models import Plan
 from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
-from calm_relay.simulation.pack import Packed, in_slot
+from calm_relay.simulation.pack import Packed, battery_limit_w, in_slot
 
 if TYPE_CHECKING:
     from calm_relay.simulation.flow import FlowTable
@@ -82,7 +82,7 @@ def window_year(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanF
     begins, ends = np.roll(charge, 1)[first], charge[last]
     target = min(slot.target_soc_frac, float(record["soc_max"]))
     unit = next(unit for node, unit in battery_side_nodes(plan, cards) if node.id == node_id)
-    stored = min(unit.charger_dc_w(slot.power_w), float(record["charge_w"])) * float(record["eta_c"])
+    stored = min(unit.charger_dc_w(slot.power_w), float(battery_limit_w(record, "charge"))) * float(record["eta_c"])
     room = max(0.0, target - float(begins.mean())) * float(record["capacity_wh"])
     return WindowYear(
         day=first * calendar.step_s // 86_400 + 1,

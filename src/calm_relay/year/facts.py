@@ -17,7 +17,8 @@ from calm_relay.simulation import chain
 from calm_relay.simulation.ageing import CycleCount, year_cycles
 from calm_relay.simulation.columns import given_wh
 from calm_relay.simulation.flow import year_sums_wh
-from calm_relay.simulation.pack import Packed
+from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE
+from calm_relay.simulation.pack import Packed, battery_limit_w
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
@@ -221,10 +222,13 @@ def _limit_use(job: Job, calendar: YearCalendar, made: PlanFlow, pv_only: dict[s
         use[f"ac_limit:{node_id}"] = LimitUse(hours, lost)
         if record["capacity_wh"] > 0:
             drawn = flow.node_column(node_id, "discharge_w")
-            hours = float(np.count_nonzero(drawn >= AT_LIMIT_FRAC * record["discharge_w"])) * h
+            soc = np.concatenate(([flow.start_energy_wh[k]], flow.node_column(node_id, "energy_wh")[:-1])) / record["capacity_wh"]
+            held = drawn >= AT_LIMIT_FRAC * battery_limit_w(record, "discharge", soc) * packed.bank[:, k, BANK_DISCHARGE]
+            hours = float(np.count_nonzero(held & (drawn > 0))) * h
             use[f"discharge:{node_id}"] = LimitUse(hours)
             charged = flow.node_column(node_id, "pv_to_battery_w") + flow.node_column(node_id, "charge_from_ac_w")
-            hours = float(np.count_nonzero(charged >= AT_LIMIT_FRAC * record["charge_w"])) * h
+            held = charged >= AT_LIMIT_FRAC * battery_limit_w(record, "charge", soc) * packed.bank[:, k, BANK_CHARGE]
+            hours = float(np.count_nonzero(held & (charged > 0))) * h
             use[f"charge:{node_id}"] = LimitUse(hours)
     if job.site.export_limit_w is not None:
         cut = flow.lost_w("cap")
@@ -244,6 +248,7 @@ def _exceeded(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, Exc
         ("export_cap", job.site.export_limit_w, "cap_exceeded_w", "export_w"),
         ("import", job.site.import_limit_w, "import_exceeded_w", "import_w"),
         ("transfer", float(made.packed.plant["transfer_w"]), "device_exceeded_w", "transfer_w"),
+        ("peak", float(made.packed.plant["target_w"]), "peak_exceeded_w", "import_w"),
     )
     for name, limit, over, whole in rows:
         if limit is not None and math.isfinite(limit):
@@ -260,7 +265,7 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
     limit, names = 0.0, []
     for row in battery_rows(plan, cards):
         record = packed.nodes[packed.node_ids.index(row.node.id)]
-        limit += row.unit.output_w(float(record["discharge_w"]))
+        limit += row.unit.output_w(float(battery_limit_w(record, "discharge")))
         names.append(chain.weakest(chain.discharge_chain(row.unit, row.battery, row.choice)).name)
     if not names:
         return None
@@ -298,7 +303,7 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
         take = {name: flow.node_column(node_id, name) for name in ("pv_to_battery_w", "charge_from_ac_w", "energy_wh")}
         lost = sum(flow.node_column(node_id, f"lost_{name}_w") for name in ("ac_limit", "device", "cap"))
         part = windows[k] / total
-        room = np.maximum(0.0, record["charge_w"] - take["pv_to_battery_w"] - take["charge_from_ac_w"])
+        room = np.maximum(0.0, battery_limit_w(record, "charge") - take["pv_to_battery_w"] - take["charge_from_ac_w"])
         more = np.minimum(room, lost + part * spare_ac * 0.95)
         offer = (take["pv_to_battery_w"] + take["charge_from_ac_w"] * pv_share + more) * record["eta_c"]
         offer_day = offer.reshape(DAYS, -1).sum(axis=1) * h
