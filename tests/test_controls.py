@@ -128,8 +128,10 @@ def test_a_bank_in_the_cold_charges_less_and_a_heater_helps(demo, quarter):
 
 def test_hours_at_the_battery_limits_follow_volts_and_warmth_and_peaks_are_counted(demo, quarter):
     """A low-voltage bank is at its limit where its amps are; a target is recorded where nothing could hold it, and bars no plan."""
-    low = {**demo.card("stack-3k").model_dump(), "id": "low", "stacking": "parallel", "voltage_nominal_v": 51.2, "charge_max_a": 12.0,
-           "cells_in_series": 16, "discharge_max_a": 8.0, "bank_charge_max_w": None, "bank_discharge_max_w": None}  # fmt: skip
+    low = {
+        **demo.card("stack-3k").model_dump(), "id": "low", "stacking": "parallel", "voltage_nominal_v": 51.2, "cells_in_series": 16,
+        "charge_max_a": 12.0, "discharge_max_a": 8.0, "bank_charge_max_w": None, "bank_discharge_max_w": None,
+    }  # fmt: skip
     at = "plans[ac-add-on]"
     edits = [
         Edit("library[+]", low),
