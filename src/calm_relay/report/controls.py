@@ -36,7 +36,7 @@ def control_sentences(job: Job, plan: Plan) -> tuple[str, ...]:
     cap = job.site.export_limit_w
     if cap is not None:
         response = c.export_response_s
-        after = "after a time that nobody has typed" if response is None else f"within {show(response, 'seconds_s')}"
+        after = "after a time not typed yet" if response is None else f"within {show(response, 'seconds_s')}"
         means = "shorter peaks than a step of the simulation are not in its means"
         out.append(f"Export above {show(cap, 'power_w')} is cut {after}; {means}.")
     if c.peak_target_w is not None:
