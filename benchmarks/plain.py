@@ -12,6 +12,7 @@ import numpy as np
 
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.kernel.loops import run_steps
+from calm_relay.simulation.kernel.records import most_passes
 
 
 class Records:
@@ -36,7 +37,7 @@ def main() -> None:
     system, rows = np.empty((steps, len(SYSTEM))), np.empty((steps, n, len(NODE)))
     begin = time.perf_counter()
     run_steps(
-        (0,) * n, 4 * n + 2, True, Records(data["terms"]), Records(data["rules"]), Records(data["plant"])[0],
+        (0,) * n, most_passes(n), True, Records(data["terms"]), Records(data["rules"]), Records(data["plant"])[0],
         data["codes"], data["pv_dc"], data["bank"], data["ac"], 0, steps, start_wh.copy(), start_wh.copy(), system, rows,
         np.zeros(len(SYSTEM)), np.zeros(n * len(NODE)),
     )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -13,6 +14,11 @@ from tests.cases import packed_case
 from tests.reference_step import Around, Slot, Terms, Unit
 
 EIGHTY = Terms(0.0, 0.25, 0.0, 2000.0)  # a constant efficiency of 0.8 is a = 1/η − 1, b = p_self = 0 (definitions D4)
+
+
+def around(**more: Any) -> Around:
+    """Limits and controls of a step, with no limit but those given."""
+    return replace(Around(0, 0, 0), **more)
 
 
 def unit(side: str, night: float, charge: float, discharge: float, **more: Any) -> Unit:

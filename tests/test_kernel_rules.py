@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from calm_relay.simulation.columns import AC, NODE, SYSTEM
 from calm_relay.simulation.flow import run_case
 from tests.cases import packed_case
+from tests.hand import around
 from tests.reference_step import INF, Around, Slot, Terms, Unit
 from tests.test_kernel_reference import STEPS, random_case
 
@@ -40,10 +41,6 @@ def step(units: list[Unit], pv: list[float], around: Around, slots: list[Slot] |
     flow = run_case(packed, np.array([u.energy for u in units]), np.array([u.energy_pv for u in units]))
     rows = [dict(zip(NODE, row, strict=True)) for row in flow.nodes[0]]
     return dict(zip(SYSTEM, flow.system[0], strict=True)), rows
-
-
-def around(**more: Any) -> Around:
-    return replace(Around(0, 0, 0), **more)
 
 
 def test_a_hybrids_surplus_charges_another_battery_before_it_is_held():

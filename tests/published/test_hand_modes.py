@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from tests.hand import check, day, unit
-from tests.reference_step import Around, Slot, Unit
+from tests.hand import around, check, day, unit
+from tests.reference_step import Slot, Unit
 
 
 def house(steps: int, b: list[float] | None = None, g: list[float] | None = None) -> np.ndarray:
@@ -15,10 +15,6 @@ def house(steps: int, b: list[float] | None = None, g: list[float] | None = None
     ac[:, 0] = b or 0.0
     ac[:, 1] = g or 0.0
     return ac
-
-
-def around(**more: float) -> Around:
-    return replace(Around(0, 0, 0), **more)
 
 
 def test_the_clipped_part_only():

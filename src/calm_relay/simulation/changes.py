@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from calm_relay.library.base import LossTerms
 from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE, BANK_HEAT, BANK_KEEP
 from calm_relay.simulation.pack import Packed, battery_limit_w, usual_bank
 
@@ -19,8 +20,8 @@ Forecast = Literal["foresight", "yesterday"]
 def clipped_potential_w(packed: Packed, k: int) -> Array:
     """Return the DC PV of node `k` above what its AC limit passes (X of definitions D7), (steps,). [W]"""
     r = packed.nodes[k]
-    passes = r["ac_out_w"] + r["p_self_w"] + r["a"] * r["ac_out_w"] + r["b"] * r["ac_out_w"] ** 2 / r["rated_w"]
-    over: Array = np.maximum(0.0, packed.pv_dc[:, k] - float(passes))
+    passes = LossTerms(p_self_w=r["p_self_w"], a=r["a"], b=r["b"]).in_w(float(r["ac_out_w"]), float(r["rated_w"]))
+    over: Array = np.maximum(0.0, packed.pv_dc[:, k] - passes)
     return over
 
 
@@ -65,6 +66,4 @@ def with_changes(packed: Packed, leave_room: Literal["no"] | Forecast, warmth: M
     for k, node_id in enumerate(packed.node_ids):
         if node_id in warmth:
             bank[:, k, BANK_CHARGE], bank[:, k, BANK_DISCHARGE], bank[:, k, BANK_HEAT] = warmth[node_id]
-    if np.array_equal(bank, np.broadcast_to(packed.bank, bank.shape)):
-        return packed
-    return replace(packed, bank=np.ascontiguousarray(bank))
+    return replace(packed, bank=bank)

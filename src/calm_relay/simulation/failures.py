@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from calm_relay.job.models import Plan
 from calm_relay.job.rows import battery_rows, forming_rows, string_rows
 from calm_relay.library.book import CardBook
+from calm_relay.pv.roof import group_stc_w
 from calm_relay.simulation.chain import usable_wh
 from calm_relay.units import format_quantity as show
 
@@ -46,9 +47,8 @@ class Failure:
 def failures(plan: Plan, cards: CardBook) -> tuple[Failure, ...]:
     """Return each inverter's failure, in the plan's order, and the transfer device's last."""
     pv: dict[str, float] = {}
-    for node, card, group, module in string_rows(plan, cards):
-        modules = group.modules_per_string * group.parallel_strings * card.unit_count(node.count)
-        pv[node.id] = pv.get(node.id, 0.0) + modules * module.power_stc_w
+    for node, card, group, _ in string_rows(plan, cards):
+        pv[node.id] = pv.get(node.id, 0.0) + group_stc_w(group, cards) * card.unit_count(node.count)
     banks = {row.node.id: usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards)}
     forming = [row.node.id for row in forming_rows(plan, cards)]
     out = []

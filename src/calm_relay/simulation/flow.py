@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.columns import ENERGY_COLUMNS, LOSS_COLUMNS, NODE, PV_ONLY_LOSS_NAMES, SYSTEM
 from calm_relay.simulation.kernel.loops import run_steps
-from calm_relay.simulation.kernel.records import rules_of, terms_of
+from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
 
 Array = NDArray[np.float64]
@@ -84,6 +84,12 @@ class FlowTable:
         return self.system.nbytes + self.nodes.nbytes
 
 
+def is_steady(before: Array, after: Array, capacity_wh: Array) -> NDArray[np.bool_]:
+    """Return whether each battery ended as it began, energy and mix, (2, n) each, within 0.1 % of capacity (D11). (n,) [bool]"""
+    steady: NDArray[np.bool_] = np.all(np.abs(after - before) <= STEADY_FRAC * capacity_wh + 1e-9, axis=0)
+    return steady
+
+
 def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, series: bool = True) -> FlowTable:
     """Run the packed steps again and again until end energy and mix equal the start within 0.1 % of capacity.
 
@@ -108,8 +114,7 @@ def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, s
         sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, cancelled, keep=series)
         runs += 1
         steps_run += steps
-        near = STEADY_FRAC * capacity + 1e-9
-        steady = bool(np.all(np.abs(energy - start) <= near) and np.all(np.abs(energy_pv - start_pv) <= near))
+        steady = bool(np.all(is_steady(np.array([start, start_pv]), np.array([energy, energy_pv]), capacity)))
     step_h = float(packed.plant["step_h"])
     return FlowTable(
         system=system if series else system[:0],
@@ -172,7 +177,7 @@ def _run(
         if cancelled():
             raise Cancelled("the year was cancelled")
         run_steps(
-            shape, 4 * len(shape) + 2, keep, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac,
+            shape, most_passes(len(shape)), keep, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac,
             begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums.ravel(),
         )  # fmt: skip
     return sums, node_sums

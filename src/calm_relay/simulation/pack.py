@@ -250,13 +250,14 @@ def _slot_table(slots: tuple[Slot, ...], n: int, levels: Sequence[float]) -> NDA
 
 
 def battery_limit_w(record: np.void, end: str, soc_frac: Array | float = 0.5) -> Array:
-    """Return what a battery's `charge` or `discharge` is limited to at a charge, without taper and temperature, (n,) or (). [W]
+    """Return what a battery's `charge` or `discharge` is limited to at a charge, without taper and temperature; () or (n,). [W]
 
     Of a low-voltage bank the amps count at the volts of that charge, at half without one.
     """
-    most = np.asarray(record[f"{end}_w"] + 0.0 * np.asarray(soc_frac), dtype=float)
-    empty, full = float(record[f"{end}_empty_w"]), float(record[f"{end}_full_w"])
-    limit: Array = np.minimum(most, empty + (full - empty) * np.asarray(soc_frac)) if math.isfinite(empty) else most
+    most, empty, full = (float(record[f"{end}_{name}"]) for name in ("w", "empty_w", "full_w"))
+    if not math.isfinite(empty):
+        return np.asarray(most)
+    limit: Array = np.minimum(most, empty + (full - empty) * np.asarray(soc_frac))
     return limit
 
 
@@ -273,7 +274,6 @@ def pack_plan(
     pv_dc_w: dict[str, Array],
     ac_inputs_w: Array,
     reserve_by_month: Sequence[float] | None = None,
-    bank: Array | None = None,
 ) -> Packed:
     """Return the kernel's inputs for a plan.
 
@@ -285,8 +285,6 @@ def pack_plan(
         Columns as in `columns.AC_COLUMNS`. [W]
     reserve_by_month : sequence of 12, or None
         Reserve of each month; None: the plan's common one. [0 to 1]
-    bank : ndarray (steps, nodes, 4), or None
-        What changes at the batteries, columns as in `kernel.records.BANK`; None: nothing does. [Wh, 0 to 1, 0 to 1, W]
 
     Raises
     ------
@@ -335,7 +333,7 @@ def pack_plan(
         give=give,
         codes=np.ascontiguousarray(codes),
         pv_dc=np.ascontiguousarray(pv),
-        bank=usual_bank(len(nodes)) if bank is None else np.ascontiguousarray(bank),
+        bank=usual_bank(len(nodes)),
         ac=np.ascontiguousarray(ac_inputs_w, dtype=np.float64),
         assumed=frozenset(assumed),
         reserves=len(levels),

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.columns import NODE, SYSTEM
-from calm_relay.simulation.flow import MOST_RUNS, SPIN_UP_DAYS, STEADY_FRAC, run_year
+from calm_relay.simulation.flow import MOST_RUNS, SPIN_UP_DAYS, is_steady, run_year
 from calm_relay.simulation.kernel import lanes
 from calm_relay.simulation.kernel.records import (
     BANK_KEEP,
@@ -21,6 +21,7 @@ from calm_relay.simulation.kernel.records import (
     RULE_DTYPE,
     TERMS_DTYPE,
     TIMER,
+    most_passes,
     rules_of,
     terms_of,
 )
@@ -75,8 +76,7 @@ def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callabl
             blocks = [left[i : i + LANES] for i in range(0, len(left), LANES)]
             ran = list(pool.map(lambda ids, n=runs: _block(packed, variants, ids, energies[:, ids], cancelled, n == 1), blocks))
             for ids, (start, end, sums) in zip(blocks, ran, strict=True):
-                near = STEADY_FRAC * capacity[ids] + 1e-9
-                steady = np.all(np.abs(end - start) <= near, axis=0)
+                steady = is_steady(start, end, capacity[ids])
                 energies[:, ids] = end
                 for lane in np.flatnonzero(steady | (runs == MOST_RUNS)):
                     rows = sums[: len(SYSTEM), lane].copy(), sums[len(SYSTEM) :, lane][None, :].copy()
@@ -117,6 +117,7 @@ def _block(
     codes, pv, bank = (np.ascontiguousarray(a[:, 0]) for a in (packed.codes, packed.pv_dc, packed.bank))
     rule, nothing = np.zeros(4 * LANES), np.zeros((0, 1, 1))
     per_day = round(24.0 / step_h)
+    passes = most_passes(1)
     for first in (max(0, steps - SPIN_UP_DAYS * per_day), 0) if spin else (0,):
         start = table[:2, : len(ids)].copy()
         table[2:] = 0.0
@@ -124,8 +125,8 @@ def _block(
             if cancelled():
                 raise Cancelled("the variants were cancelled")
             lanes.run_lanes(
-                kinds, 6, len(filled), packed.plant, const.ravel(), rules.reshape(len(rules), -1), rule, codes, pv, bank, packed.ac,
-                begin, min(begin + PIECE_DAYS * per_day, steps), table.ravel(), nothing,
+                kinds, passes, len(filled), packed.plant, const.ravel(), rules.reshape(len(rules), -1), rule, codes, pv, bank,
+                packed.ac, begin, min(begin + PIECE_DAYS * per_day, steps), table.ravel(), nothing,
             )  # fmt: skip
     return start, table[:2, : len(ids)].copy(), table[int(lanes.ROW_SYSTEM) :, : len(ids)]
 

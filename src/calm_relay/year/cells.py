@@ -61,7 +61,7 @@ def limits_by_warmth(
 ) -> tuple[Array, Array, Array] | None:
     """Return what is left of a bank's charge and discharge limits, and its heating, (steps,) each. [0 to 1, 0 to 1, W]
 
-    None where the place is not chosen, or where neither card nor common practice says anything of temperature. A heater draws its
+    None where the place is not chosen, or where the cells are never cold or warm enough to matter. A heater draws its
     watts while the cells would be colder than where it starts, and holds them there.
     """
     if node.battery is None or node.battery.place is None:
@@ -73,7 +73,6 @@ def limits_by_warmth(
         heat[cold] = battery.heating_w
         warmth = np.maximum(warmth, battery.heating_below_c)
     charge, give = battery.charge_shares(warmth), battery.discharge_shares(warmth)
-    if charge is None and give is None and not heat.any():
-        return None
     ones = np.ones_like(warmth)
-    return ones if charge is None else charge, ones if give is None else give, heat
+    made = ones if charge is None else charge, ones if give is None else give, heat
+    return made if heat.any() or any((part < 1.0).any() for part in made[:2]) else None

@@ -10,9 +10,10 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_OF_DAY, YearCalendar
 from calm_relay.job.models import Plan
-from calm_relay.job.rows import battery_side_nodes
+from calm_relay.job.rows import battery_rows
 from calm_relay.library.book import CardBook
-from calm_relay.simulation.pack import Packed, battery_limit_w, in_slot
+from calm_relay.simulation.pack import Packed
+from calm_relay.simulation.quick import window_energy
 
 if TYPE_CHECKING:
     from calm_relay.simulation.flow import FlowTable
@@ -71,7 +72,7 @@ def window_year(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanF
     slot, flow, packed = plan.controls.slots[index], made.flow, made.packed
     k = flow.node_ids.index(node_id)
     record = packed.nodes[k]
-    inside = in_slot(slot, calendar) & (packed.slot_at(k) == index + 1)
+    inside = packed.slot_at(k) == index + 1
     first = np.flatnonzero(inside & ~np.roll(inside, 1))
     last = np.flatnonzero(inside & ~np.roll(inside, -1))
     if not len(first):
@@ -81,8 +82,8 @@ def window_year(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanF
     charge = flow.node_column(node_id, "energy_wh") / float(record["capacity_wh"])
     begins, ends = np.roll(charge, 1)[first], charge[last]
     target = min(slot.target_soc_frac, float(record["soc_max"]))
-    unit = next(unit for node, unit in battery_side_nodes(plan, cards) if node.id == node_id)
-    stored = min(unit.charger_dc_w(slot.power_w), float(battery_limit_w(record, "charge"))) * float(record["eta_c"])
+    row = next(row for row in battery_rows(plan, cards) if row.node.id == node_id)
+    stored = window_energy(row, slot.power_w, slot.start_h, 1.0).stored_wh
     room = max(0.0, target - float(begins.mean())) * float(record["capacity_wh"])
     return WindowYear(
         day=first * calendar.step_s // 86_400 + 1,

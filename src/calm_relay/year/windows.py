@@ -60,7 +60,7 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
             record = packed.nodes[k]
             if record["capacity_wh"] <= 0 or not slot.holds_for(node_id):
                 continue
-            here_k = inside & (packed.slot_at(k) == index + 1)
+            here_k = packed.slot_at(k) == index + 1
             taken = flow.node_column(node_id, "pv_to_battery_w") + flow.node_column(node_id, "charge_from_ac_w")
             energy = flow.node_column(node_id, "energy_wh")
             before = np.roll(energy, 1)[begins & here_k]

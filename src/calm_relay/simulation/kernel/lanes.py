@@ -8,19 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from calm_relay.simulation.columns import (
-    AC_LOAD_B,
-    AC_LOAD_G,
-    AC_NEVER,
-    AC_OWN_B,
-    AC_OWN_G,
-    AC_PV_B,
-    AC_PV_B_FIXED,
-    AC_PV_G,
-    AC_PV_G_FIXED,
-    NODE,
-    SYSTEM,
-)
+from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
 from calm_relay.simulation.kernel.records import FIRST, TERMS_DTYPE
 from calm_relay.simulation.kernel.rows import finish_step, place
@@ -95,10 +83,8 @@ def _store_node(k, ok, table, v, w):
 
 
 @inside
-def _lane(kinds, sun, p, inputs, pv, changes, const, rule, table, nothing, v, nd, w, b):
+def _lane(kinds, sun, p, pv, changes, const, rule, table, nothing, v, nd, w, b):
     """One step of one lane, its first pass alone."""
-    b.load_b, b.load_g, b.never, b.in_pv_b, b.in_pv_g = inputs[0], inputs[1], inputs[2], inputs[3], inputs[4]
-    b.pv_b_fixed, b.pv_g_fixed, b.in_own_b, b.in_own_g = inputs[5], inputs[6], inputs[7], inputs[8]
     _load_node(FIRST, const, pv, changes, rule, table, v, nd[0], w[0])
     prepare_all((0,), nd, p, w, b)
     ok = not one_pass((0,), kinds, sun, nd, p, w, b)
@@ -127,19 +113,16 @@ def run_lanes(kinds, passes, lanes, plant, const, rules, rule, codes, pv_dc, ban
             now = code
             for i in range(128):
                 rule[i] = rules[code, i]
-        inputs = (
-            ac[t, AC_LOAD_B], ac[t, AC_LOAD_G], ac[t, AC_NEVER], ac[t, AC_PV_B], ac[t, AC_PV_G], ac[t, AC_PV_B_FIXED],
-            ac[t, AC_PV_G_FIXED], ac[t, AC_OWN_B], ac[t, AC_OWN_G],
-        )  # fmt: skip
+        take_inputs(ac, t, b)
         pv = pv_dc[t]
         row = t if bank.shape[0] > 1 else 0
         changes = bank[row, 0], bank[row, 1], bank[row, 2], bank[row, 3]
-        if pv + inputs[3] + inputs[4] + inputs[5] + inputs[6] > 0.0:
+        if pv + b.in_pv_b + b.in_pv_g + b.pv_b_fixed + b.pv_g_fixed > 0.0:
             for v in range(lanes):
-                _lane(kinds, True, p, inputs, pv, changes, const, rule, table, nothing, np.uint64(v), nd, w, b)
+                _lane(kinds, True, p, pv, changes, const, rule, table, nothing, np.uint64(v), nd, w, b)
         else:
             for v in range(lanes):
-                _lane(kinds, False, p, inputs, pv, changes, const, rule, table, nothing, np.uint64(v), nd, w, b)
+                _lane(kinds, False, p, pv, changes, const, rule, table, nothing, np.uint64(v), nd, w, b)
         asked = 0.0
         for v in range(lanes):
             asked += table[place((ROW_AGAIN, LANES, np.uint64(v)), 0)]
@@ -147,7 +130,6 @@ def run_lanes(kinds, passes, lanes, plant, const, rules, rule, codes, pv_dc, ban
             for i in range(lanes):
                 v = np.uint64(i)
                 if table[place((ROW_AGAIN, LANES, v), 0)] > 0.0:
-                    take_inputs(ac, t, b)
                     _load_node(FIRST, const, pv, changes, rule, table, v, nd[0], w[0])
                     settle((0,), passes, nd, p, w, b)
                     finish_step(

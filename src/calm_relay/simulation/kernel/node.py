@@ -39,6 +39,21 @@ def out_ac_w(nd, p_dc):
 
 
 @inside
+def charger_dc_w(nd, p_ac):
+    """DC watts that the node's charger makes of `p_ac` taken in. [W]"""
+    return inverter_ac_w(p_ac, nd.charge_p_self, nd.charge_slope, nd.charge_curve)
+
+
+@inside
+def charged_w(nd, p_ac, room):
+    """AC watts taken in of `p_ac`, and DC watts made of them, at most `room`: the root is taken only where there is room. [W]"""
+    most = inverter_dc_w(room, nd.charge_p_self, nd.charge_slope, nd.charge_curve)
+    if p_ac >= most:
+        return most, room
+    return p_ac, charger_dc_w(nd, p_ac)
+
+
+@inside
 def passes(nd, w):
     """Return the DC watts that fill the node's AC limit of the step. [W]"""
     return out_dc_w(nd, w.ac_max)

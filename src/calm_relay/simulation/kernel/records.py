@@ -12,6 +12,13 @@ WISH_W = 1e-6  # a wish below this is none (D6)
 OWN_USE, CHARGE_FROM_GRID, SURPLUS_ONLY, HOLD, CLIPPED_ONLY, DISCHARGE_TO_GRID, TIMER = range(7)
 BACKUP, GRID = 0, 1
 MOST_NODES = 4
+
+
+def most_passes(nodes: int) -> int:
+    """Return how many passes a step is given at most: each node goes on, off, and to the usual order once. [number]"""
+    return 4 * nodes + 2
+
+
 # Numbers of the nodes in calls: plain ones would be types of their own, and each function would be compiled for each.
 FIRST, SECOND, THIRD, FOURTH = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
 # What a plan asks of the step, known to the compiler: slots that charge from the grid or discharge to it, a peak target, a transfer
@@ -59,15 +66,16 @@ WORK_DTYPE = _record(
     "kind", "floor", "target", "power", "pv", "keep", "charge_part", "discharge_part", "heat",
     "e1", "charge", "free", "give_usual", "give_peak", "level_usual", "ac_max", "below", "off_ac", "pv_pay", "bat_pay", "aux_dc",
     "aux_ac", "most", "timer",
-    "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "fixed", "give", "level", "still",
+    "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "weight", "give", "level", "still",
 )  # fmt: skip
 # What enters the step at AC, and what its nodes share: D without what slots draw, P_T likewise, controllable PV-only of both sides,
 # the slots' grid charging, what was lost, own draws, surplus charging at work. While a node sends to others: what it can, what it
-# has so far, its side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see.
+# has so far, its side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see. Last, what
+# the settled step brought to AC, by origin, and what chargers took.
 BUS_DTYPE = _record(
     "load_b", "load_g", "never", "in_pv_b", "in_pv_g", "pv_b_fixed", "pv_g_fixed", "in_own_b", "in_own_g",
     "demand", "through", "pv_b", "pv_g", "slots", "slots_b", "lost_device", "lost_cap", "own_b", "own_g", "surplus",
-    "best", "sent", "sender_b", "house", "beyond",
+    "best", "sent", "sender_b", "house", "beyond", "pv_ac", "battery_ac", "battery_pv", "charge_ac",
 )  # fmt: skip
 
 

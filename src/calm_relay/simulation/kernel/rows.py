@@ -91,8 +91,8 @@ def _note_node(kept, series, row, k, sums, at, ok, column, watts):
 
 
 @inside
-def _name_losses(kept, ok, k, nd, w, row, series, sums, at):
-    """Pay the node's standby and name what its PV lost; returns its AC from PV and battery, and the PV part of the latter. [W]"""
+def _name_losses(kept, ok, k, nd, w, b, row, series, sums, at):
+    """Pay the node's standby and name what its PV lost; its AC joins the bus by origin."""
     out = w.out
     is_on = out > 0.0 or w.taken > 0.0
     left = w.pv - w.pv_inv - w.c_pv
@@ -137,11 +137,14 @@ def _name_losses(kept, ok, k, nd, w, row, series, sums, at):
     _note_node(kept, series, row, k, sums, at, ok, NODE_INVERTER_LOSS, w.pv_inv + w.dis - out)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CHARGER_LOSS, w.taken - w.c_ac)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CELL_LOSS, cells)
-    if w.dis <= 0.0:
-        return out, 0.0, 0.0
-    from_battery = out * w.dis / (w.pv_inv + w.dis)
-    mix = w.energy_pv / w.energy if w.energy > 0.0 else 0.0
-    return out - from_battery, from_battery, from_battery * mix
+    from_battery, mix = 0.0, 0.0
+    if w.dis > 0.0:
+        from_battery = out * w.dis / (w.pv_inv + w.dis)
+        mix = w.energy_pv / w.energy if w.energy > 0.0 else 0.0
+    b.pv_ac += out - from_battery
+    b.battery_ac += from_battery
+    b.battery_pv += from_battery * mix
+    b.charge_ac += w.taken
 
 
 @inside
@@ -175,23 +178,16 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
     demand = b.demand + slots_w + b.beyond
     through = b.through + b.slots_b
     pv_only = b.pv_b + b.pv_b_fixed + b.pv_g + b.pv_g_fixed
-    pv_total, battery_total, battery_pv, charge_total = pv_only, 0.0, 0.0, 0.0
+    b.pv_ac, b.battery_ac, b.battery_pv, b.charge_ac = pv_only, 0.0, 0.0, 0.0
     if n > 0:
-        of_pv, of_battery, its_pv = _name_losses(kept, ok, FIRST, nd[0], w[0], row, series, node_sums, at_node)
-        pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
-        charge_total += w[0].taken
+        _name_losses(kept, ok, FIRST, nd[0], w[0], b, row, series, node_sums, at_node)
     if n > 1:
-        of_pv, of_battery, its_pv = _name_losses(kept, ok, SECOND, nd[1], w[1], row, series, node_sums, at_node)
-        pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
-        charge_total += w[1].taken
+        _name_losses(kept, ok, SECOND, nd[1], w[1], b, row, series, node_sums, at_node)
     if n > 2:
-        of_pv, of_battery, its_pv = _name_losses(kept, ok, THIRD, nd[2], w[2], row, series, node_sums, at_node)
-        pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
-        charge_total += w[2].taken
+        _name_losses(kept, ok, THIRD, nd[2], w[2], b, row, series, node_sums, at_node)
     if n > 3:
-        of_pv, of_battery, its_pv = _name_losses(kept, ok, FOURTH, nd[3], w[3], row, series, node_sums, at_node)
-        pv_total, battery_total, battery_pv = pv_total + of_pv, battery_total + of_battery, battery_pv + its_pv
-        charge_total += w[3].taken
+        _name_losses(kept, ok, FOURTH, nd[3], w[3], b, row, series, node_sums, at_node)
+    pv_total, battery_total, battery_pv, charge_total = b.pv_ac, b.battery_ac, b.battery_pv, b.charge_ac
 
     imported = max(0.0, demand)
     exported = max(0.0, -demand)

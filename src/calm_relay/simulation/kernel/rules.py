@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from calm_relay.simulation.kernel.jit import inside
-from calm_relay.simulation.kernel.node import inverter_ac_w, inverter_dc_w, out_ac_w, out_dc_w, passes
+from calm_relay.simulation.kernel.node import charged_w, charger_dc_w, out_ac_w, out_dc_w, passes
 from calm_relay.simulation.kernel.records import WISH_W
 
 
@@ -32,7 +32,7 @@ def begin_pass(nd, w, b):
     w.dis = 0.0
     w.device = 0.0
     w.grant = 0.0
-    w.fixed = 1.0
+    w.weight = 0.0
     w.still = w.most
     w.give = w.give_usual
     w.level = w.level_usual
@@ -128,12 +128,7 @@ def take(nd, watts, w, b):
     total = min(w.taken + watts, nd.ac_in)
     if total - w.taken <= WISH_W:
         return 0.0
-    dc = w.free - w.c_pv
-    most = inverter_dc_w(dc, nd.charge_p_self, nd.charge_slope, nd.charge_curve)
-    if total >= most:
-        total = most
-    else:
-        dc = inverter_ac_w(total, nd.charge_p_self, nd.charge_slope, nd.charge_curve)
+    total, dc = charged_w(nd, total, w.free - w.c_pv)
     if dc <= w.c_ac + WISH_W:
         return 0.0
     got = total - w.taken
@@ -281,9 +276,9 @@ def give(nd, p, want, w, b):
 
 
 @inside
-def discharge_to_grid(nd, p, cap, never, w, b):
+def discharge_to_grid(nd, p, cap, w, b):
     """A slot that discharges to the grid: what of its W the house did not take, up to cap and floor (D9)."""
-    if w.still < np.inf and w.taken == 0.0 and min(never, b.demand) <= WISH_W:
+    if w.still < np.inf and w.taken == 0.0 and min(b.never, b.demand) <= WISH_W:
         give(nd, p, max(0.0, cap + b.demand + b.slots), w, b)
 
 
@@ -296,12 +291,7 @@ def charge_from_grid(nd, p, w, b):
     most = min(w.power, nd.ac_in)
     if nd.backup > 0.0:
         most = min(most, taken + max(0.0, p.transfer_w - b.through - b.slots_b))
-    dc = min(w.charge, (w.target - w.e1) * nd.take_per_wh) - w.c_pv
-    full = inverter_dc_w(dc, nd.charge_p_self, nd.charge_slope, nd.charge_curve)
-    if most >= full:
-        most = full
-    else:
-        dc = inverter_ac_w(most, nd.charge_p_self, nd.charge_slope, nd.charge_curve)
+    most, dc = charged_w(nd, most, min(w.charge, (w.target - w.e1) * nd.take_per_wh) - w.c_pv)
     if most - taken <= WISH_W or dc <= w.c_ac + WISH_W:
         return
     w.grant = most - taken
@@ -348,7 +338,7 @@ def cut_slot(nd, over, w, b):
         b.slots_b -= cut
     w.grant -= cut
     w.taken -= cut
-    w.c_ac = inverter_ac_w(w.taken, nd.charge_p_self, nd.charge_slope, nd.charge_curve)
+    w.c_ac = charger_dc_w(nd, w.taken)
     if w.c_ac <= WISH_W:  # cut below its start: it is off, and the step is done again without it
         w.on = -1.0
         return over - cut, True

@@ -25,68 +25,102 @@ from calm_relay.simulation.kernel.rules import (
     usable_wh,
 )
 
+GIVING, SURPLUS = -2, -1  # in place of a sender
+
 
 @inside
-def _may_take(k, nd, group, sender, w):
-    """Mark whether the node takes part in a charging group; returns its weight. [Wh]"""
+def _weigh_taking(k, nd, group, sender, w):
+    """Weigh the node in a charging group by its room, or not at all where it takes no part. [Wh]"""
     able = nd.take_turn == group and k != sender and may_take(nd, w)
-    w.fixed = 0.0 if able else 1.0
-    return room_wh(nd, w) if able else 0.0
+    w.weight = room_wh(nd, w) if able else 0.0
 
 
 @inside
-def _take_share(nd, p, sender, asked, weight, w, b):
-    """Let the node take its share of `asked`; returns what it took and what it lacks. [W]"""
-    if w.fixed > 0.0:
+def _weigh_giving(nd, group, w):
+    """Weigh the node in a giving group by its usable energy, or not at all where it takes no part. [Wh]"""
+    able = nd.give_turn == group and w.give > 0.0 and w.taken == 0.0
+    w.weight = max(0.0, usable_wh(nd, w)) if able else 0.0
+
+
+@inside
+def _grant(nd, p, sender, asked, weight, w, b):
+    """Let the node take or give its share of `asked`; returns what it did and what it lacks: then it drops out. [W]"""
+    if w.weight <= 0.0:
         return 0.0, 0.0
-    share = asked * room_wh(nd, w) / weight
-    got = take_surplus(nd, p, share, w, b) if sender < 0 else take_sent(nd, p, share, w, b)
+    share = asked * w.weight / weight
+    if sender == GIVING:
+        got = give(nd, p, share, w, b)
+    elif sender == SURPLUS:
+        got = take_surplus(nd, p, share, w, b)
+    else:
+        got = take_sent(nd, p, share, w, b)
     if got < share - WISH_W:
-        w.fixed = 1.0
+        w.weight = 0.0
         return got, share - got
     return got, 0.0
 
 
 @inside
-def _room_open(nd, w):
-    return 0.0 if w.fixed > 0.0 else room_wh(nd, w)
+def _share(shape, sender, ask, nd, p, w, b):
+    """Share `ask` AC watts among the nodes that were weighed; returns what they took or gave. [W]
+
+    `sender` is GIVING, SURPLUS, or the node whose DC PV the others take.
+    """
+    n = len(shape)
+    total = 0.0
+    for _round in range(n):
+        weight = w[0].weight
+        if n > 1:
+            weight += w[1].weight
+        if n > 2:
+            weight += w[2].weight
+        if n > 3:
+            weight += w[3].weight
+        asked = ask - total
+        if weight <= 0.0 or asked <= WISH_W:
+            break
+        got, short = _grant(nd[0], p, sender, asked, weight, w[0], b)
+        if n > 1:
+            more, lacks = _grant(nd[1], p, sender, asked, weight, w[1], b)
+            got, short = got + more, short + lacks
+        if n > 2:
+            more, lacks = _grant(nd[2], p, sender, asked, weight, w[2], b)
+            got, short = got + more, short + lacks
+        if n > 3:
+            more, lacks = _grant(nd[3], p, sender, asked, weight, w[3], b)
+            got, short = got + more, short + lacks
+        total += got
+        if short == 0.0:
+            break
+    return total
 
 
 @inside
 def _share_charge(shape, sender, group, ask, nd, p, w, b):
-    """Share `ask` AC watts among the nodes of a group by room; from node `sender`, or from AC surplus (-1)."""
+    """Share `ask` AC watts among the nodes of a group by room; from node `sender`, or from AC surplus."""
     n = len(shape)
-    weight = _may_take(FIRST, nd[0], group, sender, w[0])
+    _weigh_taking(FIRST, nd[0], group, sender, w[0])
     if n > 1:
-        weight += _may_take(SECOND, nd[1], group, sender, w[1])
+        _weigh_taking(SECOND, nd[1], group, sender, w[1])
     if n > 2:
-        weight += _may_take(THIRD, nd[2], group, sender, w[2])
+        _weigh_taking(THIRD, nd[2], group, sender, w[2])
     if n > 3:
-        weight += _may_take(FOURTH, nd[3], group, sender, w[3])
-    asked = ask
-    for _round in range(n):
-        if weight <= 0.0 or asked <= WISH_W:
-            break
-        got, short = _take_share(nd[0], p, sender, asked, weight, w[0], b)
-        if n > 1:
-            more, lacks = _take_share(nd[1], p, sender, asked, weight, w[1], b)
-            got, short = got + more, short + lacks
-        if n > 2:
-            more, lacks = _take_share(nd[2], p, sender, asked, weight, w[2], b)
-            got, short = got + more, short + lacks
-        if n > 3:
-            more, lacks = _take_share(nd[3], p, sender, asked, weight, w[3], b)
-            got, short = got + more, short + lacks
-        if short == 0.0:
-            break
-        asked -= got
-        weight = _room_open(nd[0], w[0])
-        if n > 1:
-            weight += _room_open(nd[1], w[1])
-        if n > 2:
-            weight += _room_open(nd[2], w[2])
-        if n > 3:
-            weight += _room_open(nd[3], w[3])
+        _weigh_taking(FOURTH, nd[3], group, sender, w[3])
+    _share(shape, sender, ask, nd, p, w, b)
+
+
+@inside
+def _share_discharge(shape, group, ask, nd, p, w, b):
+    """Share `ask` AC watts among the batteries of a group by usable energy left; returns what they gave. [W]"""
+    n = len(shape)
+    _weigh_giving(nd[0], group, w[0])
+    if n > 1:
+        _weigh_giving(nd[1], group, w[1])
+    if n > 2:
+        _weigh_giving(nd[2], group, w[2])
+    if n > 3:
+        _weigh_giving(nd[3], group, w[3])
+    return _share(shape, GIVING, ask, nd, p, w, b)
 
 
 @inside
@@ -118,7 +152,7 @@ def _after_sending(shape, sender, nd, w, b):
 def charge_from_others(shape, kinds, nd, p, w, b):
     """(4): the AC surplus charges batteries, group by group; (5): then what each node sends through its own inverter."""
     n = len(shape)
-    for sender in range(-1, n if n > 1 else 0):
+    for sender in range(SURPLUS, n if n > 1 else 0):
         ready = b.demand < -WISH_W if sender < 0 else _ready_to_send(shape, sender, nd, p, w, b)
         if ready:
             for group in range(n):
@@ -133,71 +167,6 @@ def charge_from_others(shape, kinds, nd, p, w, b):
                 cut_trapped(trapped, b)
     if n == 1 and len(kinds[DEVICE]) > 0:
         relieve(nd[0], p, w[0], b)
-
-
-@inside
-def _may_give(nd, group, w):
-    left = usable_wh(nd, w)
-    able = nd.give_turn == group and w.give > 0.0 and w.taken == 0.0 and left > 0.0
-    w.fixed = 0.0 if able else 1.0
-    return left if able else 0.0
-
-
-@inside
-def _usable_open(nd, w):
-    return 0.0 if w.fixed > 0.0 else usable_wh(nd, w)
-
-
-@inside
-def _give_share(nd, p, asked, weight, w, b):
-    """Let the node give its share of `asked`; returns what it gave and what it lacks. [W]"""
-    if w.fixed > 0.0:
-        return 0.0, 0.0
-    share = asked * usable_wh(nd, w) / weight
-    got = give(nd, p, share, w, b)
-    if got < share - WISH_W:
-        w.fixed = 1.0
-        return got, share - got
-    return got, 0.0
-
-
-@inside
-def _share_discharge(shape, group, ask, nd, p, w, b):
-    """Share `ask` AC watts among the batteries of a group by usable energy left; returns what they gave. [W]"""
-    n = len(shape)
-    total = 0.0
-    weight = _may_give(nd[0], group, w[0])
-    if n > 1:
-        weight += _may_give(nd[1], group, w[1])
-    if n > 2:
-        weight += _may_give(nd[2], group, w[2])
-    if n > 3:
-        weight += _may_give(nd[3], group, w[3])
-    for _round in range(n):
-        asked = ask - total
-        if weight <= 0.0 or asked <= WISH_W:
-            break
-        got, short = _give_share(nd[0], p, asked, weight, w[0], b)
-        if n > 1:
-            more, lacks = _give_share(nd[1], p, asked, weight, w[1], b)
-            got, short = got + more, short + lacks
-        if n > 2:
-            more, lacks = _give_share(nd[2], p, asked, weight, w[2], b)
-            got, short = got + more, short + lacks
-        if n > 3:
-            more, lacks = _give_share(nd[3], p, asked, weight, w[3], b)
-            got, short = got + more, short + lacks
-        total += got
-        if short == 0.0:
-            break
-        weight = _usable_open(nd[0], w[0])
-        if n > 1:
-            weight += _usable_open(nd[1], w[1])
-        if n > 2:
-            weight += _usable_open(nd[2], w[2])
-        if n > 3:
-            weight += _usable_open(nd[3], w[3])
-    return total
 
 
 @inside
@@ -227,14 +196,14 @@ def _close_hold(shape, w):
 
 
 @inside
-def discharge(shape, kinds, never, nd, p, w, b):
+def discharge(shape, kinds, nd, p, w, b):
     """(7): batteries serve what is left, never loads and the meter's bias apart, group by group, the best round trip first.
 
     With a peak target, what is above it is then served from below the peak-hold too (D9).
     """
     kept = p.bias_w
     for stage in range(1 + len(kinds[PEAKS])):
-        ask = b.demand - max(kept, min(never, b.demand))
+        ask = b.demand - max(kept, min(b.never, b.demand))
         if stage > 0 and ask > WISH_W:
             _open_hold(shape, w)
         for group in range(len(shape)):
@@ -247,14 +216,14 @@ def discharge(shape, kinds, never, nd, p, w, b):
 
 
 @inside
-def feed_grid(shape, cap, never, nd, p, w, b):
+def feed_grid(shape, cap, nd, p, w, b):
     """Slots that discharge to the grid, by priority (D9)."""
     n = len(shape)
     if n > 0:
-        discharge_to_grid(nd[0], p, cap, never, w[0], b)
+        discharge_to_grid(nd[0], p, cap, w[0], b)
     if n > 1:
-        discharge_to_grid(nd[1], p, cap, never, w[1], b)
+        discharge_to_grid(nd[1], p, cap, w[1], b)
     if n > 2:
-        discharge_to_grid(nd[2], p, cap, never, w[2], b)
+        discharge_to_grid(nd[2], p, cap, w[2], b)
     if n > 3:
-        discharge_to_grid(nd[3], p, cap, never, w[3], b)
+        discharge_to_grid(nd[3], p, cap, w[3], b)

@@ -274,10 +274,9 @@ def one_pass(shape, kinds, sun, nd, p, w, b):
     cap = _cap_w(p, b)
     if sun:
         _export(shape, cap, nd, p, w, b)
-    never = b.never
-    discharge(shape, kinds, never, nd, p, w, b)
+    discharge(shape, kinds, nd, p, w, b)
     if len(kinds[SLOTS]) > 0:
-        feed_grid(shape, cap, never, nd, p, w, b)
+        feed_grid(shape, cap, nd, p, w, b)
         if _import(shape, nd, p, w, b):
             return True
     return _changed(shape, p, w, b)
