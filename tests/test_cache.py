@@ -82,7 +82,7 @@ def test_who_asks_just_before_a_result_is_kept_waits_for_it():
 
 
 def test_memory_is_bounded_in_both_rooms():
-    kept = StageCache(1000, small_bytes=10, small_limit=100)
+    kept = StageCache(((10, 100), (float("inf"), 1000)))
     for i in range(50):
         kept.get(f"large {i}", lambda: "x", lambda _: 300)
         kept.get(f"small {i}", lambda: "x", lambda _: 9)
@@ -123,7 +123,7 @@ def test_two_equal_plans_whose_ids_differ_are_both_answered(demo, quarter):
 
 def test_a_price_edit_runs_only_the_bill_though_the_series_are_gone(demo):
     """At 5 min a flow is 45 MB and soon pushed out: the bill stands on what the meter saw, which is small."""
-    study = Study(cache=StageCache(1))
+    study = Study(cache=StageCache(((3_000_000, 30_000_000), (float("inf"), 1))))
     for plan in demo.plans:
         study.plan_result(demo, plan)
     before = Counter(study.runs)

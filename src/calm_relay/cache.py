@@ -25,6 +25,8 @@ Arrays = Mapping[str, NDArray[Any]]
 CODE_SUFFIXES = (".py", ".toml", ".json")
 LIBRARIES = ("numpy", "pvlib", "pandas", "demandlib", "tzdata")  # whose other version may bring other numbers
 DISK_LIMIT_BYTES = 400_000_000
+# What the memory holds: small answers, a year's inputs, years of plans step by step.
+ROOMS = ((3_000_000, 30_000_000), (20_000_000, 60_000_000), (float("inf"), 50_000_000))
 
 
 def digest_of_code(package: Path, without: tuple[str, ...] = ("ui", "assets")) -> str:
@@ -78,15 +80,14 @@ def code_cache_folder(package: Path, *beside_it: Path) -> Path:
 class StageCache:
     """Keeps results by key, safe between threads; the longest unused are dropped past a limit.
 
-    Results up to `small_bytes` (facts, bills, a meter's year) have a room of their own, so that a few long series never push
-    them out.
+    Results have rooms by their size (`rooms`: the largest that a room takes, and the bytes it holds, smallest room first): facts
+    and bills are never pushed out by what light, weather and house need, nor that by years step by step. A room's newest stays.
     """
 
-    def __init__(self, limit_bytes: int = 110_000_000, *, small_bytes: int = 3_000_000, small_limit: int = 30_000_000) -> None:
-        self._limits = {True: small_limit, False: limit_bytes}
-        self._small_bytes = small_bytes
-        self._kept: dict[bool, OrderedDict[str, tuple[Any, int]]] = {True: OrderedDict(), False: OrderedDict()}
-        self._bytes = {True: 0, False: 0}
+    def __init__(self, rooms: tuple[tuple[float, int], ...] = ROOMS) -> None:
+        self._rooms = rooms
+        self._kept: list[OrderedDict[str, tuple[Any, int]]] = [OrderedDict() for _ in rooms]
+        self._bytes = [0] * len(rooms)
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Lock] = {}
 
@@ -94,10 +95,10 @@ class StageCache:
     def nbytes(self) -> int:
         """Bytes held."""
         with self._lock:
-            return sum(self._bytes.values())
+            return sum(self._bytes)
 
     def _find(self, key: str) -> tuple[Any, int] | None:
-        for kept in self._kept.values():
+        for kept in self._kept:
             found = kept.get(key)
             if found is not None:
                 kept.move_to_end(key)
@@ -127,13 +128,13 @@ class StageCache:
             return result
 
     def _put(self, key: str, result: Any, weight: int) -> None:
-        small = weight <= self._small_bytes
-        kept = self._kept[small]
+        room = next(i for i, (largest, _) in enumerate(self._rooms) if weight <= largest)
+        kept = self._kept[room]
         kept[key] = (result, weight)
-        self._bytes[small] += weight
-        while self._bytes[small] > self._limits[small] and len(kept) > 1:
+        self._bytes[room] += weight
+        while self._bytes[room] > self._rooms[room][1] and len(kept) > 1:
             _, (_, dropped) = kept.popitem(last=False)
-            self._bytes[small] -= dropped
+            self._bytes[room] -= dropped
 
     def peek(self, key: str) -> Any | None:
         """Return the kept result of `key`, or None, without making it."""

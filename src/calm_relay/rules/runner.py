@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Collection
 from dataclasses import replace
 
 from calm_relay.errors import BadInput
@@ -47,13 +48,18 @@ def all_checks() -> tuple[Check, ...]:
     return tuple(sorted(REGISTRY.values(), key=lambda entry: _ORDER.get(entry.run.__module__, len(_ORDER))))
 
 
-def run_checks(context: CheckContext, ready: frozenset[str] | set[str] = NEEDS) -> tuple[Finding, ...]:
+def run_checks(
+    context: CheckContext, ready: frozenset[str] | set[str] = NEEDS, weighed: Collection[str] | None = None
+) -> tuple[Finding, ...]:
     """Run the checks that need no more than what is `ready` (all: 'plan', 'year', 'outage'); tightest first.
 
     A check that fails inside is 'not known' with the reason, never 'within'. A remedy that would put another check of the plan
-    over its limit stands as advice that says so, and cannot be applied.
+    over its limit stands as advice that says so, and cannot be applied. To try remedies takes longer than to check: with `weighed`
+    only those of the checks named are tried, and the others stand as words.
     """
     found = _run(context, ready)
+    if weighed is not None:
+        found = [f if f.check in weighed else replace(f, remedies=tuple(Remedy(r.text) for r in f.remedies)) for f in found]
     if any(remedy.edits for f in found for remedy in f.remedies):
         by_plan = {entry.id for entry in all_checks() if entry.needs <= {"plan"}}
         over = {(f.check, f.subject) for f in found if f.verdict == "over" and f.check in by_plan}

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.columns import ENERGY_COLUMNS, LOSS_COLUMNS, NODE, PV_ONLY_LOSS_NAMES, SYSTEM
-from calm_relay.simulation.kernel.loops import run_steps
+from calm_relay.simulation.kernel.loops import put_columns, run_steps
 from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
 
@@ -19,7 +19,8 @@ N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
 MOST_RUNS = 50
 STEADY_FRAC = 0.001
 SPIN_UP_DAYS = 14
-_CHUNK = 20_000  # steps between looks at the cancel flag
+_CHUNK = 10_000  # steps between looks at the cancel flag
+_KEEP_CHUNK = 576  # steps whose rows are put into columns together: they must stay in the processor's cache
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,6 +55,7 @@ class FlowTable:
     node_sums: Array
     steps_run: int = 0
     assumed: frozenset[str] = field(default=frozenset())
+    bytes_held: int = 0
 
     def column(self, name: str) -> Array:
         """Return one system column. (steps,) [W]"""
@@ -80,8 +82,27 @@ class FlowTable:
 
     @property
     def nbytes(self) -> int:
-        """Bytes held."""
-        return self.system.nbytes + self.nodes.nbytes
+        """Bytes held: columns that are zero all year take none."""
+        return self.bytes_held
+
+
+class _Series:
+    """The series of a run, column by column: whoever reads one reads it in one piece."""
+
+    def __init__(self, steps: int, nodes: int) -> None:
+        columns = N_SYSTEM + nodes * N_NODE
+        self.table, self.touched = np.zeros((columns, steps)), np.zeros(columns, np.bool_)
+        self.system: Array = self.table[:N_SYSTEM].T
+        self.nodes: Array = self.table[N_SYSTEM:].reshape(nodes, N_NODE, steps).transpose(2, 0, 1)
+
+    def put(self, first: int, system: Array, nodes: Array) -> None:
+        """Put the rows of steps from `first` on, (steps, columns) and (steps, nodes, columns)."""
+        put_columns(system, first, self.table[:N_SYSTEM], self.touched[:N_SYSTEM])
+        put_columns(nodes.reshape(len(nodes), self.nodes.shape[1] * N_NODE), first, self.table[N_SYSTEM:], self.touched[N_SYSTEM:])
+
+    @property
+    def nbytes(self) -> int:
+        return int(np.count_nonzero(self.touched)) * self.table.shape[1] * self.table.itemsize
 
 
 def is_steady(before: Array, after: Array, capacity_wh: Array) -> NDArray[np.bool_]:
@@ -100,59 +121,56 @@ def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, s
     capacity = packed.nodes["capacity_wh"].astype(float)
     energy = packed.nodes["soc_min"].astype(float) * capacity
     energy_pv = energy.copy()
-    system = np.empty((steps if series else 1, N_SYSTEM))
-    rows = np.empty((steps if series else 1, n, N_NODE))
+    kept = _Series(steps, n) if series else None
     per_day = round(24.0 / float(packed.plant["step_h"]))
     spin_from = max(0, steps - SPIN_UP_DAYS * per_day) if n else steps
-    _run(packed, spin_from, steps, energy, energy_pv, system[:1], rows[:1], cancelled, keep=False)
+    _run(packed, spin_from, steps, energy, energy_pv, None, cancelled)
     steps_run = steps - spin_from
     steady, runs = False, 0
     sums, node_sums = np.zeros(N_SYSTEM), np.zeros((n, N_NODE))
     start, start_pv = energy.copy(), energy_pv.copy()
     while runs < MOST_RUNS and not steady:
         start, start_pv = energy.copy(), energy_pv.copy()
-        sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, cancelled, keep=series)
+        sums, node_sums = _run(packed, 0, steps, energy, energy_pv, kept, cancelled)
         runs += 1
         steps_run += steps
         steady = bool(np.all(is_steady(np.array([start, start_pv]), np.array([energy, energy_pv]), capacity)))
-    step_h = float(packed.plant["step_h"])
-    return FlowTable(
-        system=system if series else system[:0],
-        nodes=rows if series else rows[:0],
-        node_ids=packed.node_ids,
-        start_energy_wh=start,
-        start_energy_pv_wh=start_pv,
-        step_h=step_h,
-        runs=runs,
-        steady=steady,
-        sums=sums,
-        node_sums=node_sums,
-        steps_run=steps_run,
-        assumed=packed.assumed,
-    )
+    return _table(packed, kept or _Series(0, n), (start, start_pv), (sums, node_sums), runs, steps_run, steady=steady)
 
 
 def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable:
     """Run the packed steps once from a stated start (definitions D11)."""
-    n, steps = len(packed.nodes), len(packed.ac)
+    steps = len(packed.ac)
     energy, energy_pv = np.array(energy_wh, dtype=float), np.array(energy_pv_wh, dtype=float)
-    system, rows = np.empty((steps, N_SYSTEM)), np.empty((steps, n, N_NODE))
-    start, start_pv = energy.copy(), energy_pv.copy()
-    sums, node_sums = _run(packed, 0, steps, energy, energy_pv, system, rows, lambda: False, keep=True)
-    step_h = float(packed.plant["step_h"])
+    kept, start = _Series(steps, len(packed.nodes)), (energy.copy(), energy_pv.copy())
+    sums = _run(packed, 0, steps, energy, energy_pv, kept, lambda: False)
+    return _table(packed, kept, start, sums, 1, steps, steady=False)
+
+
+def _table(
+    packed: Packed,
+    kept: _Series,
+    start: tuple[Array, Array],
+    sums: tuple[Array, Array],
+    runs: int,
+    steps_run: int,
+    *,
+    steady: bool,
+) -> FlowTable:
     return FlowTable(
-        system=system,
-        nodes=rows,
+        system=kept.system,
+        nodes=kept.nodes,
         node_ids=packed.node_ids,
-        start_energy_wh=start,
-        start_energy_pv_wh=start_pv,
-        step_h=step_h,
-        runs=1,
-        steady=False,
-        sums=sums,
-        node_sums=node_sums,
-        steps_run=steps,
+        start_energy_wh=start[0],
+        start_energy_pv_wh=start[1],
+        step_h=float(packed.plant["step_h"]),
+        runs=runs,
+        steady=steady,
+        sums=sums[0],
+        node_sums=sums[1],
+        steps_run=steps_run,
         assumed=packed.assumed,
+        bytes_held=kept.nbytes,
     )
 
 
@@ -162,24 +180,27 @@ def _run(
     last: int,
     energy: Array,
     energy_pv: Array,
-    system: Array,
-    rows: Array,
+    kept: _Series | None,
     cancelled: Callable[[], bool],
-    *,
-    keep: bool,
 ) -> tuple[Array, Array]:
-    shape = (0,) * len(packed.nodes)
+    n = len(packed.nodes)
+    shape = (0,) * n
     terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
     rules = rules_of(packed.nodes, packed.slots)
-    sums = np.zeros(N_SYSTEM)
-    node_sums = np.zeros((len(packed.nodes), N_NODE))
-    for begin in range(first, last, _CHUNK):
+    sums, node_sums = np.zeros(N_SYSTEM), np.zeros((n, N_NODE))
+    chunk = _CHUNK if kept is None else _KEEP_CHUNK
+    rows = 1 if kept is None else min(chunk, last - first)
+    system, nodes = np.empty((rows, N_SYSTEM)), np.empty((rows, n, N_NODE))
+    for begin in range(first, last, chunk):
         if cancelled():
             raise Cancelled("the year was cancelled")
+        end = min(begin + chunk, last)
         run_steps(
-            shape, most_passes(len(shape)), keep, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac,
-            begin, min(begin + _CHUNK, last), energy, energy_pv, system, rows, sums, node_sums.ravel(),
+            shape, most_passes(n), kept is not None, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac,
+            begin, end, energy, energy_pv, system, nodes, sums, node_sums.ravel(),
         )  # fmt: skip
+        if kept is not None:
+            kept.put(begin, system[: end - begin], nodes[: end - begin])
     return sums, node_sums
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
@@ -26,6 +27,7 @@ Cancel = Callable[[], bool]
 Extra = Callable[["Study", Cancel], object]
 log = logging.getLogger(__name__)
 PAINT_FIRST_MS = 12  # the worker holds Python's lock now and then: what is known at once is painted before it starts
+SHOWN_MOST_S = 0.3  # how long other plans wait for the chosen one's figures to be painted
 RAISE_LATER_MS = 120  # likewise before limits are raised: the years that just came are painted first
 
 
@@ -41,6 +43,7 @@ class Answer:
     air_c: NDArray[np.float64] | None = None
     faces: dict[str, tuple[float, ...]] = field(default_factory=dict)
     lines: LineFlows | None = None
+    days: dict[str, int] = field(default_factory=dict)
 
 
 class StudyRunner(QObject):
@@ -64,6 +67,7 @@ class StudyRunner(QObject):
         self.generation = 0
         self.busy = False
         self.raising = False
+        self.shown = threading.Event()  # set when the chosen plan's figures stand on the screen
         self._question: tuple[Job, str] | None = None
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -165,6 +169,8 @@ class _Work(QRunnable):
         try:
             runner.progress.emit("loading the sun and the kernel")
             study = runner.study()
+            from calm_relay.year.pictures import notable_days
+
             for plan in plans:
                 if self._cancelled():
                     return
@@ -179,7 +185,10 @@ class _Work(QRunnable):
                 house = made.house if made is not None else None
                 air_c = study.weather(self._job).air_c if made is not None else None
                 faces = {f.id: study.face_months(self._job, f.id) for f in self._job.faces} if made is not None else {}
+                days = notable_days(made, study.calendar(self._job), air_c) if made is not None else {}
                 phases = made is not None and self._job.site.supply.kind != "single_phase"
+                if made is not None:
+                    runner.shown.clear()
                 runner.answered.emit(
                     Answer(
                         generation=self._generation,
@@ -190,8 +199,11 @@ class _Work(QRunnable):
                         air_c=air_c,
                         faces=faces,
                         lines=study.line_flows(self._job, plan) if phases else None,
+                        days=days,
                     )
                 )
+                if made is not None:
+                    runner.shown.wait(SHOWN_MOST_S)
         except RuntimeError:  # the window is gone
             return
         except Exception as error:

@@ -80,7 +80,7 @@ class Session(QObject):
         self.known = KnownCards()
         self._made: tuple[int, str, PlanFlow] | None = None
         self._extra: Answer | None = None
-        self._quick: dict[str, tuple[Job, tuple[Finding, ...]]] = {}
+        self._quick: dict[tuple[str, str | None], tuple[Job, tuple[Finding, ...]]] = {}
         self._asked = opened.job
         self._gather = QTimer(self)
         self._gather.setSingleShot(True)
@@ -193,17 +193,24 @@ class Session(QObject):
         extra = self._extra
         return extra.house if extra and extra.generation == self.runner.generation else None
 
+    def notable_days(self) -> dict[str, int]:
+        """Return days of the chosen plan's year worth a look, if the study has them for the present state; else nothing."""
+        extra = self._extra
+        return extra.days if extra and extra.generation == self.runner.generation else {}
+
     def day_wh(self) -> float | None:
         """Return what the house draws on a mean day, if the study has it for the present state. [Wh]"""
         year = self.house_year()
         return None if year is None else year.mean_day_wh()
 
-    def quick_findings(self, plan_id: str) -> tuple[Finding, ...]:
-        """Return the findings that need no year, computed at once."""
-        kept = self._quick.get(plan_id)
+    def quick_findings(self, plan_id: str, opened: str | None = None) -> tuple[Finding, ...]:
+        """Return the findings that need no year, computed at once; of the check that is open, remedies that can be applied."""
+        kept = self._quick.get((plan_id, opened))
         if kept is None or kept[0] is not self.job:
             context = CheckContext(self.job, self.job.plan(plan_id), self.job.cards(), None, known=self.known_cards())
-            kept = self._quick[plan_id] = (self.job, run_checks(context, {"plan"}))
+            self._quick = {key: row for key, row in self._quick.items() if row[0] is self.job}
+            weighed = () if opened is None else (opened,)
+            kept = self._quick[plan_id, opened] = (self.job, run_checks(context, {"plan"}, weighed))
         return kept[1]
 
     def _answered(self, answer: Answer) -> None:
@@ -214,8 +221,9 @@ class Session(QObject):
         if answer.made is not None:
             self._made = (answer.generation, answer.plan_id, answer.made)
             self._extra = answer
-            self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None, faces={}, lines=None)
+            self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None, faces={}, lines=None, days={})
             self.answers_changed.emit()
+            QTimer.singleShot(0, self.runner.shown.set)  # after what is to be painted now
         elif not self._gather.isActive():
             self._gather.start()
 

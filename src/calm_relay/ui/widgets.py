@@ -2,11 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFrame, QLabel, QLayout, QPushButton, QScrollArea, QSizePolicy, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFrame,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.theme import hatch_brush
@@ -39,6 +51,36 @@ def clear_layout(layout: QLayout) -> None:
             widget.deleteLater()
         elif inner is not None:
             clear_layout(inner)
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line of words: its text, its role in the style sheet and what its tip says."""
+
+    text: str
+    role: str = ""
+    tip: str = ""
+
+
+class LabelColumn(QVBoxLayout):
+    """Lines of words under each other; shown anew, they stand in the labels that are there."""
+
+    def __init__(self, spacing: int) -> None:
+        super().__init__()
+        self.setSpacing(spacing)
+        self._lines: list[tuple[str, QLabel]] = []
+
+    def show_lines(self, lines: Sequence[Line]) -> None:
+        """Show these lines and no others."""
+        if [line.role for line in lines] != [role for role, _ in self._lines]:
+            clear_layout(self)
+            self._lines = [(line.role, label("", line.role, wrap=True)) for line in lines]
+            for _, words in self._lines:
+                self.addWidget(words)
+        for line, (_, words) in zip(lines, self._lines, strict=True):
+            if words.text() != line.text:
+                words.setText(line.text)
+            words.setToolTip(line.tip)
 
 
 def scrolled(page: QWidget) -> QScrollArea:

@@ -33,21 +33,21 @@ CARPETS: tuple[tuple[str, str, str], ...] = (
 )
 
 
-def carpet(made: PlanFlow, quantity: str) -> tuple[Array, str]:
-    """Return a quantity per step of the year and its kind (power_w or fraction)."""
+def carpet(made: PlanFlow, quantity: str, steps: slice = slice(None)) -> tuple[Array, str]:
+    """Return a quantity per step of the year, or of some of its steps, and its kind (power_w or fraction)."""
     flow, packed = made.flow, made.packed
     if quantity == "soc":
         capacity = float(packed.nodes["capacity_wh"].sum()) if len(packed.nodes) else 0.0
         if capacity <= 0:
-            return np.zeros(len(packed.ac)), "fraction"
-        return flow.nodes[:, :, NODE.index("energy_wh")].sum(axis=1) / capacity, "fraction"
+            return np.zeros(len(packed.ac[steps])), "fraction"
+        return flow.nodes[steps, :, NODE.index("energy_wh")].sum(axis=1) / capacity, "fraction"
     if quantity == "pv":
-        dc: Array = sum((d.available_w for d in made.dc.values()), np.zeros(len(packed.ac)))
+        dc: Array = sum((d.available_w[steps] for d in made.dc.values()), np.zeros(len(packed.ac[steps])))
         return dc, "power_w"
     if quantity == "lost":
-        return lost_w(made), "power_w"
+        return lost_w(made, steps), "power_w"
     column = {"load": "load_w", "import": "import_w", "export": "export_w", "grid_charge": "grid_to_battery_w"}
-    return flow.column(column.get(quantity, "battery_to_house_w")), "power_w"
+    return flow.column(column.get(quantity, "battery_to_house_w"))[steps], "power_w"
 
 
 def lost_w(made: PlanFlow, steps: slice = slice(None)) -> Array:
@@ -79,19 +79,17 @@ def day_picture(made: PlanFlow, calendar: YearCalendar, day: int) -> DayPicture:
     """Return one day (0–364) of a plan's year."""
     n = calendar.steps_per_day
     here = slice(day * n, (day + 1) * n)
-    pv, _ = carpet(made, "pv")
-    lost = lost_w(made, here)
-    soc, _ = carpet(made, "soc")
+    (pv, _), (soc, _), lost = carpet(made, "pv", here), carpet(made, "soc", here), lost_w(made, here)
     return DayPicture(
         hours=(np.arange(n) + 0.5) * calendar.step_h,
         clock_shift_h=float(calendar.saving_h[day]),
-        pv_w=pv[here],
-        pv_used_w=np.maximum(0.0, pv[here] - lost),
+        pv_w=pv,
+        pv_used_w=np.maximum(0.0, pv - lost),
         load_w=made.flow.column("load_w")[here],
         import_w=made.flow.column("import_w")[here],
         export_w=made.flow.column("export_w")[here],
         lost_w=lost,
-        soc_frac=soc[here] if made.packed.nodes["capacity_wh"].sum() > 0 else None,
+        soc_frac=soc if made.packed.nodes["capacity_wh"].sum() > 0 else None,
     )
 
 

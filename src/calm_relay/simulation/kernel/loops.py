@@ -58,12 +58,12 @@ def run_steps(
     sums,
     node_sums,
 ):
-    """Run steps `first` to `last` (not included); rows go to the series with `keep`, else all into their one row; summed always.
+    """Run steps `first` to `last` (not included); with `keep` each has its row of the series, else all share one; summed always.
 
     `shape` is a tuple as long as there are nodes, `passes` the most passes over a step. `terms` (n,) TERMS_DTYPE, `rules` (n, s)
-    RULE_DTYPE, `codes` (T, n) int8, `pv_dc` (T, n), `bank` (T or 1, n, BANK), `ac` (T, AC); `system` (T or 1, N_SYSTEM),
-    `node_series` (T or 1, n, N_NODE). `node_sums` (n · N_NODE,). `energy`, `energy_pv` (n,) Wh are changed in place.
-    Sums are of W over steps, energies excepted.
+    RULE_DTYPE, `codes` (T, n) int8, `pv_dc` (T, n), `bank` (T or 1, n, BANK), `ac` (T, AC); `system` (steps or 1,
+    N_SYSTEM) and `node_series` (steps or 1, n, N_NODE) begin with step `first`. `node_sums` (n · N_NODE,). `energy` and
+    `energy_pv` (n,) Wh are changed in place. Sums are of W over steps, energies excepted.
     """
     w, b = work_table(), bus_table()
     table, plants = terms_table(), plant_table()
@@ -77,6 +77,24 @@ def run_steps(
         take_inputs(ac, t, b)
         take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w)
         settle(shape, passes, nd, p, w, b)
-        row = t if keep else 0
+        row = t - first if keep else 0
         finish_step(shape, (0,), True, nd, p, row, w, b, system, node_series, sums, node_sums, at, at)
     store_energies(shape, energy, energy_pv, w)
+
+
+@compiled
+def put_columns(rows, first, table, touched):
+    """Put rows (steps, columns) into columns (columns, all steps), from step `first` on.
+
+    `touched` (columns,) tells which columns hold anything: those that never do are not written, so that they take no memory.
+    """
+    steps, columns = rows.shape
+    for t in range(steps):
+        for column in range(columns):
+            if rows[t, column] != 0.0:
+                touched[column] = True
+    for begin in range(0, steps, 32):  # a few at a time: what is read is then still nearest to the processor
+        for column in range(columns):
+            if touched[column]:
+                for t in range(begin, min(begin + 32, steps)):
+                    table[column, first + t] = rows[t, column]

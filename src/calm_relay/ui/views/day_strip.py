@@ -93,11 +93,10 @@ class DayStrip(QWidget):
         if made is self._made:
             self.carpet.set_dim(False)
             return
-        from calm_relay.year.pictures import CARPETS, notable_days
+        from calm_relay.year.pictures import CARPETS
 
         self._drawn = weakref.ref(made)
-        calendar = self.session.calendar()
-        self._days = notable_days(made, calendar, self.session.air_c())
+        self._days = self.session.notable_days()
         has_battery = bool(made.packed.nodes["capacity_wh"].sum() > 0) if len(made.packed.nodes) else False
         wanted = [(key, text) for key, text, _ in CARPETS if has_battery or key not in ("soc", "grid_charge", "discharge")]
         if [self.quantity.itemData(i) for i in range(self.quantity.count())] != [key for key, _ in wanted]:

@@ -19,7 +19,7 @@ from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.headroom_row import HeadroomRow
-from calm_relay.ui.widgets import clear_layout, label
+from calm_relay.ui.widgets import LabelColumn, Line, label
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
@@ -74,10 +74,15 @@ class Headroom(Copyable, QWidget):
         self._column = QVBoxLayout(self.rows_holder)
         self._column.setContentsMargins(0, 2, 6, 4)
         self._column.setSpacing(2)
+        self._list, self._gains = QVBoxLayout(), LabelColumn(2)
+        self._list.setSpacing(2)
+        self._column.addLayout(self._list)
+        self._column.addLayout(self._gains)
+        self._column.addStretch()
+        self._box: QWidget | None = None
         self._scroll.setWidget(self.rows_holder)
         outer.addWidget(self._scroll, 1)
-        self._costs = QVBoxLayout()
-        self._costs.setSpacing(1)
+        self._costs = LabelColumn(1)
         outer.addLayout(self._costs)
         outer.addWidget(
             label(
@@ -92,6 +97,7 @@ class Headroom(Copyable, QWidget):
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
         self._theme, self._scale, self._shown = theme, scale, ()
+        self._drop_rows(0)
         self.refresh()
 
     def findings(self) -> tuple[tuple[Finding, ...], bool]:
@@ -99,7 +105,7 @@ class Headroom(Copyable, QWidget):
         result = self.session.fresh(self.session.chosen)
         if result is not None:
             return result.findings, False
-        return self.session.quick_findings(self.session.chosen), True
+        return self.session.quick_findings(self.session.chosen, self.opened_check and self.opened_check[0]), True
 
     def copy_rows(self) -> Rows:
         """Return every finding with its figure and its arithmetic."""
@@ -119,7 +125,7 @@ class Headroom(Copyable, QWidget):
         return self._rows
 
     def refresh(self) -> None:
-        """Show the chosen plan's findings; nothing is rebuilt when nothing changed."""
+        """Show the chosen plan's findings in the rows that stand; nothing is done when nothing changed."""
         findings, waiting = self.findings()
         gains = self.session.raised()
         undo = self.session.document.undo_label
@@ -137,73 +143,88 @@ class Headroom(Copyable, QWidget):
         words += [f"{n} waived"] if (n := sum(bool(f.waived) and f.verdict == "over" for f in findings)) else []
         self.tally.setText(" · ".join(words) + self._year_words(waiting=waiting))
         self.rows_holder.setUpdatesEnabled(False)
-        clear_layout(self._column)
-        self._rows = []
-        for finding, *others in folded(findings, self.opened_check):
-            row = HeadroomRow(finding, self._theme, self._scale, alike=len(others))
-            key = (finding.check, finding.subject)
-            row.setChecked(key == self.opened_check)
-            row.clicked.connect(lambda _=False, key=key: self.open(None if key == self.opened_check else key))
-            self._rows.append(row)
-            self._column.addWidget(row)
-            if key == self.opened_check:
-                self._column.addWidget(self._detail(finding))
-        self._show_costs()
-        self._add_gains()
-        self._column.addStretch()
+        self._show_rows(folded(findings, self.opened_check))
+        self._costs.show_lines(self._cost_lines())
+        self._gains.show_lines(self._gain_lines())
         self.rows_holder.setUpdatesEnabled(True)
-        if focus is not None and self.rows():
-            row = self.rows()[min(focus, len(self.rows()) - 1)]
+        if focus is not None and self._rows:
+            row = self._rows[min(focus, len(self._rows) - 1)]
             row.show()
             row.setFocus()
         self._scroll.verticalScrollBar().setValue(at)
+
+    def _drop_rows(self, left: int) -> None:
+        for row in self._rows[left:]:
+            row.hide()
+            row.deleteLater()
+        del self._rows[left:]
+
+    def _show_rows(self, shown: Sequence[Sequence[Finding]]) -> None:
+        if self._box is not None:
+            self._box.hide()
+            self._box.deleteLater()
+            self._box = None
+        self._drop_rows(len(shown))
+        for index, (finding, *others) in enumerate(shown):
+            if index < len(self._rows):
+                row = self._rows[index]
+                row.show_finding(finding, alike=len(others))
+            else:
+                row = HeadroomRow(finding, self._theme, self._scale, alike=len(others))
+                row.clicked.connect(lambda _=False, row=row: self._clicked(row))
+                self._rows.append(row)
+                self._list.addWidget(row)
+            row.setChecked((finding.check, finding.subject) == self.opened_check)
+            if row.isChecked() and self._box is None:
+                self._box = self._detail(finding)
+        if self._box is not None:
+            at = next(i for i, row in enumerate(self._rows) if row.isChecked())
+            self._list.insertWidget(at + 1, self._box)
+
+    def _clicked(self, row: HeadroomRow) -> None:
+        key = (row.finding.check, row.finding.subject)
+        self.open(None if key == self.opened_check else key)
 
     def _year_words(self, *, waiting: bool) -> str:
         if self.session.chosen in self.session.errors:
             return " · the year could not be run"
         return " · the year is being run" if waiting else ""
 
-    def _show_costs(self) -> None:
-        """What limits cost in the year, the dearest of them always in sight under the rows."""
-        clear_layout(self._costs)
+    def _cost_lines(self) -> list[Line]:
+        """Return what limits cost in the year, the dearest of them always in sight under the rows."""
         result = self.session.fresh(self.session.chosen)
         if result is None:
-            return
+            return []
         costs = [row for row in limit_costs(self.session.plan, result.facts) if row.hours_h >= 1 or row.held_wh >= 500]
-        if costs:
-            self._costs.addWidget(label("What limits cost in the year", "section"))
         said = []
         for row in costs:
             held = f"{show(row.held_wh, 'energy_wh', 0)} held back" if row.held_wh >= 500 else ""
             hours = f"{row.hours_h:.0f} h at it" if row.hours_h >= 1 else ""
             said.append(f"{row.text}: {' · '.join(part for part in (hours, held) if part)}")
-        for text in said[:COSTS_SHOWN]:
-            self._costs.addWidget(label(text, "quiet", wrap=True))
+        lines = [Line("What limits cost in the year", "section")] if costs else []
+        lines += [Line(text, "quiet") for text in said[:COSTS_SHOWN]]
         if len(said) > COSTS_SHOWN:
-            more = label(f"and {count_words(len(said) - COSTS_SHOWN, 'limit')} more", "quiet")
-            more.setToolTip("\n".join(said[COSTS_SHOWN:]))
-            self._costs.addWidget(more)
+            lines.append(Line(f"and {count_words(len(said) - COSTS_SHOWN, 'limit')} more", "quiet", "\n".join(said[COSTS_SHOWN:])))
+        return lines
 
-    def _add_gains(self) -> None:
-        """What one step more of each limit would gain."""
+    def _gain_lines(self) -> list[Line]:
+        """Return what one step more of each limit would gain."""
         if self.session.fresh(self.session.chosen) is None:
-            return
+            return []
         gains = self.session.raised()
         if gains is None:
-            self._column.addWidget(label("If one limit were raised: being run…", "section"))
-            return
-        if gains:
-            self._column.addWidget(label("If one limit were raised, a year", "section"))
-        currency = self.session.job.tariff.currency
+            return [Line("If one limit were raised: being run…", "section")]
+        if not gains:
+            return []
+        lines, currency = [Line("If one limit were raised, a year", "section")], self.session.job.tariff.currency
         for gain in gains:
             parts = [f"{'+' if gain.saving >= 0 else '−'}{currency} {show(abs(gain.saving), 'money')} saved"]
             if gain.lost_less_wh >= 500:
                 parts.append(f"{show(gain.lost_less_wh, 'energy_wh', 0)} less lost")
             if gain.evening_hours_less_h >= 1:
                 parts.append(f"{gain.evening_hours_less_h:.0f} evening hours less over")
-            self._column.addWidget(label(f"{gain.text}: {', '.join(parts)}", "", wrap=True))
-        if gains:
-            self._column.addWidget(label("Each alone, its own cost and further checks left out.", "caution", wrap=True))
+            lines.append(Line(f"{gain.text}: {', '.join(parts)}"))
+        return [*lines, Line("Each alone, its own cost and further checks left out.", "caution")]
 
     def open(self, key: tuple[str, str] | None) -> None:
         """Open the finding of (check id, subject), or close."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
@@ -17,21 +19,36 @@ class HeadroomRow(QAbstractButton):
 
     def __init__(self, finding: Finding, theme: Theme, scale: float, parent: QWidget | None = None, *, alike: int = 0) -> None:
         super().__init__(parent)
-        self.finding, self._theme, self._scale = finding, theme, scale
-        self.verdict = finding.word
-        self.detail = finding.cost or finding.subject
-        if alike:
-            self.detail += f", and {alike} more alike"
+        self._theme, self._scale = theme, scale
+        self._places: tuple[float, dict[str, QRectF]] | None = None
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        more = f", and {alike} more alike" if alike else ""
-        self.setAccessibleName(f"{finding.title}, {finding.subject}: {self.verdict}, {finding.figure}{more}")
-        self.setToolTip(finding.arithmetic)
-        self._fit(200)
+        self.finding, self._alike = finding, alike
+        self._say()
+
+    def show_finding(self, finding: Finding, *, alike: int) -> None:
+        """Show another finding, or the same one as it stands now."""
+        before, before_alike, self.finding, self._alike = self.finding, self._alike, finding, alike
+        if alike != before_alike or replace(finding, remedies=()) != replace(before, remedies=()):
+            self._say()
+            self.update()
+
+    def _say(self) -> None:
+        f, more = self.finding, f", and {self._alike} more alike" if self._alike else ""
+        self.verdict, self.detail = f.word, (f.cost or f.subject) + more
+        self.setAccessibleName(f"{f.title}, {f.subject}: {self.verdict}, {f.figure}{more}")
+        self.setToolTip(f.arithmetic)
+        self._places = None
+        self._fit(max(200, self.width()))
 
     def places(self, width: float) -> dict[str, QRectF]:
         """Return where title, figure, bar, detail and verdict stand in a row of this width."""
+        if self._places is None or self._places[0] != width:
+            self._places = width, self._placed(width)
+        return self._places[1]
+
+    def _placed(self, width: float) -> dict[str, QRectF]:
         s = self._scale
         plain, bold = ui_metrics(8.75 * s), ui_metrics(8.75 * s, bold=True)
         small, strong = ui_metrics(8.0 * s), ui_metrics(8.0 * s, bold=True)
