@@ -26,7 +26,7 @@ def main() -> None:
     usable_s = time.time() - spawned
     wait_idle(app, window)
     figures_s = time.time() - spawned
-    from PySide6.QtCore import QEventLoop, Qt
+    from PySide6.QtCore import QEventLoop, Qt, QTimer
     from PySide6.QtTest import QTest
 
     window.session.choose("hybrid-swap")
@@ -36,20 +36,26 @@ def main() -> None:
     QTest.keyClick(relay, Qt.Key.Key_Return)
     field = window.plans.sheet.field("strings[ne1].modules_per_string")
     checks, years, redraws = [], [], []
+    painted: list[float] = []  # when what stood to be painted after the chosen plan's answer was painted
+
+    def stamp() -> None:
+        if window.session.fresh("hybrid-swap") is not None:
+            QTimer.singleShot(0, lambda: painted.append(time.perf_counter()))
+
+    window.session.answers_changed.connect(stamp)
     for i in range(12):
         field.setFocus()
         field.selectAll()
         QTest.keyClicks(field, str(3 + i))
         app.processEvents()
-        shown = window.session.runner.shown
-        shown.clear()
+        painted.clear()
         begin = time.perf_counter()
         QTest.keyClick(field, Qt.Key.Key_Return)
         app.processEvents()
         checks.append(time.perf_counter() - begin)
-        while not shown.is_set():  # wait as the event loop does, not spinning on Python's lock
+        while not painted:  # wait as the event loop does, not spinning on Python's lock
             app.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
-        years.append(time.perf_counter() - begin)
+        years.append(painted[0] - begin)
         wait_idle(app, window)
         begin = time.perf_counter()
         relay.repaint()
