@@ -17,6 +17,8 @@ from calm_relay.rules.registry import VERDICT_ORDER, CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.columns import LOSS_NAMES
 from calm_relay.tariff.growth import payback_years
+from calm_relay.year.arithmetic import paired, value_words, year_figures
+from calm_relay.year.boxes import box_uses
 from calm_relay.year.pictures import lost_w
 
 PACK = pack_named("international")
@@ -39,6 +41,29 @@ def test_self_sufficiency_is_one_less_what_the_grid_gave_the_house(demo, study, 
         assert result.facts.own_use_frac == pytest.approx(used / (used + out), rel=1e-9)
         if wh["grid_to_battery_w"] > 1000:
             assert through > 100, "so that the test can tell the two apart"
+
+
+def test_every_figure_of_the_year_is_the_sum_that_its_arithmetic_says(demo, study, results):
+    """Traced flows (D10) against totals that the kernel sums apart, and each inverter's PV against its parts (D7)."""
+    for letter, result in results.items():
+        plan, facts = demo.plan(letter), result.facts
+        found = {figure.key: figure for figure in year_figures(facts, plan)}
+        s = facts.system_wh
+        assert found["import"].value == pytest.approx(s["import_w"], abs=1.0)
+        assert found["export"].value == pytest.approx(s["export_w"], abs=1.0)
+        assert found["bus"].value == pytest.approx(0.0, abs=1.0)
+        assert found["bar:House"].value == pytest.approx(s["load_w"], abs=501.0), "flows below half a kWh are left out"
+        for node_id, row in facts.nodes_wh.items():
+            if row["pv_available_w"] > 0:
+                assert found[f"pv:{node_id}"].value == pytest.approx(row["pv_available_w"], abs=1.0)
+        for node_id, row in facts.pv_only_wh.items():
+            assert found[f"pv:{node_id}"].value == pytest.approx(row["dc_available_w"], abs=1.0)
+        for use in box_uses(facts):
+            assert found[f"box:{use.node_id}"].value == pytest.approx(use.total_wh)
+    pairs = {pair.name: pair for pair in paired(*(year_figures(results[x].facts, demo.plan(x)) for x in ("B", "A")))}
+    more = results["B"].facts.system_wh["export_w"] - results["A"].facts.system_wh["export_w"]
+    assert pairs["Export"].more_words == f"{'+' if more > 0 else '−'}{value_words('energy_wh', abs(more))}"
+    assert pairs["Battery inverter, for itself"].more_words == "", "only one of the plans has that box"
 
 
 def test_cycles_are_energy_drawn_over_usable(demo, study, results):

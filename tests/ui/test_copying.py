@@ -161,7 +161,7 @@ def test_bars_of_the_year_follow_what_it_is_divided_by(window, qapp):
     window.session.choose(window.session.job.plans[0].id)
     assert wait_idle(qapp, window)
     assert page.pictures.parts.currentText() == "By month", "a plan without that battery falls back"
-    assert page.pictures.parts.count() == 5
+    assert page.pictures.parts.count() == 6
 
 
 def test_bars_of_the_year_follow_an_edit_that_runs_no_year(window, qapp):
@@ -200,6 +200,7 @@ def test_pictures_of_the_year_one_by_one_and_against_another_plan(window, qapp):
     pick("Slot 1")
     assert len(rows_of(pictures.charge)) == 154, "May to September"
     assert "of 153 days" in pictures.words.text()
+    pick("By box")
     assert not pictures.against.isEnabled()
     pick("Clipping")
     assert pictures.duration.isVisible()
@@ -214,3 +215,17 @@ def test_pictures_of_the_year_one_by_one_and_against_another_plan(window, qapp):
     pick("Charge by month")
     assert wait_idle(qapp, window)
     assert len(rows_of(pictures.charge)[0]) == 7, "the other plan's median beside this one's"
+    for start, says in (("Clipping", "A: "), ("Slot 1", "A, slot "), ("Days", "the other plan's first battery")):
+        pick(start)
+        assert wait_idle(qapp, window)
+        assert says in pictures.words.text()
+    ribbon = window.page("year").ribbon
+    ribbon.setFocus()
+    QTest.keyClick(ribbon, Qt.Key.Key_Right)
+    QTest.keyClick(ribbon, Qt.Key.Key_Return)
+    assert wait_idle(qapp, window)
+    name = list(ribbon.bars())[1]
+    assert rows_of(pictures.figures)[0] == ["", "B", "A", "more by"]
+    assert pictures.figures.item(pictures.figures.currentRow(), 0).text() == name
+    assert pictures.words.text().startswith(f"B: {name} ")
+    assert f"A: {name} " in pictures.words.text()

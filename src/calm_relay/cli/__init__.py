@@ -118,6 +118,7 @@ def _parser() -> argparse.ArgumentParser:
     slot.add_argument("--node", action="append", help="inverter it holds for; may be given again; else all with a battery")
     slot.add_argument("--out", required=True, help="file to save to")
     command("controls", "how the batteries of each plan are run: sensor, peaks, reserve, slots", plans.controls_command)
+    command("figures", "every figure of the year with its arithmetic", plans.figures_command)
     command("boxes", "what each inverter takes for itself in the year: conversion, cells, standby", plans.boxes_command)
     command("ageing", "twenty years of each battery: capacity, and what ends its warranty first", plans.ageing_command)
     pick = command("pick", "cards for a place in a plan: what fits first, and why others do not", plans.pick_command)

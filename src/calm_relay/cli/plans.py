@@ -26,7 +26,7 @@ from calm_relay.report.chains import chains_data, chains_text
 from calm_relay.report.controls import controls_data, controls_text
 from calm_relay.report.head import CAUTION, head_of, title_text
 from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
-from calm_relay.report.when import boxes_data, boxes_text, when_data, when_text
+from calm_relay.report.when import boxes_data, boxes_text, figures_data, figures_text, when_data, when_text
 from calm_relay.rules.picking import plan_of, ranked
 from calm_relay.simulation.ageing import YEARS
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
@@ -147,6 +147,12 @@ def when_command(options: argparse.Namespace) -> int:
 def controls_command(options: argparse.Namespace) -> int:
     """Run `controls`."""
     _print_each(options, controls_data, controls_text)
+    return 0
+
+
+def figures_command(options: argparse.Namespace) -> int:
+    """Run `figures`."""
+    _print_each(options, figures_data, figures_text)
     return 0
 
 

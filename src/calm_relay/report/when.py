@@ -9,6 +9,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.simulation.failures import failures
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
+from calm_relay.year.arithmetic import year_figures
 from calm_relay.year.boxes import box_uses, path_trips, trip_words
 from calm_relay.year.charge import charge_bands, window_words, window_year
 from calm_relay.year.when import FLOWS, By
@@ -86,6 +87,18 @@ def _windows(study: Study, job: Job, plan: Plan, nodes: tuple[str, ...]) -> list
 def _sum(parts: list[dict[str, Any]]) -> dict[str, Any]:
     keys = [key for key in parts[0] if key != "name"]
     return {"name": "year", **{key: sum(p[key] for p in parts) for key in keys}}
+
+
+def figures_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
+    """Return every figure of a plan's year with its arithmetic, as plain data; energies in Wh, fractions 0 to 1."""
+    rows = [{**vars(f), "words": f.words} for f in year_figures(study.facts(job, plan), plan)]
+    return {"plan": plan.id, "letter": plan.letter, "name": plan.name, "figures": rows}
+
+
+def figures_text(data: dict[str, Any], _: dict[str, str]) -> list[str]:
+    """Return `figures_data` as lines."""
+    lines = [f"{data['letter']}  {data['name']}: the figures of the year and how they come about"]
+    return [*lines, *(f"   {row['name']} {row['words']} = {row['arithmetic']}" for row in data["figures"])]
 
 
 def boxes_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:

@@ -17,6 +17,11 @@ from calm_relay.year.plan_flow import PlanFlow
 
 Array = NDArray[Any]
 HELD_NAMES = tuple(name for name in LOSS_NAMES if name != "below_start")  # too little to start on is no limit
+INSIDE = {
+    "House": "the house", "Grid": "the grid", "Battery": "the battery", "Exported": "export", "Own draws": "own draws",
+    "Lost in storing": "losses of storing", "Clipped, held back": "what was clipped or held back",
+}  # fmt: skip
+HELD_WORDS = {"ac_limit": "AC limit", "device": "transfer device", "cap": "export cap", "island": "island"}
 
 LARGE_LOADS = 5  # shown by name in a stack; the others together
 
@@ -127,29 +132,41 @@ class Ribbon:
         return sum(wh for source, _, wh in self.flows if source == name)
 
 
-def ribbon(facts: YearFacts) -> Ribbon:
-    """Return the year as flows from PV and grid through the battery to house, grid and losses, all from one table."""
+SEEN_WH = 500.0  # a flow below it is not drawn
+
+
+def inside(name: str) -> str:
+    """Return a name of the ribbon as it stands inside a sentence."""
+    return INSIDE.get(name, name)
+
+
+def ribbon_terms(facts: YearFacts) -> list[tuple[str, str, tuple[tuple[str, float], ...]]]:
+    """Return the flows of the ribbon, each with the sums it is made of, in words and Wh: (from, to, terms)."""
     s = facts.system_wh
     own_pv = sum(row["pv_to_battery_w"] for row in facts.nodes_wh.values())
-    lost = facts.clipped_wh + sum(facts.lost_wh(name) for name in HELD_NAMES if name != "ac_limit")
+    held = tuple((f"held back by the {HELD_WORDS[name]}", facts.lost_wh(name)) for name in HELD_NAMES if name != "ac_limit")
     rows = [
-        ("PV", "House", s["pv_to_house_w"]),
-        ("PV", "Battery", s["pv_to_battery_w"] + own_pv),
-        ("PV", "Exported", s["pv_to_grid_w"]),
-        ("PV", "Clipped, held back", lost),
-        ("Grid", "House", s["grid_to_house_w"]),
-        ("Grid", "Battery", s["grid_to_battery_w"]),
-        ("Battery", "House", s["battery_to_house_w"]),
-        ("Battery", "Exported", s["battery_to_grid_w"]),
-        ("PV", "Own draws", s["pv_to_own_w"]),
-        ("Grid", "Own draws", s["grid_to_own_w"]),
-        ("Battery", "Own draws", s["battery_to_own_w"]),
+        ("PV", "House", (("PV serving the house, at AC", s["pv_to_house_w"]),)),
+        ("PV", "Battery", (("PV over the AC bus into chargers", s["pv_to_battery_w"]), ("DC PV into its own battery", own_pv))),
+        ("PV", "Exported", (("PV exported", s["pv_to_grid_w"]),)),
+        ("PV", "Clipped, held back", (("clipped at AC limits", facts.clipped_wh), *held)),
+        ("Grid", "House", (("import serving the house", s["grid_to_house_w"]),)),
+        ("Grid", "Battery", (("import into chargers", s["grid_to_battery_w"]),)),
+        ("Battery", "House", (("batteries serving the house, at AC", s["battery_to_house_w"]),)),
+        ("Battery", "Exported", (("batteries exported", s["battery_to_grid_w"]),)),
+        ("PV", "Own draws", (("PV serving standby on the AC bus", s["pv_to_own_w"]),)),
+        ("Grid", "Own draws", (("import serving standby", s["grid_to_own_w"]),)),
+        ("Battery", "Own draws", (("batteries serving standby on the AC bus", s["battery_to_own_w"]),)),
     ]
-    stored = sum(wh for _, to, wh in rows if to == "Battery")
-    given = sum(wh for source, _, wh in rows if source == "Battery")
-    if stored - given > 0:
-        rows.append(("Battery", "Lost in storing", stored - given))
-    return Ribbon(tuple((a, b, wh) for a, b, wh in rows if wh > 500.0))
+    stored = tuple((f"from {inside(source)}", sum(wh for _, wh in terms)) for source, to, terms in rows if to == "Battery")
+    given = tuple((f"to {inside(to)}", -sum(wh for _, wh in terms)) for source, to, terms in rows if source == "Battery")
+    return [*rows, ("Battery", "Lost in storing", (*stored, *given))]
+
+
+def ribbon(facts: YearFacts) -> Ribbon:
+    """Return the year as flows from PV and grid through the battery to house, grid and losses, all from one table."""
+    rows = [(source, to, sum(wh for _, wh in terms)) for source, to, terms in ribbon_terms(facts)]
+    return Ribbon(tuple(row for row in rows if row[2] > SEEN_WH))
 
 
 @dataclass(frozen=True, eq=False)

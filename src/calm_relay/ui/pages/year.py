@@ -40,6 +40,7 @@ class YearPage(QWidget):
         column.addWidget(self._title)
         column.addWidget(self.words_label)
         self.ribbon = RibbonView(theme)
+        self.ribbon.asked.connect(self.open_figure)
         column.addWidget(self.ribbon, 3)
         self.pictures = YearPictures(session, theme)
         column.addWidget(self.pictures, 2)
@@ -51,6 +52,10 @@ class YearPage(QWidget):
         self.ribbon.set_theme(theme, scale)
         self.pictures.set_theme(theme, scale)
         self.refresh()
+
+    def open_figure(self, name: str) -> None:
+        """Show how what flows into or out of a bar of the ribbon comes about."""
+        self.pictures.open_figure(f"bar:{name}")
 
     def showEvent(self, event: object) -> None:
         self.refresh()

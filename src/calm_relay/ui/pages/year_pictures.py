@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, cast
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
@@ -16,8 +17,10 @@ from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.charge_chart import ChargeChart
 from calm_relay.ui.views.charts import DurationChart, MonthsChart
+from calm_relay.ui.views.figure_table import FigureTable
 from calm_relay.ui.widgets import Swatch, clear_layout, label
 from calm_relay.units import format_quantity as show
+from calm_relay.year.arithmetic import paired, year_figures
 from calm_relay.year.boxes import box_uses, path_trips, trip_words
 from calm_relay.year.charge import ChargeBand, charge_bands, window_words, window_year
 from calm_relay.year.pictures import duration, most_clipped_node
@@ -65,18 +68,23 @@ class YearPictures(QWidget):
         self.months = MonthsChart(theme, "Energy by month", "", "kWh")
         self.charge = ChargeChart(theme, "Charge of the battery", "", "% of capacity")
         self.duration = DurationChart(theme, "PV power, from most to least", "hours of the year", "kW DC")
+        self.figures = FigureTable()
         self._charts = (self.months, self.charge, self.duration)
-        for chart in self._charts:
-            column.addWidget(chart, 2)
+        self._views: tuple[QWidget, ...] = (*self._charts, self.figures)
+        for view in self._views:
+            column.addWidget(view, 2)
         self.words = label("", "quiet", wrap=True)
+        self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.words)
+        self.figures.told.connect(lambda words: self.words.setText(words) if self.figures.isVisible() else None)
 
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
         self.theme = theme
         for chart in self._charts:
             chart.set_theme(theme, scale)
-            chart.setFixedHeight(int(170 * scale))
+        for view in self._views:
+            view.setFixedHeight(int((150 if view is self.figures else 170) * scale))
 
     def _legend(self, rows: Iterable[tuple[str, str]], hatched: str = "") -> None:
         """Show names with their hues, one of them hatched."""
@@ -90,7 +98,7 @@ class YearPictures(QWidget):
     def offer(self, facts: YearFacts, plan: Plan) -> None:
         """Offer what there is to see of a plan; what is chosen stays, where it still can."""
         called = {node.id: node.name for node in plan.nodes}
-        wanted = [*PARTS, *([("By box, for itself", "boxes")] if called else [])]
+        wanted = [*PARTS, ("Figures and their arithmetic", "figures"), *([("By box, for itself", "boxes")] if called else [])]
         for node in facts.battery_months:
             wanted += [
                 (f"Days of the battery, {called[node]}", f"days {node}"),
@@ -131,14 +139,21 @@ class YearPictures(QWidget):
         if result is None or made is None or what is None:
             return
         kind, _, rest = what.partition(" ")
-        chart: QWidget = {"bands": self.charge, "window": self.charge, "clipping": self.duration}.get(kind, self.months)
-        for each in self._charts:
-            each.setVisible(each is chart)
-        self.against.setEnabled(kind in ("month", "hour", "period", "bands"))
+        views: dict[str, QWidget] = {
+            "bands": self.charge,
+            "window": self.charge,
+            "clipping": self.duration,
+            "figures": self.figures,
+        }
+        for each in self._views:
+            each.setVisible(each is views.get(kind, self.months))
+        self.against.setEnabled(kind != "boxes")
         self._legend(())
         self.words.setText("")
         if kind == "clipping":
             self._show_clipping(result.facts, made)
+        elif kind == "figures":
+            self._show_figures(result.facts)
         elif kind == "bands":
             self._show_bands(made, rest)
         elif kind == "window":
@@ -157,6 +172,28 @@ class YearPictures(QWidget):
             self.words.setText("The other plan's year is on its way.")
         return found
 
+    def open_figure(self, key: str) -> None:
+        """Show the figures, and how one of them comes about."""
+        self.parts.setCurrentIndex(self.parts.findData("figures"))
+        self.figures.open_figure(key)
+        self.figures.setFocus()
+
+    def _other_facts(self) -> tuple[Plan, YearFacts] | None:
+        """Return the plan compared with and the facts of its year; None where there is none, or not yet."""
+        job, other = self.session.job, self.against.currentData()
+
+        def work(study: Study, _: object) -> YearFacts:
+            return study.facts(job, job.plan(other))
+
+        found = self._other("facts", work)
+        return None if found is None or isinstance(found, Exception) else (job.plan(other), cast("YearFacts", found))
+
+    def _show_figures(self, facts: YearFacts) -> None:
+        plan, other = self.session.plan, self._other_facts()
+        theirs = () if other is None else year_figures(other[1], other[0])
+        pairs = paired(year_figures(facts, plan), theirs)
+        self.figures.show_figures(pairs, plan.letter, "" if other is None else other[0].letter)
+
     def _show_bars(self, facts: YearFacts, made: PlanFlow, kind: str, rest: str) -> None:
         session = self.session
         if kind == "boxes":
@@ -172,13 +209,15 @@ class YearPictures(QWidget):
             back = [f"Back from the battery of {called[t.node_id]}: {trip_words(t)}." for t in path_trips(facts)]
             self.words.setText(" ".join([*back, *(f.words for f in failures(session.plan, session.job.cards()))]))
         elif kind == "days":
-            rows = facts.battery_months[rest]
+            rows, theirs = facts.battery_months[rest], self._other_months()
             shown = [
-                ("full", [float(row.filled_days) for row in rows], "battery"),
-                ("down to what is kept", [float(row.emptied_days) for row in rows], "lost"),
+                ("full", [float(a.filled_days - b) for a, (b, _) in zip(rows, theirs, strict=True)], "battery"),
+                ("down to what is kept", [float(a.emptied_days - b) for a, (_, b) in zip(rows, theirs, strict=True)], "lost"),
             ]
             names = MONTHS
             head, unit, per = "month", "days", 1.0
+            if not self.words.text() and self.against.currentData():
+                self.words.setText("Bars are this plan's days less those of the other plan's first battery.")
         else:
             by: By = kind  # type: ignore[assignment]
             parts = year_parts(made.flow, session.calendar(), by, session.job.tariff, session.store)
@@ -195,6 +234,15 @@ class YearPictures(QWidget):
         self.months.set_unit(unit)
         self.months.setAccessibleName(f"{'Energy' if unit == 'kWh' else 'Battery days'} by {head}")
         self.months.show_parts(head, names, shown, per)
+
+    def _other_months(self) -> list[tuple[int, int]]:
+        """Return the days by month on which the other plan's first battery was full and down to what is kept; none without one."""
+        found = self._other_facts()
+        if found is not None and not found[1].battery_months:
+            self.words.setText("The other plan has no battery.")
+        if found is None or not found[1].battery_months:
+            return [(0, 0)] * 12
+        return [(row.filled_days, row.emptied_days) for row in next(iter(found[1].battery_months.values()))]
 
     def _other_parts(self, by: By) -> dict[str, dict[str, float]]:
         job, other = self.session.job, self.against.currentData()
@@ -232,7 +280,26 @@ class YearPictures(QWidget):
             return
         self._legend([("from the charge before to the charge after", "battery")])
         self.charge.show_window(found)
-        self.words.setText(window_words(found))
+        theirs = self._other_window()
+        self.words.setText(" ".join([window_words(found), *([theirs] if theirs else [self.words.text()])]).strip())
+
+    def _other_window(self) -> str:
+        """Return how the first charge window of the other plan fills its first battery, in words; empty where none is compared."""
+        job, other = self.session.job, self.against.currentData()
+
+        def work(study: Study, _: object) -> str:
+            plan, made = job.plan(other), study.flow(job, job.plan(other))
+            batteries = [i for i, r in zip(made.flow.node_ids, made.packed.nodes, strict=True) if r["capacity_wh"] > 0]
+            for i, slot in enumerate(plan.controls.slots):
+                for node_id in batteries:
+                    if slot.kind in GRID_CHARGING and slot.holds_for(node_id):
+                        w = window_year(plan, job.cards(), study.calendar(job), made, i, node_id)
+                        if w is not None:
+                            return f"{plan.letter}, {slot.title}: {window_words(w)}"
+            return f"{plan.letter} has no charge window."
+
+        found = self._other("charge window", work)
+        return found if isinstance(found, str) else ""
 
     def _show_clipping(self, f: YearFacts, made: PlanFlow) -> None:
         session = self.session
@@ -245,7 +312,14 @@ class YearPictures(QWidget):
             else "nothing worth a word is clipped"
         )
         caught = f", {show(f.caught_wh, 'energy_wh', 0)} more were caught by the battery" if f.caught_wh >= 500 else ""
-        self.words.setText(
+        said = [
             f"In all of the plan {clipped}{caught}. The picture is of {node.name}, which passes {show(limit, 'power_w', 1)} DC."
-        )
+        ]
+        theirs = self._other_facts()
+        if theirs is not None:
+            rows = (("clipped", theirs[1].clipped_wh), ("caught by a battery", theirs[1].caught_wh))
+            said.append(f"{theirs[0].letter}: " + ", ".join(f"{show(wh, 'energy_wh', 0)} {name}" for name, wh in rows) + ".")
+        elif self.words.text():
+            said.append(self.words.text())
+        self.words.setText(" ".join(said))
         self._legend((("passed on", "sun"), ("caught by the battery", "battery"), ("lost", "lost")), hatched="lost")

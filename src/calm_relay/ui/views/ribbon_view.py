@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPaintEvent
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from calm_relay.ui.copying import Copyable, Rows
@@ -22,13 +22,18 @@ BAR = 12.0
 
 
 class RibbonView(Copyable, QWidget):
-    """Paints a :class:`Ribbon`."""
+    """Paints a :class:`Ribbon`; arrows go from bar to bar, and Enter or a click asks how one comes about."""
+
+    asked = Signal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._theme, self._scale = theme, 1.0
         self._ribbon = Ribbon(())
-        self._dim = False
+        self._dim, self._at = False, 0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip("How a bar comes about: click it, or choose it with the arrows and press Enter")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Flows of the year")
         self.setObjectName("ribbon")
@@ -45,6 +50,26 @@ class RibbonView(Copyable, QWidget):
         self._ribbon, self._dim = ribbon, dim
         self.setAccessibleDescription("; ".join(f"{a} to {b} {show(wh, 'energy_wh', 0)}" for a, b, wh in ribbon.flows))
         self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        names, key = list(self.bars()), event.key()
+        if names and key in (Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Up):
+            self._at = (self._at + (1 if key in (Qt.Key.Key_Right, Qt.Key.Key_Down) else -1)) % len(names)
+            self.update()
+        elif names and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.asked.emit(names[self._at % len(names)])
+        else:
+            super().keyPressEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        names = {text: name for name, (_, text, *_) in zip(self.bars(), self.labels(), strict=True)}
+        places = [(rect.adjusted(-8, -4, 8, 4), name) for name, rect in self.bars().items()]
+        places += [(rect, names[text]) for rect, text, *_ in self.labels()]
+        hit = next((name for rect, name in places if rect.contains(event.position())), None)
+        if hit is not None:
+            self._at = list(self.bars()).index(hit)
+            self.update()
+            self.asked.emit(hit)
 
     def copy_rows(self) -> Rows:
         """Return every flow of the year."""
@@ -105,6 +130,10 @@ class RibbonView(Copyable, QWidget):
             painter.setFont(ui_font(8.25 * self._scale, bold=role == "ink"))
             painter.setPen(self._theme.color(role))
             painter.drawText(rect, align | Qt.AlignmentFlag.AlignVCenter, text)
+        if self.hasFocus():
+            painter.setPen(self._theme.color("accent"))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(list(bars.values())[self._at % len(bars)].adjusted(-2, -2, 2, 2))
 
     def labels(self) -> list[tuple[QRectF, str, Qt.AlignmentFlag, str]]:
         """Return every label with its place: name and energy above the node's bar."""
