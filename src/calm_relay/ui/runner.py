@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtCore import QObject, QRunnable, QThread, QThreadPool, QTimer, Signal
 
 from calm_relay.errors import CalmRelayError, Cancelled
+from calm_relay.ui.memory import give_memory_back
 
 if TYPE_CHECKING:
     import numpy as np
@@ -239,3 +240,5 @@ class _Work(QRunnable):
             log.exception("raising limits failed")
         finally:
             runner.raising = False
+            if not self._cancelled():
+                give_memory_back()
