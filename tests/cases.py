@@ -25,6 +25,7 @@ def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, p
             "backup_port_w": u.backup_port, "pv_to_battery_w": u.pv_to_battery, "capacity_wh": u.capacity,
             "soc_min": u.soc_min, "soc_max": u.soc_max, "reserve": u.reserve, "charge_w": u.charge,
             "discharge_w": u.discharge, "eta_c": u.eta_c, "eta_d": u.eta_d, "taper_soc": u.taper_soc,
+            "take_square_per_w": u.take_square, "give_square_per_w": u.give_square, "store_self_w": u.store_self,
             "taper_end": u.taper_end, "auxiliary_w": u.aux, "peak_hold": u.peak_hold,
             **{f"{end}_{at}_w": INF if u.volts is None else amps * u.volts[at == "full"]
                for end, amps in (("charge", u.charge_a), ("discharge", u.discharge_a)) for at in ("empty", "full")},

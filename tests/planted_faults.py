@@ -51,7 +51,9 @@ FAULTS = (
     Planted("payback", "tariff/growth.py", "cost / saving if saving > 0", "saving / cost if saving > 0", F),
     Planted("cycles doubled", "year/facts.py", "given / usable if usable > 0", "2 * given / usable if usable > 0", F),
     # --- simulation
-    Planted("charge without its efficiency", "simulation/kernel/rows.py", "now = max(0.0, w.energy - drawn + stored * (", "now = max(0.0, w.energy - drawn + stored / nd.eta_c * (", K),
+    Planted("charge without its efficiency", "simulation/kernel/rows.py", "stored, of_pv = (into - taking) * step_h, 0.0", "stored, of_pv = into * step_h, 0.0", K),
+    Planted("the floor is passed by what storing loses", "simulation/kernel/node.py", "(e1 - level) * nd.give_per_wh - nd.give_less", "(e1 - level) * nd.spare_per_wh", K),
+    Planted("resistance is counted in proportion", "simulation/storing.py", "square = (0.0 if ohms is None else ohms / volts**2)", "square = (0.0 if ohms is None else 0.0 / volts**2)", "published/test_storing"),
     Planted("discharge limit", "simulation/kernel/node.py", "most = min(nd.discharge, nd", "most = min(nd.charge, nd", K),
     Planted("clipped part only charges all", "simulation/kernel/node.py", "if kind == CLIPPED_ONLY or kind == DISCHARGE_TO_GRID:", "if kind == CLIPPED_ONLY:", K),
     Planted("what is clipped finds no room", "simulation/kernel/rules.py", "max(most, w.pv - passes(nd, w))", "most", K),
@@ -97,7 +99,7 @@ FAULTS = (
     Planted("waived is still a gate", "decision/compare.py", 'over = [f for f in findings if f.verdict == "over" and not f.waived]', 'over = [f for f in findings if f.verdict == "over"]', F),
     Planted("a broken check is within", "rules/runner.py", 'rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]', "rows = []; del error", "test_check_cases"),
     Planted("network forgets the count", "rules/checks_service.py", "total += card.ac_rated_w * node.count", "total += card.ac_rated_w", "published/test_trade_sums"),
-    Planted("window without the one way", "simulation/quick.py", "* math.sqrt(dc_round_trip_frac)", "* dc_round_trip_frac", f"{V} published/test_trade_sums"),
+    Planted("window without the one way", "simulation/quick.py", "loss.arrives_w(max(0.0, row.unit.charger_dc_w(ac))) * part", "max(0.0, row.unit.charger_dc_w(ac)) * part", f"{V} published/test_trade_sums"),
     Planted("evening by standard time", "year/facts.py", "evening = in_window(calendar.clock_hour, *EVENING_H)", "evening = in_window((calendar.clock_hour + 1) % 24, *EVENING_H)", F),
     Planted("absorb ratio left out", "rules/checks_service.py", "limit += takes * unit.absorb_ratio", "limit += takes", V),
     # --- money, keys, edits

@@ -62,6 +62,10 @@ class Unit:
     volts: tuple[float, float] | None = None  # at SoC 0 and 1, where amps limit
     charge_a: float = INF
     discharge_a: float = INF
+    # Storing loss by power: charging puts η_c·P − κ_c·P² − p₀ into the cells, giving takes P/η_d + κ_d·P² + p₀ out of them.
+    take_square: float = 0.0
+    give_square: float = 0.0
+    store_self: float = 0.0
     # of this step
     keep: float = 0.0  # Wh of room kept for what will be clipped (mode 6)
     charge_part: float = 1.0  # by the cells' temperature
@@ -152,6 +156,24 @@ class Step:
     def draws(self, k: int) -> float:
         return self.units[k].aux + self.units[k].heat
 
+    def into_cells(self, k: int, watts: float) -> float:
+        """Watts that arrive in the cells of what charges at the terminals, never less than none."""
+        u = self.units[k]
+        return max(0.0, u.eta_c * watts - u.take_square * watts**2 - u.store_self) if watts > 0 else 0.0
+
+    def out_of_cells(self, k: int, watts: float, beside: float) -> float:
+        """Watts that leave the cells for what goes into the inverter, and for standby and auxiliaries beside it."""
+        u = self.units[k]
+        run = u.give_square * watts**2 + u.store_self if watts > 0 else 0.0
+        return (watts + beside) / u.eta_d + run
+
+    def gives_at_worst(self, k: int, energy: float) -> float:
+        """Watts that energy in the cells gives for the step for sure: at the loss of the most that may be drawn."""
+        u = self.units[k]
+        most = u.discharge if u.volts is None else min(u.discharge, u.discharge_a * u.volts[1])
+        worst = 1 / u.eta_d + (u.give_square * most if u.give_square > 0 else 0.0)
+        return (energy / self.a.hours - u.store_self) / worst
+
     def energy_after_aux(self, k: int) -> float:
         """D3: auxiliaries are taken from E before the step's limits are set."""
         return self.units[k].energy - self.aux_from_battery(k) * self.a.hours / self.units[k].eta_d
@@ -196,7 +218,7 @@ class Step:
         if self.idle(k):
             return 0.0
         u = self.units[k]
-        above = max(0.0, self.left(k, peak) / self.a.hours)
+        above = max(0.0, self.gives_at_worst(k, self.left(k, peak) / u.eta_d))
         return min(min(u.discharge, self.amps_w(k, u.discharge_a)) * u.discharge_part, above)
 
     def left(self, k: int, peak: bool = False) -> float:
@@ -593,7 +615,7 @@ class Step:
             s.names["cap"] = rest - s.names["below_start"] - s.names["device"]
             s.names["caught"] = caught
             s.names["ac_own"] = self.draws(k) - self.aux_from_battery(k) + by_bus
-            s.names["leaving"] = s.drawn + by_battery + self.aux_from_battery(k)
+            s.names["beside"] = by_battery + self.aux_from_battery(k)
             if s.ac_out > 0:
                 part = s.drawn / (s.drawn + s.pv_used) * s.ac_out
                 from_pv += s.ac_out - part
@@ -620,7 +642,7 @@ class Step:
         to_surplus = min(got["pv"]["charging"], surplus)
         left_pv = got["pv"]["charging"] - to_surplus
         open_ac = charging - got["pv"]["charging"]
-        for u, s in zip(self.units, self.s, strict=True):
+        for k, (u, s) in enumerate(zip(self.units, self.s, strict=True)):
             pv_part = 0.0
             if s.ac_in > 0:
                 mine = (s.ac_in - s.granted) * (to_surplus / surplus if surplus > 0 else 0.0)
@@ -630,10 +652,12 @@ class Step:
                 pv_part = mine / s.ac_in
             if u.capacity > 0:
                 mix = u.energy_pv / u.energy if u.energy > 0 else 0.0
-                gone = s.names["leaving"] * a.hours / u.eta_d
-                came = u.eta_c * a.hours
-                u.energy_pv += came * (s.pv_stored + pv_part * s.ac_stored) - mix * gone
-                u.energy += came * (s.pv_stored + s.ac_stored) - gone
+                all_stored = s.pv_stored + s.ac_stored
+                gone = self.out_of_cells(k, s.drawn, s.names["beside"]) * a.hours
+                came = self.into_cells(k, all_stored) * a.hours
+                of_that = (s.pv_stored + pv_part * s.ac_stored) / all_stored if all_stored > 0 else 0.0
+                u.energy_pv += came * of_that - mix * gone
+                u.energy += came - gone
         out |= {
             "pv_to_house": got["pv"]["house"] + got["pv"]["never"],
             "pv_to_own": got["pv"]["own"],

@@ -47,6 +47,8 @@ def cell_of(column: str, plain: object) -> str:
         return "Words, 5,5 kW; № 3"
     by_end = {"_per_c": "-0.0025", "_hz": "50.5", "_per_kelvin": "0.001", "droop_frac": "0.05", "clamp_opening_m": "0.02"}
     by_end |= {"accuracy_frac": "0.01", "loss_frac": "0.015", "_frac": "0.5", ".a": "0.011", ".b": "0.017", "_ohm": "0.0125"}
+    if name == "peukert_exponent":
+        return "1.2"
     if name == "alpha_isc_per_c":
         return "0.0005"
     return next((value for end, value in by_end.items() if column.endswith(end)), "7.5")

@@ -62,6 +62,9 @@ def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.nda
             charge_a=pick(20, 60),
             discharge_a=pick(20, 60),
         )
+        if r.random() < 0.4:  # storing loss that follows the power
+            unit.take_square, unit.give_square = pick(0, 2e-6, 8e-6), pick(0, 2e-6, 2e-5)
+            unit.store_self = pick(0, 12)
         unit.night = pick(0, unit.out.p_self / 3, unit.out.p_self + 5)
         unit.energy = capacity * float(r.uniform(low, high))
         unit.energy_pv = unit.energy * float(r.random())

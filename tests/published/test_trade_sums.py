@@ -10,7 +10,8 @@ from calm_relay.library.shipped import shipped_card
 from calm_relay.rules.checks_service import network_sum_w
 from calm_relay.rules.motors import CODE_LETTER_KVA_PER_HP, motor_start
 from calm_relay.rules.registry import CheckContext
-from calm_relay.simulation.quick import window_draws_wh, window_stores_wh
+from calm_relay.simulation.quick import window_draws_wh
+from calm_relay.simulation.storing import StoringLoss
 
 
 # Common practice: 3 kW × 4 h and 5 kW × 4 h at AC; 80 A × 59 V × 4 h at the terminals.
@@ -21,7 +22,7 @@ def test_window_sums(watts, hours, wh):
 
 def test_window_stores_less_than_it_draws():
     # By hand: 3000 W at AC through a lossless charger is 3000 W DC; times 4 h times √0.9025 = 11.4 kWh in the cells.
-    assert window_stores_wh(3000.0, 4.0, 0.9025) == pytest.approx(11_400.0)
+    assert 4.0 * StoringLoss(0.95, 0.95).arrives_w(3000.0) == pytest.approx(11_400.0)
 
 
 def counted(demo: Job, nodes: list[Node]) -> tuple[float, str]:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from calm_relay.library.base import AreaMm2, BoxCard, Id, Protocol, Record
+from calm_relay.library.base import AreaMm2, BoxCard, Id, LossTerms, Protocol, Record
 from calm_relay.units import CurrentA, Fraction, PowerW, Quantity, TemperatureC, VoltageV
 
 Chemistry = Literal["LFP", "NMC", "lead-acid", "lead-gel", "lead-flooded"]
@@ -67,6 +67,20 @@ class BatteryCard(BoxCard):
     bank_discharge_max_w: PowerW | None = None
     dc_round_trip_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = Field(
         description="terminals to terminals, any DC stage of the battery included, at the card's rate"
+    )
+    round_trip_at_a: CurrentA | None = Field(
+        default=None, description="of one module, at which the round trip was measured; None: it holds at every current"
+    )
+    dc_stage_loss: LossTerms | None = Field(default=None, description="of the bank's own DC stage, already in the round trip")
+    dc_stage_rated_w: Annotated[float, Quantity("power_w"), Field(gt=0)] | None = None
+    peukert_exponent: Annotated[float, Quantity("ratio"), Field(ge=1, le=1.6)] | None = Field(
+        default=None, description="of lead-acid; None: the capacity holds at every current"
+    )
+    capacity_hours_h: Annotated[float, Quantity("hours_h"), Field(ge=1, le=120)] = Field(
+        default=20.0, description="discharge that the capacity is given for"
+    )
+    absorption_h: Annotated[float, Quantity("hours_h"), Field(ge=0, le=24)] | None = Field(
+        default=None, description="from where charging slows to full, at falling current; None: by the part it slows down to"
     )
     taper_soc_frac: Fraction = 1.0
     taper_end_frac: Fraction = 0.05

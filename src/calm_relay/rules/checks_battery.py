@@ -17,6 +17,7 @@ from calm_relay.job.rows import battery_rows as rows_of
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, InverterCard
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
+from calm_relay.simulation.storing import bank_loss
 from calm_relay.tariff.prices import cheap_window
 from calm_relay.units import format_quantity as show
 
@@ -402,4 +403,5 @@ def _ac_round_trip(row: BatteryRow, ac_w: float) -> float:
     """Return AC out over AC in: the charger at `ac_w`, the cells both ways, the inverter at the same DC watts. [W/W]"""
     ac_in = min(ac_w, row.unit.charger_in_max_w)
     dc = row.unit.charger_dc_w(ac_in)
-    return row.unit.output_w(dc * row.battery.dc_round_trip_frac) / ac_in if ac_in > 0 else 0.0
+    loss = bank_loss(row.unit, row.battery, row.choice)
+    return row.unit.output_w(loss.given_w(loss.arrives_w(dc))) / ac_in if ac_in > 0 else 0.0

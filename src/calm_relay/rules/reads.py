@@ -71,6 +71,11 @@ RESULTS: dict[str, str] = {
     "pv_to_battery_max_w": "charging from own strings in the year", "warranty_years": "payback against the warranty on Decide",
     "peak_efficiency_frac": "the loss, where it is not typed", "european_efficiency_frac": "the loss, where it is not typed",
     "cec_efficiency_frac": "the loss, where it is not typed", "efficiency_points": "the loss, where it is not typed",
+    "round_trip_at_a": "loss in the cells by power in the year; without it the round trip holds at every current",
+    "dc_stage_loss": "loss of the DC stage by power in the year", "dc_stage_rated_w": "loss of the DC stage by power in the year",
+    "peukert_exponent": "what a fast discharge of lead-acid takes from it",
+    "capacity_hours_h": "the current that Peukert's rule begins at",
+    "absorption_h": "how long the last of a charge takes in the year",
     "bonds_neutral": "whether a draft takes it", "heating_w": "energy that its heater takes in the year",
     "heating_below_c": "hours of cold in which it may charge",
 }  # fmt: skip

@@ -13,6 +13,7 @@ from calm_relay.simulation.columns import ENERGY_COLUMNS, LOSS_COLUMNS, NODE, PV
 from calm_relay.simulation.kernel.loops import put_columns, run_steps
 from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
+from calm_relay.simulation.storing import into_cells_w, out_of_cells_w
 
 Array = NDArray[np.float64]
 N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
@@ -249,11 +250,12 @@ def open_balances(flow: FlowTable, packed: Packed) -> Balances:
     origin = max(float(np.max(np.abs(t) / moved)) for t in traced)
     battery = pv = 0.0
     if flow.node_ids:
-        eta_c, eta_d = packed.nodes["eta_c"], packed.nodes["eta_d"]
         before = np.vstack((flow.start_energy_wh[None, :], node["energy_wh"][:-1]))
         taken = node["pv_to_battery_w"] + node["charge_from_ac_w"]
-        given = node["discharge_w"] + node["battery_standby_w"] + node["auxiliary_w"]
-        change = flow.step_h * (taken * eta_c - given / eta_d)
+        beside = node["battery_standby_w"] + node["auxiliary_w"]
+        given = node["discharge_w"] + beside
+        moved_cells = into_cells_w(packed.nodes, taken) - out_of_cells_w(packed.nodes, node["discharge_w"], beside)
+        change = flow.step_h * moved_cells
         held = np.where(packed.nodes["capacity_wh"] > 0, node["energy_wh"] - before - change, 0.0)
         battery = float(np.max(np.abs(held) / flow.step_h / np.maximum(1.0, taken + given)))
         used = sum(node[name] for name in ("pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w", *LOSS_COLUMNS))

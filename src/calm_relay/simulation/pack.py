@@ -35,6 +35,7 @@ from calm_relay.simulation.kernel.records import (
     TIMER,
     USUAL_BANK,
 )
+from calm_relay.simulation.storing import absorption_end_frac, bank_loss
 
 Array = NDArray[np.float64]
 AMPS_COLUMNS = ("charge_empty_w", "charge_full_w", "discharge_empty_w", "discharge_full_w")
@@ -147,11 +148,16 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     giving = chain.discharge_chain(unit, battery, node.battery)
     charge = known(chain.terminals_limit_w(charging), unit.ac_rated_w, "battery charge limit, the AC rating")
     give = known(chain.terminals_limit_w(giving), unit.ac_rated_w, "battery discharge limit, the AC rating")
-    eta = battery.one_way_frac
+    loss = bank_loss(unit, battery, node.battery)
     out["capacity_wh"] = chain.capacity_wh(battery, node.battery)
     out["soc_min"], out["soc_max"], out["reserve"] = low, high, min(reserve, high)
-    out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, eta, eta
+    out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, loss.eta_c, loss.eta_d
+    out["take_square_per_w"], out["give_square_per_w"] = loss.take_square_per_w, loss.give_square_per_w
+    out["store_self_w"] = loss.self_w
     out["taper_soc"], out["taper_end"] = battery.taper_soc_frac, battery.taper_end_frac
+    if battery.absorption_h is not None:
+        width_wh = max(0.0, high - battery.taper_soc_frac) * float(out["capacity_wh"])
+        out["taper_end"] = absorption_end_frac(battery.absorption_h, width_wh, charge * loss.eta_c)
     out["auxiliary_w"] = battery.auxiliary_w
     _volts_follow(out, unit, battery, node.battery)
     return out

@@ -8,6 +8,7 @@ from typing import Any
 from calm_relay.job.models import Plan
 from calm_relay.job.rows import BatteryRow, battery_rows, pv_only_nodes
 from calm_relay.library.book import CardBook
+from calm_relay.simulation.storing import bank_loss
 
 DC_END, AC_END, GRID_END = "DC at the trackers", "AC at the load", "AC at the meter"
 
@@ -57,7 +58,8 @@ class Path:
 def storage_paths(plan: Plan, cards: CardBook, ac_w: float) -> tuple[Path, ...]:
     """Return the ways into each battery and out to the load, when `ac_w` watts (at most the rating) arrive at the load.
 
-    Stages are taken one after the other at the watts that flow through them; DC round trip is the battery's, at its card's rate.
+    Stages are taken one after the other at the watts that flow through them; the battery's loss is that of the
+    power, where its card says at which current its round trip was measured.
     From own strings by DC; from PV inverters by AC, one path for each; from the grid.
     """
     out: list[Path] = []
@@ -70,8 +72,9 @@ def _of(row: BatteryRow, plan: Plan, cards: CardBook, ac_w: float) -> list[Path]
     unit, battery = row.unit, row.battery
     given = unit.dc_w(ac_w)
     inverter = Step("inverter", ac_w / given)
-    cells = Step("battery there and back", battery.dc_round_trip_frac)
-    into = given / battery.dc_round_trip_frac
+    loss = bank_loss(unit, battery, row.choice)
+    into = loss.into_w(loss.leaves_w(given))
+    cells = Step("battery there and back", given / into)
     drawn = unit.charger_ac_w(into)
     charger = Step("charger", into / drawn)
     where, at = row.node.name, row.node.id

@@ -8,16 +8,12 @@ from dataclasses import dataclass
 
 from calm_relay.job.rows import BatteryRow
 from calm_relay.simulation import chain
+from calm_relay.simulation.storing import bank_loss
 
 
 def window_draws_wh(power_w: float, hours_h: float) -> float:
     """Return what a charge window of constant power moves at the end where the watts are measured. [Wh]"""
     return power_w * hours_h
-
-
-def window_stores_wh(terminals_w: float, hours_h: float, dc_round_trip_frac: float) -> float:
-    """Return what a window puts into the cells from DC watts at the terminals: one way is the root of the round trip. [Wh]"""
-    return window_draws_wh(terminals_w, hours_h) * math.sqrt(dc_round_trip_frac)
 
 
 @dataclass(frozen=True)
@@ -56,14 +52,14 @@ def window_energy(
         most_ac, held_by = row.unit.charger_in_max_w, links[-1].name
     if terminals is not None and max(0.0, row.unit.charger_dc_w(most_ac)) > terminals:
         most_ac, held_by = row.unit.charger_ac_w(terminals), chain.weakest(links[:-1]).name
-    drawn = dc = 0.0
+    drawn = stored = 0.0
+    loss = bank_loss(row.unit, row.battery, row.choice)
     import_held = False
     for hour, part in _clock_parts(start_h, hours_h):
         ac = most_ac if room_w is None else min(most_ac, max(0.0, room_w[hour]))
         import_held |= ac < most_ac - 0.5
         drawn += ac * part
-        dc += max(0.0, row.unit.charger_dc_w(ac)) * part
-    stored = window_stores_wh(dc, 1.0, row.battery.dc_round_trip_frac)
+        stored += loss.arrives_w(max(0.0, row.unit.charger_dc_w(ac))) * part
     return WindowEnergy(drawn_wh=drawn, stored_wh=stored, ac_w=most_ac, held_by=held_by, import_held=import_held)
 
 

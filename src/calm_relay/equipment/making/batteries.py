@@ -43,6 +43,9 @@ DISCHARGE_BY_C = {
     "lead-gel": ((-15, 0.5), (20, 1.0), (50, 1.0)),
     "lead-flooded": ((-15, 0.4), (20, 1.0), (50, 1.0)),
 }
+# Capacity at a faster discharge by Peukert's rule, and hours of absorption after the bulk of a charge (both common practice).
+PEUKERT = {"lead-acid": 1.15, "lead-gel": 1.12, "lead-flooded": 1.25}
+ABSORPTION_H = 4.0
 DC_STAGE_FRAC = 0.985  # each way, where the module has a converter of its own
 
 WORDS = {"LFP": "LFP", "NMC": "NMC", "lead-acid": "Lead", "lead-gel": "Lead-gel", "lead-flooded": "Lead, flooded"}
@@ -79,6 +82,8 @@ def batteries() -> Iterator[dict[str, Any]]:
             "discharge_max_a": round(give * ah, 1),
             "internal_resistance_ohm": round(cells * per_ah / ah + WIRING_OHM[chemistry], 5),
             "dc_round_trip_frac": round(round_trip_frac(chemistry, cells, ah, charge, stage=row["stage"]), 3),
+            "round_trip_at_a": round(charge * ah, 1),
+            "peukert_exponent": PEUKERT.get(chemistry), "absorption_h": None if lithium else ABSORPTION_H,
             "taper_soc_frac": 0.95 if lithium else 0.8, "taper_end_frac": 0.05, "auxiliary_w": row["auxiliary_w"],
             "charge_over_temperature": _curve(CHARGE_BY_C[chemistry]),
             "discharge_over_temperature": _curve(DISCHARGE_BY_C[chemistry]),

@@ -57,6 +57,11 @@ def _load_terms(const, at, nd):
     nd.charge_more = const[place(at, 30)]
     nd.discharge_empty = const[place(at, 31)]
     nd.discharge_more = const[place(at, 32)]
+    nd.take_square = const[place(at, 33)]
+    nd.give_square = const[place(at, 34)]
+    nd.store_self = const[place(at, 35)]
+    nd.give_less = const[place(at, 36)]
+    nd.spare_per_wh = const[place(at, 37)]
 
 
 @inside

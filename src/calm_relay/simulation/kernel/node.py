@@ -69,6 +69,17 @@ def charge_limit_w(nd, energy, part):
 
 
 @inside
+def lost_in_storing_w(nd, into, out_of, beside):
+    """Cells' loss of `into` and of `out_of` at the terminals; standby and auxiliaries `beside` at the usual rate (D3). [W]"""
+    taking, giving = 0.0, 0.0
+    if into > 0.0:  # no more than what came
+        taking = min(into, (1.0 - nd.eta_c) * into + nd.take_square * into * into + nd.store_self)
+    if out_of > 0.0:
+        giving = nd.give_square * out_of * out_of + nd.store_self
+    return taking, giving + (1.0 / nd.eta_d - 1.0) * (out_of + beside)
+
+
+@inside
 def prepare(nd, p, w, b):
     """Fill the node's work with what holds for the whole step: floor, room, what it may give, who pays standby (D3, D4, D9)."""
     energy = w.energy
@@ -78,7 +89,7 @@ def prepare(nd, p, w, b):
     hold = kind == HOLD
     spare_w = 0.0
     if capacity > 0.0 and not hold:
-        spare_w = max(0.0, (energy - floor) * nd.give_per_wh)
+        spare_w = max(0.0, (energy - floor) * nd.spare_per_wh)
     auxiliary = nd.auxiliary + w.heat
     aux_dc = min(auxiliary, spare_w)
     e1 = energy
@@ -93,8 +104,8 @@ def prepare(nd, p, w, b):
             charge = min(charge_limit_w(nd, energy, w.charge_part), max(0.0, room * nd.take_per_wh))
             free = charge if below else min(charge, max(0.0, (room - w.keep) * nd.take_per_wh))
             most = min(nd.discharge, nd.discharge_empty + nd.discharge_more * energy) * w.discharge_part
-            give = min(most, max(0.0, (e1 - level) * nd.give_per_wh))
-            give_peak = min(most, max(0.0, (e1 - floor) * nd.give_per_wh))
+            give = min(most, max(0.0, (e1 - level) * nd.give_per_wh - nd.give_less))
+            give_peak = min(most, max(0.0, (e1 - floor) * nd.give_per_wh - nd.give_less))
     if kind == CLIPPED_ONLY or kind == DISCHARGE_TO_GRID:
         free = 0.0
     w.e1 = e1

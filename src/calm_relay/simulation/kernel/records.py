@@ -35,8 +35,8 @@ def _record(*names: str) -> np.dtype[np.void]:
 NODE_DTYPE = _record(
     "side", "ac_out_w", "ac_in_w", "rated_w", "p_self_w", "a", "b", "charge_p_self_w", "charge_a", "charge_b", "night_w",
     "grid_port_w", "backup_port_w", "pv_to_battery_w", "capacity_wh", "soc_min", "soc_max", "reserve", "charge_w", "discharge_w",
-    "eta_c", "eta_d", "taper_soc", "taper_end", "auxiliary_w", "peak_hold",
-    "charge_empty_w", "charge_full_w", "discharge_empty_w", "discharge_full_w",
+    "eta_c", "eta_d", "take_square_per_w", "give_square_per_w", "store_self_w", "taper_soc", "taper_end", "auxiliary_w",
+    "peak_hold", "charge_empty_w", "charge_full_w", "discharge_empty_w", "discharge_full_w",
 )  # fmt: skip
 SLOT_DTYPE = _record("kind", "power_w", "target", "floor")
 # `target_w`: peak shaving; `at_device`: 1 where the sensor stands at the transfer device, 0 at the meter (D8).
@@ -52,7 +52,8 @@ TERMS_DTYPE = _record(
     "backup", "ac_out", "ac_in", "p_self", "slope", "curve", "charge_p_self", "charge_slope", "charge_curve", "night",
     "grid_port", "backup_port", "pv_to_battery", "capacity", "full", "charge", "discharge", "eta_c", "eta_d", "auxiliary",
     "taper_from", "taper_slope", "give_per_wh", "wh_per_give", "take_per_wh", "wh_per_take", "take_turn", "give_turn", "hold",
-    "charge_empty", "charge_more", "discharge_empty", "discharge_more",
+    "charge_empty", "charge_more", "discharge_empty", "discharge_more", "take_square", "give_square", "store_self", "give_less",
+    "spare_per_wh",
 )  # fmt: skip
 # A slot of a node, its levels in Wh.
 RULE_DTYPE = _record("kind", "power", "target", "floor")
@@ -91,7 +92,8 @@ def terms_of(
         ("night", "night_w"), ("grid_port", "grid_port_w"), ("backup_port", "backup_port_w"),
         ("pv_to_battery", "pv_to_battery_w"), ("capacity", "capacity_wh"), ("charge", "charge_w"), ("discharge", "discharge_w"),
         ("eta_c", "eta_c"), ("eta_d", "eta_d"), ("auxiliary", "auxiliary_w"), ("charge_empty", "charge_empty_w"),
-        ("discharge_empty", "discharge_empty_w"),
+        ("discharge_empty", "discharge_empty_w"), ("take_square", "take_square_per_w"), ("give_square", "give_square_per_w"),
+        ("store_self", "store_self_w"),
     ):  # fmt: skip
         out[mine] = nodes[theirs]
     out["slope"], out["curve"] = 1.0 + nodes["a"], nodes["b"] / nodes["rated_w"]
@@ -106,7 +108,13 @@ def terms_of(
         follows = np.isfinite(nodes[f"{end}_empty_w"]) & (wh > 0)
         more = np.where(follows, nodes[f"{end}_full_w"], 0.0) - np.where(follows, nodes[f"{end}_empty_w"], 0.0)
         out[f"{end}_more"] = more / np.where(follows, wh, 1.0)
-    out["give_per_wh"], out["wh_per_give"] = nodes["eta_d"] / step_h, step_h / nodes["eta_d"]
+    # What is left is never passed: it is shared out at the loss of the most that may be drawn (storing loss by power).
+    most = np.minimum(nodes["discharge_w"], nodes["discharge_full_w"])
+    square = np.where(nodes["give_square_per_w"] > 0, nodes["give_square_per_w"], 0.0)
+    worst = nodes["eta_d"] / (1.0 + square * np.where(square > 0, most, 0.0) * nodes["eta_d"])
+    out["give_per_wh"], out["wh_per_give"] = worst / step_h, step_h / nodes["eta_d"]
+    out["spare_per_wh"] = nodes["eta_d"] / step_h
+    out["give_less"] = nodes["store_self_w"] * worst
     out["take_per_wh"], out["wh_per_take"] = 1.0 / (nodes["eta_c"] * step_h), nodes["eta_c"] * step_h
     out["take_turn"], out["give_turn"] = take_turn, give_turn
     return out

@@ -63,7 +63,7 @@ from calm_relay.simulation.columns import (
     SYS_UNSERVED,
 )
 from calm_relay.simulation.kernel.jit import inside
-from calm_relay.simulation.kernel.node import out_dc_w, passes
+from calm_relay.simulation.kernel.node import lost_in_storing_w, out_dc_w, passes
 from calm_relay.simulation.kernel.records import FIRST, FOURTH, SECOND, THIRD, WISH_W
 
 N_NODE = len(NODE)
@@ -114,8 +114,7 @@ def _name_losses(kept, ok, k, nd, w, b, row, series, sums, at):
     else:
         device = min(rest, w.device)
     w.bat_pay = bat_standby
-    drawn = w.dis + bat_standby + w.aux_dc
-    cells = (1.0 - nd.eta_c) * (w.c_pv + w.c_ac) + (1.0 / nd.eta_d - 1.0) * drawn
+    taking, giving = lost_in_storing_w(nd, w.c_pv + w.c_ac, w.dis, bat_standby + w.aux_dc)
     _note_node(kept, series, row, k, sums, at, ok, NODE_PV_AVAILABLE, w.pv)
     _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_INVERTER, w.pv_inv)
     _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_BATTERY, w.c_pv)
@@ -136,7 +135,7 @@ def _name_losses(kept, ok, k, nd, w, b, row, series, sums, at):
     _note_node(kept, series, row, k, sums, at, ok, NODE_AC_OWN, w.aux_ac + off_ac)
     _note_node(kept, series, row, k, sums, at, ok, NODE_INVERTER_LOSS, w.pv_inv + w.dis - out)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CHARGER_LOSS, w.taken - w.c_ac)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_CELL_LOSS, cells)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CELL_LOSS, taking + giving)
     from_battery, mix = 0.0, 0.0
     if w.dis > 0.0:
         from_battery = out * w.dis / (w.pv_inv + w.dis)
@@ -148,10 +147,12 @@ def _name_losses(kept, ok, k, nd, w, b, row, series, sums, at):
 
 
 @inside
-def _move_energy(kept, ok, k, nd, surplus_part, slot_part, battery_part, w, row, series, sums, at):
+def _move_energy(kept, ok, k, nd, step_h, surplus_part, slot_part, battery_part, w, row, series, sums, at):
     """Move the node's energy, and its PV part by the origin of what charged it (D3, D10)."""
     if nd.capacity > 0.0:
-        drawn = (w.dis + w.bat_pay + w.aux_dc) * nd.wh_per_give
+        into = w.c_pv + w.c_ac
+        taking, giving = lost_in_storing_w(nd, into, w.dis, w.bat_pay + w.aux_dc)
+        drawn = (w.dis + w.bat_pay + w.aux_dc + giving) * step_h
         mix = 0.0
         if drawn > 0.0 and w.energy > 0.0:
             mix = w.energy_pv / w.energy
@@ -159,9 +160,11 @@ def _move_energy(kept, ok, k, nd, surplus_part, slot_part, battery_part, w, row,
         if w.taken > 0.0:
             from_pv = (w.taken - w.grant) * surplus_part + w.grant * slot_part
             charge_pv = (from_pv + (w.taken - from_pv) * battery_part) / w.taken
-        stored = nd.wh_per_take
-        now = max(0.0, w.energy - drawn + stored * (w.c_pv + w.c_ac))
-        w.energy_pv = min(now, max(0.0, w.energy_pv - mix * drawn + stored * (w.c_pv + charge_pv * w.c_ac)))
+        stored, of_pv = (into - taking) * step_h, 0.0
+        if into > 0.0:
+            of_pv = stored * (w.c_pv + charge_pv * w.c_ac) / into
+        now = max(0.0, w.energy - drawn + stored)
+        w.energy_pv = min(now, max(0.0, w.energy_pv - mix * drawn + of_pv))
         w.energy = now
     _note_node(kept, series, row, k, sums, at, ok, NODE_ENERGY, w.energy)
     _note_node(kept, series, row, k, sums, at, ok, NODE_ENERGY_PV, w.energy_pv)
@@ -218,13 +221,13 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
         battery_part = pv_part * battery_charge / open_w if open_w > 0.0 else 0.0
     parts = surplus_part, slot_part, battery_part
     if n > 0:
-        _move_energy(kept, ok, FIRST, nd[0], *parts, w[0], row, series, node_sums, at_node)
+        _move_energy(kept, ok, FIRST, nd[0], p.step_h, *parts, w[0], row, series, node_sums, at_node)
     if n > 1:
-        _move_energy(kept, ok, SECOND, nd[1], *parts, w[1], row, series, node_sums, at_node)
+        _move_energy(kept, ok, SECOND, nd[1], p.step_h, *parts, w[1], row, series, node_sums, at_node)
     if n > 2:
-        _move_energy(kept, ok, THIRD, nd[2], *parts, w[2], row, series, node_sums, at_node)
+        _move_energy(kept, ok, THIRD, nd[2], p.step_h, *parts, w[2], row, series, node_sums, at_node)
     if n > 3:
-        _move_energy(kept, ok, FOURTH, nd[3], *parts, w[3], row, series, node_sums, at_node)
+        _move_energy(kept, ok, FOURTH, nd[3], p.step_h, *parts, w[3], row, series, node_sums, at_node)
 
     _note(kept, system, row, sums, at, ok, SYS_LOAD, house)
     _note(kept, system, row, sums, at, ok, SYS_OWN_DRAW, own)
