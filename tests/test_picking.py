@@ -103,7 +103,7 @@ def test_drafts_and_offers_take_the_firms_own_cards_first():
 
 
 @pytest.mark.parametrize(
-    "path", ["site.supply", "plans[x].nodes[y].card", "plans[today].nodes[y].card", "plans[today].transfer.card"]
+    "path", ["site.supply", "plans[x].nodes[y].card", "plans[today].nodes[y].card", "plans[today].nodes[old].battery.card"]
 )
 def test_a_place_that_holds_no_card_is_a_fault(path, demo):
     with pytest.raises(BadInput):

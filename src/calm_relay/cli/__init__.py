@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, get_args
 
 from calm_relay import __version__
-from calm_relay.cli import equipment, house, plans, site, values
+from calm_relay.cli import building, equipment, house, plans, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.demo import DEMOS
@@ -117,6 +117,13 @@ def _parser() -> argparse.ArgumentParser:
     slot.add_argument("--month", type=int, action="append", help="month it holds in; may be given again; else all")
     slot.add_argument("--node", action="append", help="inverter it holds for; may be given again; else all with a battery")
     slot.add_argument("--out", required=True, help="file to save to")
+    command("plan", "what a plan is made of, its limits and chains, and every step that builds it", building.plan_command)
+    for name, words in (("add", "add something to a plan and save"), ("remove", "take something out of a plan and save")):
+        build = command(name, words, building.add_command, json_out=False)
+        build.add_argument("step", help="the step's key as 'plan' prints it, such as battery:hyb or no-battery:hyb")
+        build.add_argument("--card", default="", metavar="ID", help="the card, where one is chosen; 'pick' lists them")
+        build.add_argument("--modules", type=int, metavar="N", help="modules of a battery; else what comes nearest to the need")
+        build.add_argument("--out", required=True, help="file to save to")
     command("controls", "how the batteries of each plan are run: sensor, peaks, reserve, slots", plans.controls_command)
     command("figures", "every figure of the year with its arithmetic", plans.figures_command)
     command("boxes", "what each inverter takes for itself in the year: conversion, cells, standby", plans.boxes_command)

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from typing import Any
+from typing import Any, Literal
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.house_models import Appliance
-from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
+from calm_relay.job.models import BatteryChoice, Face, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.job.rows import strings_kept
 from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_card
+
+Side = Literal["backup", "grid"]
 
 
 def free_id(base: str, used: Iterable[str]) -> str:
@@ -84,14 +86,16 @@ def remove_appliance(job: Job, load_id: str) -> Job:
     return job.model_copy(update={"house": house, "plans": tuple(plans)})
 
 
-def add_inverter(job: Job, plan_id: str, card: Card) -> tuple[Job, str]:
-    """Return the job with an inverter of a card put into a plan, on the grid side, and the node's id."""
+def add_inverter(job: Job, plan_id: str, card: Card, side: Side = "grid") -> tuple[Job, str]:
+    """Return the job with an inverter of a card put into a plan, on one side of the transfer device, and the node's id."""
     plan = job.plan(plan_id)
     made = free_id("inverter", (n.id for n in plan.nodes))
     name = {"pv_inverter": "PV inverter", "module_inverter": "Module inverters", "hybrid": "Hybrid"}.get(
         card.kind, "Battery inverter"
     )
-    node = Node(id=made, name=name, card=card.id)
+    called = {n.name for n in plan.nodes}
+    name = name if name not in called else next(f"{name} {n}" for n in range(2, 99) if f"{name} {n}" not in called)
+    node = Node(id=made, name=name, card=card.id, side=side)
     return _with_plan(with_cards(job, [card]), plan.model_copy(update={"nodes": (*plan.nodes, node)})), made
 
 
@@ -105,6 +109,53 @@ def remove_inverter(job: Job, plan_id: str, node_id: str) -> Job:
             slots.append(slot.model_copy(update={"nodes": held}))
     controls = plan.controls.model_copy(update={"slots": tuple(slots)})
     return _with_plan(job, plan.model_copy(update={"nodes": tuple(n for n in plan.nodes if n.id != node_id), "controls": controls}))
+
+
+def add_like_inverter(job: Job, plan_id: str, node_id: str) -> tuple[Job, str]:
+    """Return the job with another inverter and battery like one that is there, no strings on it, and the new node's id."""
+    plan = job.plan(plan_id)
+    node = next(n for n in plan.nodes if n.id == node_id)
+    made = free_id(node_id, (n.id for n in plan.nodes))
+    called = {n.name for n in plan.nodes}
+    name = next(f"{node.name} {n}" for n in range(2, 99) if f"{node.name} {n}" not in called)
+    like = node.model_copy(update={"id": made, "name": name, "strings": ()})
+    return _with_plan(job, plan.model_copy(update={"nodes": (*plan.nodes, like)})), made
+
+
+def put_battery(job: Job, plan_id: str, node_id: str, card: Card, modules: int) -> Job:
+    """Return the job with a new bank of so many modules on an inverter."""
+    node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
+    choice = BatteryChoice(card=card.id, modules=modules)
+    return _with_node(with_cards(job, [card]), plan_id, node.model_copy(update={"battery": choice}))
+
+
+def put_modules(job: Job, plan_id: str, node_id: str, modules: int) -> Job:
+    """Return the job with so many modules in an inverter's bank; leads of single branches are typed anew."""
+    node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
+    assert node.battery is not None
+    choice = node.battery.model_copy(update={"modules": modules, "leads_ohm": ()})
+    return _with_node(job, plan_id, node.model_copy(update={"battery": choice}))
+
+
+def remove_battery(job: Job, plan_id: str, node_id: str) -> Job:
+    """Return the job without the bank of an inverter."""
+    node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
+    return _with_node(job, plan_id, node.model_copy(update={"battery": None}))
+
+
+def put_transfer(job: Job, plan_id: str, card: Card) -> Job:
+    """Return the job with a transfer device in a plan; behind it stand the loads marked as essential, else what is no appliance."""
+    plan = job.plan(plan_id)
+    essential = tuple(a.id for a in job.house.counted if a.essential)
+    transfer = Transfer(card=card.id, backed_up="listed", listed=essential or ("background",))
+    return _with_plan(with_cards(job, [card]), plan.model_copy(update={"transfer": transfer}))
+
+
+def remove_transfer(job: Job, plan_id: str) -> Job:
+    """Return the job without the transfer device of a plan; without it there is one side only, and all stands on it."""
+    plan = job.plan(plan_id)
+    nodes = tuple(n.model_copy(update={"side": "grid"}) for n in plan.nodes)
+    return _with_plan(job, plan.model_copy(update={"transfer": None, "nodes": nodes}))
 
 
 def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None) -> tuple[Job, str]:

@@ -12,7 +12,7 @@ from typing import Any
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.edits import Edit, read_path
-from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.models import BatteryChoice, Job, Node, Plan, Transfer
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatteryCard, Card
 from calm_relay.rules.offers import is_own
@@ -92,6 +92,7 @@ def ranked(
     *,
     favourites: Collection[str] = (),
     last_used: Sequence[str] = (),
+    wanted_wh: float = 0.0,
 ) -> tuple[Offer, ...]:
     """Return every card of the kind a path takes, ranked: what fits first, then what does not.
 
@@ -105,27 +106,37 @@ def ranked(
         The plan's year, for checks that need it; without them those are left out.
     worth : mapping of card id → money a year
         What a card would save against the present one, from simulated years.
+    wanted_wh : float
+        Usable energy that a bank should have where none stands yet. [Wh]
     """
     kind, names = place_of(path)
     try:
         plan = job.plan(plan_of(path))
     except KeyError:
         raise BadInput([Fault("", path, "there is no such plan", "name one by its id, as 'check' prints them")]) from None
-    now = None if path.endswith("[+]") else read_path(job, path)
+    now = card_now(job, path)
     cards = CardBook({**known, **job.cards()})
     if not kind:
         kind = cards[str(now)].kind
+    if kind == "battery" and not cards.inverter(_node(plan, path).card).battery_terminals:
+        raise BadInput([Fault("", path, "this inverter has no terminals for a battery", "take a hybrid or a battery inverter")])
     checks = _checks(names, with_year=facts is not None)
     context = CheckContext(job, plan, cards, facts, known=known, advise=False)
     copies = job.cards()
     kinds = ADDED if kind == "inverter" else (kind,)
     usable = [c for c in cards.values() if c.kind in kinds and (not c.no_longer_made or c.id in copies)]
-    offers = [_offer(context, path, card, str(now), checks) for card in usable]
+    offers = [_offer(context, path, card, str(now), checks, wanted_wh) for card in usable]
     places = {card_id: at for at, card_id in enumerate(last_used)}
     more = {o.card.id: ((worth or {}).get(o.card.id), o.card.id in favourites, places.get(o.card.id)) for o in offers}
     offers = [replace(o, worth=more[o.card.id][0], favourite=more[o.card.id][1], used=more[o.card.id][2]) for o in offers]
     size = _size(cards[str(now)]) if now in cards else 0.0
-    return tuple(sorted(offers, key=lambda offer: _rank(offer, size)))
+    return tuple(sorted(offers, key=lambda offer: _rank(offer, size, wanted_wh)))
+
+
+def card_now(job: Job, path: str) -> str | None:
+    """Return the id of the card that stands at a place; None where nothing stands there yet."""
+    empty = path.endswith("[+]") or (path.endswith((".battery.card", ".transfer.card")) and read_path(job, path[:-5]) is None)
+    return None if empty else read_path(job, path)
 
 
 def plan_of(path: str) -> str:
@@ -143,8 +154,8 @@ def _checks(names: Iterable[str], *, with_year: bool) -> list[Any]:
     return sorted(found, key=lambda entry: entry.id not in QUICK)
 
 
-def _offer(c: CheckContext, path: str, card: Card, now: str, checks: list[Any]) -> Offer:
-    plan, modules = _with_card(c, path, card)
+def _offer(c: CheckContext, path: str, card: Card, now: str, checks: list[Any], wanted_wh: float = 0.0) -> Offer:
+    plan, modules = _with_card(c, path, card, wanted_wh)
     if plan is None:
         words, brief = _no_place(c, path, card)
         return Offer(
@@ -201,22 +212,23 @@ def _worse(one: Finding, two: Finding) -> bool:
     return a > b or (a == b and (9.0 if one.margin is None else one.margin) < (9.0 if two.margin is None else two.margin))
 
 
-def _with_card(c: CheckContext, path: str, card: Card) -> tuple[Plan | None, int | None]:
+def _with_card(c: CheckContext, path: str, card: Card, wanted_wh: float) -> tuple[Plan | None, int | None]:
     """Return the plan as it would stand with the card there, and how many battery modules; (None, None) where it cannot be."""
     plan = c.plan
     if ".transfer." in path:
-        assert plan.transfer is not None
-        return plan.model_copy(update={"transfer": plan.transfer.model_copy(update={"card": card.id})}), None
+        device = Transfer(card=card.id) if plan.transfer is None else plan.transfer.model_copy(update={"card": card.id})
+        return plan.model_copy(update={"transfer": device}), None
     if path.endswith("[+]"):
         return plan.model_copy(update={"nodes": (*plan.nodes, Node(id="offered", name=card.name[:60], card=card.id))}), None
     node = _node(plan, path)
     modules = None
     if isinstance(card, BatteryCard):
-        assert node.battery is not None
-        modules = _count(c, node, card)
+        modules = _count(c, node, card, wanted_wh)
         if modules is None:
             return None, None
-        choice = node.battery.model_copy(update={"card": card.id, "modules": modules, "leads_ohm": ()})
+        choice = (node.battery or BatteryChoice(card=card.id, modules=1)).model_copy(
+            update={"card": card.id, "modules": modules, "leads_ohm": ()}
+        )
         changed = node.model_copy(update={"battery": choice})
     elif path.endswith(f"nodes[{node.id}].card"):
         if max((group.tracker for group in node.strings), default=0) > len(getattr(card, "trackers", ())):
@@ -236,15 +248,16 @@ def _node(plan: Plan, path: str) -> Node:
     return next(node for node in plan.nodes if match is not None and node.id == match.group(1))
 
 
-def _count(c: CheckContext, node: Node, card: BatteryCard) -> int | None:
-    """Return how many modules of a card are nearest in usable energy to the bank that stands there and fit its inverter."""
-    assert node.battery is not None
+def _count(c: CheckContext, node: Node, card: BatteryCard, wanted_wh: float) -> int | None:
+    """Return how many modules of a card fit an inverter and are nearest in usable energy to its bank, else to what is wanted."""
     unit = c.cards.battery_unit(node.card, node.count)
-    now = c.cards.batteries().get(node.battery.card)
-    wanted = 0.0 if now is None else chain.usable_wh(now, node.battery)
-    if now is not None and card.id == now.id:
-        return node.battery.modules
-    each = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh * node.battery.state_of_health_frac
+    wanted, health = wanted_wh, 1.0
+    if node.battery is not None:
+        now, health = c.cards.batteries().get(node.battery.card), node.battery.state_of_health_frac
+        wanted = 0.0 if now is None else chain.usable_wh(now, node.battery)
+        if now is not None and card.id == now.id:
+            return node.battery.modules
+    each = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh * health
     counts = [
         n for n in range(card.modules_min, min(card.modules_max, 64) + 1) if chain.modules_fit(unit, card, n, card.soc_min_frac)
     ]
@@ -283,12 +296,14 @@ def _size(card: Card) -> float:
     return 0.0
 
 
-def _rank(offer: Offer, size: float) -> tuple[bool, bool, float, int, bool, float, str]:
+def _rank(offer: Offer, size: float, wanted_wh: float) -> tuple[bool, bool, float, int, bool, float, str]:
     """Return what offers are ordered by: fitting; worth; verdict; favourites; nearness in size, a little larger first."""
     mine = _size(offer.card)
     if size > 0:
         off = mine / size - 1.0
         near = off if off >= 0 else -1.5 * off
+    elif wanted_wh > 0 and offer.modules is not None and isinstance(offer.card, BatteryCard):
+        near = abs(offer.modules * (offer.card.soc_max_frac - offer.card.soc_min_frac) * offer.card.capacity_wh - wanted_wh)
     else:  # nothing stands there: kind by kind, the small ones first
         near = 1e9 * ADDED.index(offer.card.kind) + mine if offer.card.kind in ADDED else mine
     return (

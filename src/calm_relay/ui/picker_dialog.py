@@ -17,14 +17,14 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from calm_relay.decision.building import wanted_wh
 from calm_relay.equipment.find import find_cards
 from calm_relay.equipment.labels import KINDS, label_of
 from calm_relay.equipment.shelf import differences, read_shelf, save_shelf
 from calm_relay.equipment.shown import card_lines, cell_text
 from calm_relay.errors import BadInput
-from calm_relay.job.edits import read_path
 from calm_relay.library.cards import Card
-from calm_relay.rules.picking import Offer, place_of, ranked
+from calm_relay.rules.picking import Offer, card_now, place_of, ranked
 from calm_relay.study import Study
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.runner import Cancel
@@ -50,7 +50,7 @@ class PickerDialog(QDialog):
         self.session, self.path = session, path
         self.chosen: Offer | None = None
         self.cleared = False
-        now = None if path.endswith("[+]") else read_path(session.job, path)
+        now = card_now(session.job, path)
         self._now: Card | None = session.job.cards().get(str(now))
         kind = place_of(path)[0] or (self._now.kind if self._now else "")
         noun = KINDS.get(kind, kind)
@@ -90,7 +90,7 @@ class PickerDialog(QDialog):
         self.simulate = buttons.addButton("Simulate what fits", QDialogButtonBox.ButtonRole.ActionRole)
         self.simulate.setAutoDefault(False)
         self.simulate.clicked.connect(lambda _=False: self._simulate())
-        self.simulate.setVisible(not path.endswith("[+]"))
+        self.simulate.setVisible(now is not None)
         self.none = buttons.addButton("None", QDialogButtonBox.ButtonRole.ActionRole)
         self.none.setAutoDefault(False)
         self.none.setVisible(path.endswith(".optimizer") and now is not None)
@@ -131,6 +131,7 @@ class PickerDialog(QDialog):
         self.offers = ranked(
             session.job, self.path, session.known_cards(), None if last is None else last.facts,
             worth if isinstance(worth, dict) else None, favourites=known.favourites, last_used=known.last_used,
+            wanted_wh=wanted_wh(session.job, session.day_wh(), session.known_cards()) if self._now is None else 0.0,
         )  # fmt: skip
         fits = sum(offer.fits for offer in self.offers)
         others = len(self.offers) - fits

@@ -5,9 +5,9 @@ from __future__ import annotations
 import weakref
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSignalBlocker, QTimer
+from PySide6.QtCore import QPoint, QSignalBlocker, QTimer
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.decision.limits import passed_words
 from calm_relay.decision.words import clipped_amount
@@ -15,6 +15,8 @@ from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
 from calm_relay.relay.values import RelayValues, grid_down_values
 from calm_relay.simulation.offgrid import total
+from calm_relay.ui.building import Building, fill
+from calm_relay.ui.copying import fill_menu
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.station_sheet import StationSheet
 from calm_relay.ui.session import Session
@@ -56,6 +58,8 @@ class PlansPage(QWidget):
         column.addWidget(top)
         self.relay = RelayView(theme)
         self.relay.opened.connect(self._open)
+        self.relay.add_asked.connect(self._ask_what)
+        self.relay.out_asked.connect(self.building.take_out)
         holder = QHBoxLayout()
         holder.setContentsMargins(20, 0, 12, 0)
         holder.addWidget(self.relay)
@@ -63,7 +67,8 @@ class PlansPage(QWidget):
         self.sentence = label("", "strong")
         self.sentence.setWordWrap(True)
         self._hint = label(
-            "Select a station to change it: arrows move along the line, Enter opens it, G opens and closes the grid.", "quiet"
+            "Select a station: arrows move along the line, Enter opens it, Insert adds there, Delete takes out, G opens the grid.",
+            "quiet",
         )
         self._hint.setWordWrap(True)
         self._key = label("", "quiet")
@@ -75,6 +80,7 @@ class PlansPage(QWidget):
             words.addWidget(line)
         column.addLayout(words)
         self.sheet = StationSheet(session, self)
+        self.sheet.build.setMenu(self._sheet_menu())
         self.sheet.closed.connect(self.relay.setFocus)
         self.sheet.shown.connect(lambda _: self._fit_hint())
         column.addWidget(self.sheet, 2)
@@ -105,6 +111,15 @@ class PlansPage(QWidget):
         self.peak.setToolTip("Show each flow's own peak of the year instead of the clock's moment")
         self.peak.toggled.connect(self.session.clock.show_peak)
         row.addWidget(self.peak)
+        self.building = Building(self)
+        self.build_button = QPushButton("Add or take out")
+        self.build_button.setToolTip(
+            "Inverters, batteries, strings, the transfer device (Insert at a station, Delete takes it out)"
+        )
+        menu = QMenu(self.build_button)
+        menu.aboutToShow.connect(lambda: fill(menu, self.building.steps(), self.building.do))
+        self.build_button.setMenu(menu)
+        row.addWidget(self.build_button)
         self.clock_label = label("", "clock")
         row.addWidget(self.clock_label)
         return holder
@@ -166,6 +181,32 @@ class PlansPage(QWidget):
         self.sheet.open(station)
         self.sheet.focus_first()
 
+    def _sheet_menu(self) -> QMenu:
+        menu = QMenu(self.sheet)
+        menu.aboutToShow.connect(lambda: fill(menu, self.building.steps(self.sheet.station), self.building.do))
+        return menu
+
+    def _ask_what(self, station: Station | None) -> None:
+        """Offer what can be added at a station, or taken out of it."""
+        place = self.relay.rect().center()
+        if station is not None:
+            place = QPoint(round(station.rect.x + station.rect.w / 2), round(station.rect.y + station.rect.h))
+        menu = self.building.menu(self, station)
+        fill_menu(menu.addMenu("Copy the picture"), self.relay)
+        menu.popup(self.relay.mapToGlobal(place))
+
+    def show_built(self, station_id: str) -> None:
+        """Look at the station that a step brought; close the sheet where it is gone."""
+        self.refresh()
+        stations = self.relay.picture.stations if self.relay.picture else ()
+        found = next((s for s in stations if s.id == station_id), None)
+        if found is None:
+            self.sheet.open(None)
+            self.relay.setFocus()
+            return
+        self.relay.focus_station(station_id)
+        self._open(found)
+
     def refresh(self, *, dim_now: bool = False) -> None:
         """Show the present plan; flows of an older state are dimmed, never mixed with new figures."""
         from calm_relay.relay.values import lost_by_station, peak_values, values_at
@@ -210,7 +251,7 @@ class PlansPage(QWidget):
         result = session.fresh(session.chosen)
         graph = plan_graph(session.job, session.plan)
         if not graph.nodes:
-            return "No inverter yet. Add what stands on Site & roof; then Plan, Draft a plan, makes candidates to compare."
+            return "No inverter yet: 'Add or take out' above puts one in; Plan, Draft a plan, makes candidates from today's system."
         if not grid_up:
             forming = graph.forming
             if not forming:

@@ -41,8 +41,12 @@ class StationSheet(QWidget):
         self._title = label("", "heading")
         self._close = QPushButton("Close")
         self._close.clicked.connect(lambda: self.open(None))
+        self.build = QPushButton("Add or take out")
+        self.build.setAutoDefault(False)
+        self.build.setToolTip("What can be added at this station, or taken out of it")
         head.addWidget(self._title)
         head.addStretch()
+        head.addWidget(self.build)
         head.addWidget(self._close)
         outer.addLayout(head)
         self._hint = label("", "quiet", wrap=True)
@@ -128,7 +132,9 @@ class StationSheet(QWidget):
         base = (plan.id, station.id, tuple(c.id for c in job.library), plan.transfer is None)
         if station.kind in ("strings", "node", "battery"):
             node = self._node()
-            if node is None:
+            if node is None or (station.kind == "battery" and node.battery is None):
+                return None
+            if station.kind == "strings" and not any(g.tracker == int(station.id.rpartition("/")[2]) for g in node.strings):
                 return None
             groups = tuple((g.id, g.tracker, g.face) for g in node.strings)
             bank = None if node.battery is None else (node.battery.card, node.battery.modules, len(node.battery.leads_ohm))
@@ -196,7 +202,7 @@ class StationSheet(QWidget):
             cells.append(self._cell(f"{base}.line"))
         self._line(*cells)
         if self.session.job.cards().inverter(node.card).battery_terminals and node.battery is None:
-            self._hint.setText("No battery on this inverter.")
+            self._hint.setText("No battery on this inverter yet: 'Add or take out' puts one on.")
 
     def _build_battery(self) -> None:
         node = self._node()

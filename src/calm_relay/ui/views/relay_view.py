@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
@@ -30,9 +31,11 @@ TONES = {"ink": "ink", "quiet": "quiet", "over": "over", "grid": "grid_text", "h
 
 
 class RelayView(Copyable, QWidget):
-    """Shows a :class:`RelayPicture`; arrows move along the stations, Enter opens one."""
+    """Shows a :class:`RelayPicture`; arrows move along the stations, Enter opens one, Insert adds there, Delete takes out."""
 
     opened = Signal(object)
+    add_asked = Signal(object)  # what can be added at a station; None: in the plan
+    out_asked = Signal(object)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -125,6 +128,10 @@ class RelayView(Copyable, QWidget):
             self.update()
         elif count and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self.opened.emit(self.station)
+        elif key in (Qt.Key.Key_Insert, Qt.Key.Key_Plus):
+            self.add_asked.emit(self.station)
+        elif count and key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.out_asked.emit(self.station)
         else:
             super().keyPressEvent(event)
 
@@ -132,16 +139,28 @@ class RelayView(Copyable, QWidget):
         if self._picture is None:
             return
         point = event.position()
+        if event.button() == Qt.MouseButton.LeftButton and self._hit(point):
+            self.opened.emit(self.station)
+
+    def _hit(self, point: QPointF) -> bool:
+        """Move the focus to the station under a point; returns whether there is one."""
         hits = [
             (s.rect.w * s.rect.h, i)
-            for i, s in enumerate(self._picture.stations)
+            for i, s in enumerate(self._picture.stations if self._picture else ())
             if QRectF(s.rect.x, s.rect.y, s.rect.w, s.rect.h).contains(point)
         ]
         if hits:
             self._at = min(hits)[1]
             self._announce()
             self.update()
-            self.opened.emit(self.station)
+        return bool(hits)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """Offer what can be done at the station under the mouse, and to copy the picture."""
+        if self._hit(QPointF(event.pos())):
+            self.add_asked.emit(self.station)
+        else:
+            super().contextMenuEvent(event)
 
     # --- painting
     def _hue(self, origin: str, *, dead: bool) -> QColor:

@@ -1,0 +1,191 @@
+"""What can be added to a plan and taken out of it, step by step: each a named change, or the reason why it cannot be made."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from calm_relay.decision.patterns import NIGHT_SHARE, Need
+from calm_relay.errors import BadInput, Fault
+from calm_relay.job.control_models import SLOT_DEFAULTS
+from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.parts import (
+    add_inverter,
+    add_like_inverter,
+    add_string,
+    put_battery,
+    put_modules,
+    put_transfer,
+    remove_battery,
+    remove_inverter,
+    remove_string,
+    remove_transfer,
+)
+from calm_relay.library.book import CardBook
+from calm_relay.library.cards import Card
+from calm_relay.rules.offers import offered
+from calm_relay.simulation.chain import modules_fit, soc_window
+from calm_relay.simulation.kernel.records import MOST_NODES
+
+
+@dataclass(frozen=True)
+class Step:
+    """A change that builds a plan.
+
+    Attributes
+    ----------
+    key : str
+        What is done and where, such as ``battery:hyb``; the command line takes it as it stands.
+    text : str
+        What it is called, without a full stop.
+    station : str
+        Id of the station of the relay line it belongs to; empty: the plan as a whole.
+    path : str
+        Where a card is chosen for it; empty where none is.
+    refused : str
+        Why it cannot be done; empty where it can.
+    takes_out : bool
+        Whether it takes something out.
+    """
+
+    key: str
+    text: str
+    station: str = ""
+    path: str = ""
+    refused: str = ""
+    takes_out: bool = False
+
+    def belongs_to(self, station_id: str) -> bool:
+        """Return whether it is done at a station of the relay line; the AC side of an inverter is the inverter's."""
+        return bool(self.station) and station_id.replace("inverter:", "node:", 1) == self.station
+
+
+def building_steps(job: Job, plan: Plan) -> tuple[Step, ...]:
+    """Return every step that can be made in a plan, and those that cannot be with the reason."""
+    return (*_whole(job, plan), *(step for node in plan.nodes for step in _of_node(job, plan, node)))
+
+
+def _whole(job: Job, plan: Plan) -> Iterator[Step]:
+    place = f"plans[{plan.id}].nodes[+]"
+    one_side = "" if plan.transfer is not None else "without a transfer device there is one side only: add one first"
+    yield Step("inverter:grid", "Add an inverter on the grid side…", "grid", place)
+    yield Step("inverter:backup", "Add an inverter on the backup side…", "transfer", place, one_side)
+    if plan.transfer is None:
+        yield Step("transfer", "Add a transfer device…", "panel", f"plans[{plan.id}].transfer.card")
+    else:
+        yield Step("no-transfer", "Take the transfer device out", "transfer", takes_out=True)
+    with_battery = any(node.battery is not None for node in plan.nodes)
+    yield Step("slot", "Add a charge slot", "", "", "" if with_battery else "there is no battery yet that a slot could steer")
+
+
+def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
+    cards, station = job.cards(), f"node:{node.id}"
+    card = cards.inverter(node.card)
+    base = f"plans[{plan.id}].nodes[{node.id}]"
+    if card.battery_terminals:
+        if node.battery is None:
+            yield Step(f"battery:{node.id}", f"Add a battery to {node.name}…", station, f"{base}.battery.card")
+        else:
+            yield from _of_bank(job, node)
+        full = "" if _battery_inverters(plan, cards) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
+        yield Step(f"again:{node.id}", f"Add another like {node.name}", station, "", full)
+    if card.trackers:
+        used = {group.tracker for group in node.strings}
+        why = "" if len(used) < len(card.trackers) else "no tracker is left: put strings in parallel, or take another inverter"
+        why = why if job.faces else "there is no roof face: add one on Site & roof"
+        yield Step(f"string:{node.id}", f"Add a string to {node.name}", station, "", why)
+    for group in node.strings:
+        at = f"tracker:{node.id}/{group.tracker}"
+        yield Step(f"no-string:{node.id}/{group.id}", f"Take string {group.id} of {node.name} out", at, takes_out=True)
+    yield Step(f"no-inverter:{node.id}", f"Take {node.name} out", station, takes_out=True)
+
+
+def _of_bank(job: Job, node: Node) -> Iterator[Step]:
+    assert node.battery is not None
+    cards, station = job.cards(), f"battery:{node.id}"
+    module, unit = cards.battery(node.battery.card), cards.battery_unit(node.card, node.count)
+    low, _ = soc_window(module, node.battery)
+    for key, word, modules in (("more", "One module more", 1), ("fewer", "One module fewer", -1)):
+        count = node.battery.modules + modules
+        why = ""
+        if not module.modules_min <= count <= module.modules_max:
+            why = f"its card takes {module.modules_min} to {module.modules_max} modules"
+        elif not modules_fit(unit, module, count, low):
+            window = f"{unit.battery_voltage_min_v:g} to {unit.battery_voltage_max_v:g} V"
+            why = f"{count} modules are outside the battery input of {node.name}, {window}"
+        yield Step(f"{key}:{node.id}", f"{word} on {node.name}", station, "", why, takes_out=modules < 0)
+    yield Step(f"no-battery:{node.id}", f"Take the battery of {node.name} out", station, takes_out=True)
+
+
+def _battery_inverters(plan: Plan, cards: CardBook) -> int:
+    return sum(cards.inverter(node.card).battery_terminals for node in plan.nodes)
+
+
+def wanted_wh(job: Job, day_wh: float | None, known: CardBook | None = None) -> float:
+    """Return the usable energy that a first bank is sized for: the trade's 60 % of a day's use (common practice). [Wh]"""
+    return NIGHT_SHARE * Need(job, day_wh, offered(job, known), known).battery_day_wh
+
+
+def step_of(job: Job, plan: Plan, key: str) -> Step:
+    """Return a step by its key; raises BadInput for one that there is not, or that is refused."""
+    steps = {step.key: step for step in building_steps(job, plan)}
+    if key not in steps:
+        raise BadInput([Fault("", key, f"there is no such step in plan {plan.letter}", f"use one of: {', '.join(steps)}")])
+    if steps[key].refused:
+        raise BadInput([Fault("", key, f"'{steps[key].text}' does not go", steps[key].refused)])
+    return steps[key]
+
+
+def take_step(job: Job, plan_id: str, key: str, card: Card | None = None, modules: int | None = None) -> tuple[Job, str]:
+    """Return the job with a step made, and the id of the station to look at then.
+
+    Raises
+    ------
+    BadInput
+        For a step that there is not, that is refused, or that a card is missing for.
+    """
+    plan = job.plan(plan_id)
+    step = step_of(job, plan, key)
+    if step.path and card is None:
+        raise BadInput([Fault("", key, f"'{step.text.rstrip('…')}' needs a card", f"choose one for {step.path}")])
+    what, _, where = key.partition(":")
+    if what == "inverter":
+        assert card is not None
+        made, node_id = add_inverter(job, plan_id, card, "backup" if where == "backup" else "grid")
+        if _battery_inverters(made.plan(plan_id), made.cards()) > MOST_NODES:
+            raise BadInput([Fault("", key, f"a plan holds at most {MOST_NODES} battery inverters", "count like ones on one bank")])
+        return made, f"node:{node_id}"
+    if what == "battery":
+        assert card is not None
+        return put_battery(job, plan_id, where, card, modules or 1), f"battery:{where}"
+    if what == "transfer":
+        assert card is not None
+        return put_transfer(job, plan_id, card), "transfer"
+    if what in ("more", "fewer"):
+        battery = next(n for n in plan.nodes if n.id == where).battery
+        assert battery is not None
+        return put_modules(job, plan_id, where, battery.modules + (1 if what == "more" else -1)), f"battery:{where}"
+    if what == "again":
+        made, node_id = add_like_inverter(job, plan_id, where)
+        return made, f"node:{node_id}"
+    if what == "string":
+        made, string_id = add_string(job, plan_id, where, _like_module(job, plan, where))
+        tracker = next(g.tracker for n in made.plan(plan_id).nodes for g in n.strings if n.id == where and g.id == string_id)
+        return made, f"tracker:{where}/{tracker}"
+    if what == "slot":
+        return apply_edits(job, [Edit(f"plans[{plan_id}].controls.slots[+]", dict(SLOT_DEFAULTS))]), ""
+    if what == "no-string":
+        node_id, _, string_id = where.partition("/")
+        return remove_string(job, plan_id, node_id, string_id), f"node:{node_id}"
+    if what == "no-battery":
+        return remove_battery(job, plan_id, where), f"node:{where}"
+    if what == "no-inverter":
+        return remove_inverter(job, plan_id, where), ""
+    return remove_transfer(job, plan_id), ""
+
+
+def _like_module(job: Job, plan: Plan, node_id: str) -> Card | None:
+    """Return the module that the inverter's, else the plan's, strings are made of; None where there is none yet."""
+    groups = [g for n in sorted(plan.nodes, key=lambda n: n.id != node_id) for g in n.strings]
+    return job.cards().module(groups[0].module) if groups else None
