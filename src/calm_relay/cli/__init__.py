@@ -11,6 +11,7 @@ from calm_relay import __version__
 from calm_relay.cli import building, equipment, house, plans, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
+from calm_relay.decision.start_list import STANDS
 from calm_relay.demo import DEMOS
 from calm_relay.equipment.columns import card_classes
 from calm_relay.errors import BadInput, CalmRelayError, Fault, NotFeasible
@@ -141,6 +142,12 @@ def _parser() -> argparse.ArgumentParser:
     draft = command("draft", "draft a candidate plan from today's system and save the job", plans.draft_command, json_out=False)
     draft.add_argument("--pattern", required=True, choices=[key for key, _, _ in PATTERNS])
     draft.add_argument("--out", required=True, help="where to save the changed job")
+    begin = command(
+        "start", "say what stands today and what it should become, and save the job", building.start_command, json_out=False
+    )
+    begin.add_argument("--from", dest="stands", required=True, choices=[row[0] for row in STANDS], help="what stands today")
+    begin.add_argument("--to", dest="becomes", required=True, choices=[key for key, _, _ in PATTERNS], help="what it should become")
+    begin.add_argument("--out", required=True, help="where to save the changed job")
     put = command(
         "set", "set one field of a job, as one would type it, and save the job", values.set_command, job=False, json_out=False
     )

@@ -8,6 +8,7 @@ from typing import Any
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.building import building_steps, step_of, take_step, wanted_wh
+from calm_relay.decision.start_list import start
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.models import Job, Plan
@@ -90,6 +91,19 @@ def add_command(options: argparse.Namespace) -> int:
     words = step.text.rstrip("…") if card is None else f"{step.text.rstrip('…')}: {modules or 1} × {card.name}"
     warning = "" if offer is None or offer.fits else f" It does not fit: {offer.why}."
     print(f"{plan.letter}: {words}.{warning} Saved as {options.out}")
+    return 0
+
+
+def start_command(options: argparse.Namespace) -> int:
+    """Run `start`: what stands today, and what it should become."""
+    opened = open_job(options.job)
+    study = Study(opened.store)
+    job, plan_id = start(opened.job, options.stands, options.becomes, study.day_wh(opened.job), study.known.book())
+    save_job(options.out, job, opened.store)
+    made = job.plan(plan_id)
+    print(f"Today: {summary(plan_graph(job, job.plans[0]))}")
+    print(f"{made.letter}  {made.name}: {summary(plan_graph(job, made))}. {made.note}".rstrip())
+    print(f"Saved as {options.out}")
     return 0
 
 

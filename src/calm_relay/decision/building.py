@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.decision.patterns import NIGHT_SHARE, Need
+from calm_relay.decision.sizing import NIGHT_SHARE, Need, battery_inverters
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.control_models import SLOT_DEFAULTS
 from calm_relay.job.edits import Edit, apply_edits
@@ -88,7 +88,7 @@ def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
             yield Step(f"battery:{node.id}", f"Add a battery to {node.name}…", station, f"{base}.battery.card")
         else:
             yield from _of_bank(job, node)
-        full = "" if _battery_inverters(plan, cards) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
+        full = "" if battery_inverters(plan.nodes, cards) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
         yield Step(f"again:{node.id}", f"Add another like {node.name}", station, "", full)
     if card.trackers:
         used = {group.tracker for group in node.strings}
@@ -116,10 +116,6 @@ def _of_bank(job: Job, node: Node) -> Iterator[Step]:
             why = f"{count} modules are outside the battery input of {node.name}, {window}"
         yield Step(f"{key}:{node.id}", f"{word} on {node.name}", station, "", why, takes_out=modules < 0)
     yield Step(f"no-battery:{node.id}", f"Take the battery of {node.name} out", station, takes_out=True)
-
-
-def _battery_inverters(plan: Plan, cards: CardBook) -> int:
-    return sum(cards.inverter(node.card).battery_terminals for node in plan.nodes)
 
 
 def wanted_wh(job: Job, day_wh: float | None, known: CardBook | None = None) -> float:
@@ -153,7 +149,7 @@ def take_step(job: Job, plan_id: str, key: str, card: Card | None = None, module
     if what == "inverter":
         assert card is not None
         made, node_id = add_inverter(job, plan_id, card, "backup" if where == "backup" else "grid")
-        if _battery_inverters(made.plan(plan_id), made.cards()) > MOST_NODES:
+        if battery_inverters(made.plan(plan_id).nodes, made.cards()) > MOST_NODES:
             raise BadInput([Fault("", key, f"a plan holds at most {MOST_NODES} battery inverters", "count like ones on one bank")])
         return made, f"node:{node_id}"
     if what == "battery":

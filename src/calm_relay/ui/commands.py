@@ -100,6 +100,9 @@ def _edit_commands() -> list[Command]:
 def _plan_commands() -> list[Command]:
     m = "&Plan"
     return [
+        Command(
+            m, "start-list", "&Start list…", lambda w: w.plan_actions.start(), "Ctrl+L", tip="what stands, and what it becomes"
+        ),
         *(
             Command(f"{m}/D&raft a plan", f"draft:{key}", text, lambda w, k=key: w.plan_actions.draft(k), tip=tip)
             for key, text, tip in PATTERNS

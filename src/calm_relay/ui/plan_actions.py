@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from calm_relay.decision.patterns import draft_plan
+from calm_relay.decision.start_list import start
 from calm_relay.errors import BadInput, CalmRelayError
 from calm_relay.job.models import Plan
 from calm_relay.job.plans import duplicate_plan, move_plan, remove_plan, rename_plan
@@ -40,6 +41,27 @@ class PlanActions:
             job, made = draft_plan(session.job, pattern, session.day_wh(), session.known_cards())
             letter = job.plan(made).letter
             session.document.edit(f"Draft plan {letter}, {job.plan(made).name}", lambda _: job)
+        except CalmRelayError as error:
+            self._window.files.problem(str(error))
+            return
+        session.choose(made)
+        self._window.show_page("plans")
+
+    def start(self) -> None:
+        """Ask what stands today and what it should become, make both, and look at the plan: one entry of the history."""
+        from calm_relay.ui.start_list_dialog import StartListDialog
+
+        dialog = StartListDialog(self._session, self._window)
+        self._window.dialogs.show(dialog)
+        if dialog.becomes:
+            self.make_start(dialog.stands, dialog.becomes)
+
+    def make_start(self, stands: str, becomes: str) -> None:
+        """Make what stands today and the plan it should become."""
+        session = self._session
+        try:
+            job, made = start(session.job, stands, becomes, session.day_wh(), session.known_cards())
+            session.document.edit(f"Start: {job.plan(made).letter}, {job.plan(made).name}", lambda _: job)
         except CalmRelayError as error:
             self._window.files.problem(str(error))
             return

@@ -251,7 +251,9 @@ class PlansPage(QWidget):
         result = session.fresh(session.chosen)
         graph = plan_graph(session.job, session.plan)
         if not graph.nodes:
-            return "No inverter yet: 'Add or take out' above puts one in; Plan, Draft a plan, makes candidates from today's system."
+            return (
+                "No inverter yet: Plan, Start list (Ctrl+L) asks what stands and what it becomes; 'Add or take out' builds by hand."
+            )
         if not grid_up:
             forming = graph.forming
             if not forming:

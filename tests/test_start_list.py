@@ -1,0 +1,82 @@
+"""The start list: every pair is a whole plan that runs with its balances closed, or says why it does not go."""
+
+from __future__ import annotations
+
+import pytest
+
+from calm_relay.cli import main
+from calm_relay.decision.patterns import PATTERNS
+from calm_relay.decision.start_list import AS_ENTERED, GUESSED, STANDS, can_become, start
+from calm_relay.demo import demo_job
+from calm_relay.errors import BadInput, NotFeasible
+from calm_relay.job.container import read_job, validate_job
+from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.job.parts import add_face
+from calm_relay.job.template import new_job
+from calm_relay.simulation.flow import open_balances
+from calm_relay.study import Study
+
+CHEAP = [Edit("tariff.cheap_price_per_kwh", 0.1), Edit("tariff.cheap_end_h", 6.0)]
+SUPPLIES = {
+    "one phase": [],
+    "three phases": [Edit("site.supply.kind", "three_phase"), Edit("site.supply.service_a", 35.0)],
+    "split phase": [
+        Edit("site.supply.kind", "split_phase"),
+        Edit("site.supply.voltage_v", 240.0),
+        Edit("site.supply.service_a", 100.0),
+    ],
+}
+
+
+@pytest.fixture(scope="module")
+def hours():
+    return Study(step_s=3600)
+
+
+@pytest.mark.parametrize("supply", SUPPLIES)
+@pytest.mark.parametrize("stands", [key for key, *_ in STANDS if key != AS_ENTERED])
+def test_every_pair_runs_or_says_why(stands, supply, hours):
+    job = apply_edits(add_face(new_job())[0], [*CHEAP, *SUPPLIES[supply]])
+    refused, made = can_become(job, stands, 12_000.0), 0
+    for becomes, _, _ in PATTERNS:
+        if refused[becomes]:
+            with pytest.raises(NotFeasible):
+                start(job, stands, becomes, 12_000.0)
+            continue
+        built, plan_id = start(job, stands, becomes, 12_000.0)
+        validate_job(built.model_dump(mode="json"), "built")
+        plan, made = built.plan(plan_id), made + 1
+        assert plan.nodes
+        for each in (built.plans[0], plan):
+            flow = hours.flow(built, each)
+            assert open_balances(flow.flow, flow.packed).worst < 1e-6, (stands, becomes)
+        if stands != "nothing":
+            assert built.plans[0].note.startswith(GUESSED)
+    if (stands, supply) == ("plug-in", "split phase"):
+        assert all("no module-level inverter at hand" in why for why in refused.values()), "no plug-in set is made for it"
+    else:
+        assert made >= 2, refused
+
+
+def test_what_stands_stays_and_a_second_battery_adds_what_it_says():
+    job = demo_job()
+    built, plan_id = start(job, AS_ENTERED, "ac-add-on", 20_000.0)
+    assert built.plans[: len(job.plans)] == job.plans, "today's system and all plans stay as they are"
+    bank, _ = start(job, "hybrid-battery", "second-module", 20_000.0)
+    unit, _ = start(job, "hybrid-battery", "second-unit", 20_000.0)
+    assert bank.plans[-1].nodes[0].battery.modules == bank.plans[0].nodes[0].battery.modules + 1
+    assert len(unit.plans[-1].nodes) == len(unit.plans[0].nodes) + 1
+    assert bank.plans[-1].transfer == bank.plans[0].transfer
+    assert bank.plans[-1].controls == bank.plans[0].controls
+    with pytest.raises(BadInput, match="use one of"):
+        start(job, "a castle", "ac-add-on")
+    assert plan_id not in {plan.id for plan in job.plans}
+
+
+def test_the_command_line_starts_a_job(tmp_path, capsys):
+    out = str(tmp_path / "a.json")
+    assert main(["start", "demo", "--from", "string", "--to", "hybrid-swap", "--out", out]) == 0
+    assert "Hybrid" in capsys.readouterr().out
+    assert len(read_job(out).job.plans[0].nodes) == 1
+    assert main(["start", "demo", "--from", "nothing", "--to", "second-unit", "--out", out]) != 0
+    assert "there is no battery yet" in capsys.readouterr().err
