@@ -13,6 +13,7 @@ from calm_relay.decision.compare import compare_plans
 from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.parts import remove_inverter
+from calm_relay.report.slot_day import slot_day
 
 A, C = "plans[ac-add-on].controls", "plans[hybrid-alongside].controls"
 NIGHT = {"kind": "charge_from_grid", "start_h": 0, "end_h": 6, "power_w": 2000.0, "target_soc_frac": 0.9}
@@ -153,3 +154,23 @@ def test_hours_at_the_battery_limits_follow_volts_and_warmth_and_peaks_are_count
     assert facts.exceeded["peak"].hours_h > 100
     passed = compare_plans(job, [(plan, facts, quarter.bill(job, plan), ())])[0].exceeded_hours_h
     assert passed < facts.exceeded["peak"].hours_h
+
+
+def test_a_day_of_slots_by_hand(demo):
+    """A later slot takes its hours, past midnight too; what is drawn is power × hours, at the price of those hours."""
+    hold = {"kind": "hold", "start_h": 23.0, "end_h": 2.5}
+    weekend = {"kind": "surplus_only", "start_h": 9.0, "end_h": 15.0, "days": "weekends"}
+    job = apply_edits(demo, [Edit("plans[hybrid-swap].controls.slots[+]", row) for row in (hold, weekend)])
+    day = slot_day(job, job.plan("hybrid-swap"), 6, weekend=False)
+    charge, held, surplus = day.rows
+    assert charge.holds == ((2.5, 5.0),)
+    assert charge.taken == ((1.0, 2.5),)
+    assert held.holds == ((0.0, 2.5), (23.0, 24.0))
+    assert (surplus.holds, surplus.words) == ((), "not on such a day")
+    assert slot_day(job, job.plan("hybrid-swap"), 6, weekend=True).rows[2].holds == ((9.0, 15.0),)
+    assert slot_day(job, job.plan("hybrid-swap"), 12, weekend=False).rows[0].words == "not on such a day", "May to September only"
+    # 2 kW for 2.5 h are 5 kWh at 0.19: 0.95; all other hours cost more
+    cheap = demo.tariff.cheap_price_per_kwh
+    assert f"draws up to 5.0 kWh, fills 50 % of what is usable, for $ {5.0 * cheap:.2f}" in charge.words
+    assert float(day.price[8]) == cheap
+    assert float(day.price[24]) == demo.tariff.import_price_per_kwh

@@ -8,7 +8,7 @@ from calm_relay.ui.controls_dialog import USES, ControlsDialog
 
 def opened(window, qapp):
     window.session.choose("hybrid-swap")
-    dialog = ControlsDialog(window.session, 1.0, window)
+    dialog = ControlsDialog(window.session, window.theme, 1.0, window)
     dialog.show()
     qapp.processEvents()
     return dialog
@@ -33,6 +33,18 @@ def test_a_slot_is_added_turned_into_each_kind_and_removed(window, qapp):
     for _ in range(len(USES) + 1):
         session.document.undo()
     assert session.plan.controls == before
+    dialog.close()
+
+
+def test_the_day_of_the_slots_is_drawn_and_follows_its_choice(window, qapp):
+    dialog = opened(window, qapp)
+    assert dialog.bars is not None
+    rows = dialog.bars.copy_rows()
+    assert rows[-1][:2] == ["slot 1–5 h", "1–5"]
+    assert len([row for row in rows if row[0].endswith(":00")]) == 24
+    assert "A weekday in May: draws up to" in dialog._slot_words[0].text()
+    dialog.month.setCurrentIndex(11)
+    assert dialog.bars.copy_rows()[-1][1:] == ["", "not on such a day"]
     dialog.close()
 
 

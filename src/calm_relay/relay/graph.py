@@ -11,6 +11,7 @@ from calm_relay.library.book import CardBook
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.offgrid import continuous_va
+from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.line_shares import line_volts
 
@@ -93,7 +94,7 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
     if listed is None:
         backup, other = "whole house", ""
     elif listed:
-        backup, other = f"{len(listed)} loads", f"{total - len(listed)} loads"
+        backup, other = count_words(len(listed), "load"), count_words(total - len(listed), "load")
     else:
         backup, other = "", "house"
     return PlanGraph(

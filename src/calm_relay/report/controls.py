@@ -6,6 +6,7 @@ from typing import Any
 
 from calm_relay.job.control_models import slot_words
 from calm_relay.job.models import Job, Plan
+from calm_relay.report.slot_day import slot_day, slot_day_text
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 
@@ -53,14 +54,23 @@ def control_sentences(job: Job, plan: Plan) -> tuple[str, ...]:
     return tuple(out)
 
 
+SHOWN_DAYS = tuple((month, weekend) for month in (1, 4, 7, 10) for weekend in (False, True))  # a month of each season
+
+
 def controls_data(_study: Study, job: Job, plan: Plan) -> dict[str, Any]:
     """Return the controls of a plan as plain data, with the sentences."""
     return {
         "plan": plan.id, "letter": plan.letter, "name": plan.name, "controls": plan.controls.model_dump(mode="json"),
         "sentences": list(control_sentences(job, plan)),
+        "days": [
+            line
+            for month, weekend in SHOWN_DAYS
+            for line in slot_day_text(slot_day(job, plan, month, weekend=weekend))
+            if plan.controls.slots
+        ],
     }  # fmt: skip
 
 
 def controls_text(data: dict[str, Any], _names: dict[str, str]) -> list[str]:
     """Return the sentences under the plan's name."""
-    return [f"{data['letter']}  {data['name']}", *(f"   {line}" for line in data["sentences"])]
+    return [f"{data['letter']}  {data['name']}", *(f"   {line}" for line in (*data["sentences"], *data["days"]))]

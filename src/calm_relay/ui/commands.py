@@ -54,7 +54,7 @@ def _chains(window: MainWindow) -> None:
 def _controls(window: MainWindow) -> None:
     from calm_relay.ui.controls_dialog import ControlsDialog
 
-    window.dialogs.show(ControlsDialog(window.session, window.text_scale, window))
+    window.dialogs.show(ControlsDialog(window.session, window.theme, window.text_scale, window))
 
 
 def _ageing(window: MainWindow) -> None:
@@ -109,6 +109,7 @@ def _plan_commands() -> list[Command]:
         ),
         Command(m, "duplicate", "&Duplicate this plan", lambda w: w.plan_actions.duplicate(), "Ctrl+D"),
         Command(m, "rename", "Re&name this plan…", lambda w: w.plan_actions.rename(), "Ctrl+R"),
+        Command(m, "note", "No&te of this plan…", lambda w: w.plan_actions.note(), tip="what it is for, and why it is as it is"),
         Command(m, "earlier", "Move it &earlier", lambda w: w.plan_actions.move(-1)),
         Command(m, "later", "Move it &later", lambda w: w.plan_actions.move(1)),
         Command(m, "remove", "&Remove this plan", lambda w: w.plan_actions.remove()),

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QDialog, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDialog, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput
 from calm_relay.job.control_models import SLOT_DEFAULTS, Slot, slot_words
 from calm_relay.job.edits import Edit
 from calm_relay.report.controls import control_sentences
+from calm_relay.report.slot_day import slot_day
+from calm_relay.tariff.prices import hourly_of
 from calm_relay.ui.fields.cell import FieldCell
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
+from calm_relay.ui.theme import Theme
+from calm_relay.ui.views.slot_bars import SlotBars
 from calm_relay.ui.widgets import clear_layout, close_row, label
 from calm_relay.units import format_quantity as show
 
@@ -30,9 +35,10 @@ MOST_SLOTS = 8
 class ControlsDialog(QDialog):
     """Every field is the document's own: what is changed here is changed at once, each by one named undo."""
 
-    def __init__(self, session: Session, scale: float, parent: QWidget | None = None) -> None:
+    def __init__(self, session: Session, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session = session
+        self.session, self._theme, self._scale = session, theme, scale
+        self._month, self._weekend = 0, False  # of the day that is shown; 0: of the first month that a slot holds in
         self._plan_id = session.chosen
         plan = session.plan
         self.setWindowTitle("Controls")
@@ -47,6 +53,8 @@ class ControlsDialog(QDialog):
         column.addWidget(area, 1)
         column.addWidget(close_row(self))
         self.cells: dict[str, FieldCell] = {}
+        self.bars: SlotBars | None = None
+        self._slot_words: list[QLabel] = []
         self._built: object = None
         session.job_changed.connect(self._follow)
         self._follow()
@@ -64,6 +72,7 @@ class ControlsDialog(QDialog):
             for cell in self.cells.values():
                 cell.refresh()
             self._say()
+            self._show_day()
             return
         self._built = shape
         self._build(plan.controls.slots, show(plan.controls.reserve_soc_frac, "fraction"))
@@ -92,6 +101,8 @@ class ControlsDialog(QDialog):
             *(self._cell(f"{at}.reserve_{s}_soc_frac", chars=8, ghost=reserve) for s in ("winter", "spring", "summer", "autumn")),
         )
         self._head("Slots by the clock: a later one wins where two overlap; at other times the house comes first")
+        self._picture(slots)
+        self._slot_words = []
         for i, slot in enumerate(slots):
             base = f"{at}.slots[{i}]"
             remove = QPushButton("Remove")
@@ -105,7 +116,9 @@ class ControlsDialog(QDialog):
                 *(self._cell(f"{base}.{name}", caption=CAPTIONS[name], chars=7) for name in names),
                 remove,
             )
-            self._inner.addWidget(label(slot_words(slot), "quiet", wrap=True))
+            words = label(slot_words(slot), "quiet", wrap=True)
+            self._slot_words.append(words)
+            self._inner.addWidget(words)
         if not slots:
             self._inner.addWidget(label("None: surplus charges, the house is served, all day."))
         self.add_button = QPushButton("&Add a slot")
@@ -115,6 +128,38 @@ class ControlsDialog(QDialog):
         self._line(self.add_button)
         self._inner.addStretch()
         self._say()
+        self._show_day()
+
+    def _picture(self, slots: tuple[Slot, ...]) -> None:
+        """The day as a picture, with the choice of its month and kind."""
+        self.bars = None
+        if not slots:
+            return
+        self.bars = SlotBars(self._theme, self._scale)
+        self.month, self.days = QComboBox(), QComboBox()
+        self.month.addItems(list(MONTHS))
+        self.days.addItems(["weekday", "weekend"])
+        self.month.setAccessibleName("Month of the day that is shown")
+        self.days.setAccessibleName("Kind of day that is shown")
+        shown = self._month or next((m for slot in slots for m in slot.months), 1)
+        self.month.setCurrentIndex(shown - 1)
+        self.days.setCurrentIndex(int(self._weekend))
+        for box in (self.month, self.days):
+            box.currentIndexChanged.connect(lambda _: self._show_day())
+        self._line(label("Shown: a", "quiet"), self.days, label("in", "quiet"), self.month)
+        self._inner.addWidget(self.bars)
+
+    def _show_day(self) -> None:
+        """Draw the day that is chosen, and say of each slot what it does then."""
+        if self.bars is None:
+            return
+        self._month, self._weekend = self.month.currentIndex() + 1, self.days.currentIndex() == 1
+        job, plan = self.session.job, self.session.job.plan(self._plan_id)
+        hourly = hourly_of(job.tariff, self.session.store)
+        day = slot_day(job, plan, self._month, weekend=self._weekend, hourly=hourly)
+        self.bars.show_day(day, job.tariff.currency)
+        for slot, row, words in zip(plan.controls.slots, day.rows, self._slot_words, strict=True):
+            words.setText(f"{slot_words(slot)} {day.name}: {row.words}.")
 
     def _say(self) -> None:
         """Say in words what the controller does, slots apart: they have their own."""

@@ -7,6 +7,7 @@ from typing import Any
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.decision.start_list import start
 from calm_relay.errors import BadInput, CalmRelayError
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import Plan
 from calm_relay.job.plans import duplicate_plan, move_plan, remove_plan, rename_plan
 from calm_relay.ui.session import Session
@@ -74,6 +75,19 @@ class PlanActions:
         name = self._window.dialogs.ask_text("Rename plan", "Name of the plan:", session.plan.name)
         if name is not None and name.strip():
             self._change(f"Rename plan {session.plan.letter}", rename_plan(session.job, session.chosen, name.strip()))
+
+    def note(self) -> None:
+        """Ask for the plan's note: what it is for, and why it is as it is."""
+        session = self._session
+        text = self._window.dialogs.ask_text(
+            "Note", f"What plan {session.plan.letter} is for, and why it is so:", session.plan.note
+        )
+        if text is None or text.strip() == session.plan.note:
+            return
+        try:
+            session.edit(f"Note of plan {session.plan.letter}", [Edit(f"plans[{session.chosen}].note", text.strip())])
+        except BadInput as error:
+            self._window.files.problem(str(error))
 
     def move(self, by: int) -> None:
         """Move the chosen plan among the others; today's system stays first."""

@@ -68,7 +68,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("plans-grid-down", "C", "plans", window.plans.toggle_grid)
     window.plans.toggle_grid()
     show_dialog("chains", ChainsDialog(window.session, window.theme, 1.0, window))
-    show_dialog("controls", ControlsDialog(window.session, 1.0, window))
+    show_dialog("controls", ControlsDialog(window.session, window.theme, 1.0, window))
     window.session.choose(window.session.job.plan("A").id)
     wait_idle(app, window)
     show_dialog("picker", PickerDialog(window.session, "plans[ac-add-on].nodes[bat].battery.card", window))

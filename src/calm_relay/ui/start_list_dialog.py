@@ -7,7 +7,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from calm_relay.decision.patterns import PATTERNS
-from calm_relay.decision.start_list import AS_ENTERED, GUESSED, STANDS, can_become
+from calm_relay.decision.start_list import AS_ENTERED, STANDS, can_become
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
 
@@ -104,7 +104,7 @@ class StartListDialog(QDialog):
         replaced = ""
         if self.stands not in (AS_ENTERED, "nothing") and self.session.job.plans[0].nodes:
             replaced = " Today's system as it is entered is replaced (undo brings it back)."
-        guessed = f" {GUESSED}" if self.stands not in (AS_ENTERED, "nothing") else ""
+        guessed = " What stands is suggested as well: type what really does." if self.stands not in (AS_ENTERED, "nothing") else ""
         self.words.setText(f"Today: {what}. Then: {tip}. {goes}{guessed}{replaced}")
         self.make.setEnabled(not why)
 
