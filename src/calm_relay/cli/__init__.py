@@ -55,7 +55,7 @@ def _parser() -> argparse.ArgumentParser:
     def command(name: str, text: str, run: Any, *, job: bool = True, json_out: bool = True) -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=text, description=text)
         if job:
-            sub.add_argument("job", help="a job file, or 'demo' or 'demo-kvist' for the shipped ones")
+            sub.add_argument("job", help="a job file, or 'demo', 'demo-clinic', 'demo-kvist' or 'demo-flat' for the shipped ones")
             sub.add_argument("--plan", action="append", metavar="PLAN", help="a plan's id or letter; may be given again")
         if json_out:
             sub.add_argument("--json", action="store_true", help="print JSON")
@@ -151,7 +151,7 @@ def _parser() -> argparse.ArgumentParser:
     put = command(
         "set", "set one field of a job, as one would type it, and save the job", values.set_command, job=False, json_out=False
     )
-    put.add_argument("job", help="a job file, or 'demo' or 'demo-kvist' for the shipped ones")
+    put.add_argument("job", help="a job file, or 'demo', 'demo-clinic', 'demo-kvist' or 'demo-flat' for the shipped ones")
     put.add_argument("path", help="the field's path, such as site.supply.service_a or plans[hybrid-swap].name")
     put.add_argument("value", help="with its unit where it has one, such as '6.3 kW'; 'none' where it may be open")
     put.add_argument("--out", required=True, help="where to save the changed job")
@@ -174,7 +174,7 @@ def _parser() -> argparse.ArgumentParser:
     new.add_argument("--latitude", type=float, default=45.0, help="degrees, south negative")
     demo = command("demo-job", "write the made-up demo job", plans.demo_job_command, job=False, json_out=False)
     demo.add_argument("out", help="where to save it (*.json or *.crjob)")
-    demo.add_argument("--which", choices=sorted(DEMOS), default="demo", help="the boat shed (demo) or the pottery (demo-kvist)")
+    demo.add_argument("--which", choices=sorted(DEMOS), default="demo", help="which of the shipped ones")
     return parser
 
 

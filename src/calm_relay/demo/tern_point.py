@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from calm_relay.demo.parts import appliance
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.costs import with_costs_kept
-from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
+from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
     CostLine,
@@ -53,11 +54,6 @@ def _site() -> Site:
     )
 
 
-def _appliance(id_: str, name: str, watts: float, run_h: float, start: float = 0, end: float = 24, **more: object) -> Appliance:
-    row = {"id": id_, "name": name, "running_w": watts, "run_h": run_h, "window_start_h": start, "window_end_h": end}
-    return Appliance.model_validate({**row, **more})
-
-
 def _house() -> House:
     cold = {"months": COLD_MONTHS}
     return House(
@@ -67,30 +63,30 @@ def _house() -> House:
             seed=5,
         ),
         appliances=(
-            _appliance("fridge", "Fridge", 110, 8, essential=True, cycles_per_day=32),
-            _appliance("bait-freezer", "Bait freezer", 160, 9, essential=True, cycles_per_day=24),
-            _appliance(
+            appliance("fridge", "Fridge", 110, 8, essential=True, cycles_per_day=32),
+            appliance("bait-freezer", "Bait freezer", 160, 9, essential=True, cycles_per_day=24),
+            appliance(
                 "bilge-pump", "Bilge pump", 350, 0.8, essential=True, cycles_per_day=4, power_factor=0.8,
                 motor=Motor(kind="pump", voltage_v=230, code_letter="J", horsepower=0.33),
             ),
-            _appliance(
+            appliance(
                 "well-pump", "Well pump", 1100, 1.0, 6, 22, essential=True, cycles_per_day=5, power_factor=0.85,
                 motor=Motor(kind="pump", voltage_v=230, lra_a=23),
             ),
-            _appliance("lights", "Lights", 140, 5, 17, 23, essential=True),
-            _appliance("router", "Router and alarm", 18, 24, essential=True),
-            _appliance("workbench", "Workbench circuit", 450, 2.5, 9, 17, days="weekdays", essential=True),
-            _appliance(
+            appliance("lights", "Lights", 140, 5, 17, 23, essential=True),
+            appliance("router", "Router and alarm", 18, 24, essential=True),
+            appliance("workbench", "Workbench circuit", 450, 2.5, 9, 17, days="weekdays", essential=True),
+            appliance(
                 "planer", "Planer", 1900, 1.5, 15, 18, days="weekdays", power_factor=0.85, share_of_days_frac=0.6, **cold,
                 motor=Motor(kind="tool", voltage_v=230, code_letter="G", horsepower=3),
             ),
-            _appliance(
+            appliance(
                 "heat-pump", "Heat pump", 1350, 6.5, 15, 23, cycles_per_day=4, power_factor=0.95, **cold,
                 motor=Motor(kind="compressor", voltage_v=230, lra_a=38, soft_starter=True),
             ),
-            _appliance("oven", "Oven", 2100, 0.8, 17, 19.5, share_of_days_frac=0.75),
-            _appliance("hot-water", "Hot water", 2400, 2.6, 1, 5, never_from_battery=True),
-            _appliance("laundry", "Laundry and dryer", 1900, 1.2, 9, 20, share_of_days_frac=0.5),
+            appliance("oven", "Oven", 2100, 0.8, 17, 19.5, share_of_days_frac=0.75),
+            appliance("hot-water", "Hot water", 2400, 2.6, 1, 5, never_from_battery=True),
+            appliance("laundry", "Laundry and dryer", 1900, 1.2, 9, 20, share_of_days_frac=0.5),
         ),
     )  # fmt: skip
 

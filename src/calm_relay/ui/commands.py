@@ -8,6 +8,7 @@ from typing import Any
 
 from calm_relay import __version__
 from calm_relay.decision.patterns import PATTERNS
+from calm_relay.demo import TEACHES
 from calm_relay.job.container import OpenedJob
 from calm_relay.job.pages import PAGES
 from calm_relay.places import ATTRIBUTION
@@ -78,8 +79,10 @@ def _job_commands() -> list[Command]:
     return [
         Command(m, "new", "&New job", _new, "Ctrl+N"),
         Command(m, "open", "&Open…", lambda w: w.files.open_job(), "Ctrl+O"),
-        Command(m, "demo", "Open the &demo", partial(_demo, "demo")),
-        Command(m, "demo-kvist", "Open the &three-phase demo", partial(_demo, "demo-kvist")),
+        *(
+            Command(f"{m}/Open a &demo", name, title, partial(_demo, name), tip=teaches)
+            for name, (title, teaches) in TEACHES.items()
+        ),
         Command(m, "equipment", "&Equipment…", _equipment, "Ctrl+E", tip="cards, shipped and your own"),
         Command(m, "save", "&Save", lambda w: w.files.save(), "Ctrl+S", after_line=True),
         Command(m, "save_as", "Save &as…", lambda w: w.files.save_as(), "Ctrl+Shift+S"),

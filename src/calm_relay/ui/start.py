@@ -77,11 +77,27 @@ def wait_idle(app: QApplication, window: MainWindow, limit_s: float = 120.0) -> 
     return not session.busy
 
 
+def _demo_name(text: str) -> str:
+    """Return a demo's name as commands know it: `clinic` is `demo-clinic`; raises ArgumentTypeError for one that is not there."""
+    from calm_relay.demo import DEMOS
+
+    name = text if text in DEMOS else f"demo-{text}"
+    if name not in DEMOS:
+        names = ", ".join(key.removeprefix("demo-") for key in DEMOS)
+        raise argparse.ArgumentTypeError(f"there is no demo '{text}'; use one of: {names}")
+    return name
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Open the window; returns the exit status."""
+    from calm_relay.demo import DEMOS
+
+    demos = ", ".join(name.removeprefix("demo-") for name in DEMOS)
     parser = argparse.ArgumentParser(prog="calm-relay-window", description="Opens the window.")
     parser.add_argument("job", nargs="?", help="a job file; without one the start page asks")
-    parser.add_argument("--demo", action="store_true", help="open the shipped, made-up demo job")
+    parser.add_argument(
+        "--demo", nargs="?", const="demo", type=_demo_name, metavar="NAME", help="open a made-up demo job: " + demos
+    )
     parser.add_argument("--shot", metavar="FILE", help="draw the window to a PNG and leave")
     options = parser.parse_args(argv)
     from calm_relay.demo import demo_path
@@ -90,7 +106,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     opened, path = None, Path(options.job) if options.job else None
     if path is not None or options.demo or options.shot or not has_display():
         try:
-            opened = read_job(path or demo_path())
+            opened = read_job(path or demo_path(options.demo or "demo"))
         except BadInput as error:
             print(error, file=sys.stderr)
             return 2

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from calm_relay.demo import demo_path
+from calm_relay.demo import TEACHES, demo_path
 from calm_relay.errors import BadInput
 from calm_relay.job.container import OpenedJob, read_job
 from calm_relay.job.recovery import Found, find_recoverable, forget
@@ -32,7 +32,7 @@ class StartPage(QWidget):
         self.setObjectName("page")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setAcceptDrops(True)
-        self.resize(680, 420)
+        self.resize(720, 520)
         self.settings, self._opened = settings, opened
         self.dialogs = dialogs or Dialogs(self)
         column = QVBoxLayout(self)
@@ -49,8 +49,6 @@ class StartPage(QWidget):
         row.setSpacing(8)
         self.buttons: dict[str, QPushButton] = {}
         for name, text, keys, act in (
-            ("demo", "Open the demo", "Ctrl+D", partial(self._demo, "demo")),
-            ("demo-kvist", "Open the three-phase demo", "Ctrl+Shift+D", partial(self._demo, "demo-kvist")),
             ("new", "New job", "Ctrl+N", self._new),
             ("open", "Open a job…", "Ctrl+O", self._ask),
         ):
@@ -61,14 +59,21 @@ class StartPage(QWidget):
             self.buttons[name] = button
         row.addStretch()
         column.addLayout(row)
-        column.addWidget(
-            label(
-                "The demo is a made-up boatshed with five plans: the quickest way to see what this is. The other is a made-up "
-                "pottery on three phases, with a kiln, module-level inverters and prices by the hour.",
-                "quiet",
-                wrap=True,
-            )
-        )
+        column.addWidget(label("Made-up demo jobs: the quickest way to see what this is", "heading"))
+        demos = QGridLayout()
+        demos.setHorizontalSpacing(12)
+        demos.setVerticalSpacing(6)
+        demos.setColumnStretch(1, 1)
+        for number, (name, (title, teaches)) in enumerate(TEACHES.items()):
+            button = QPushButton(title)
+            button.setAccessibleName(f"Open the demo {title}: {teaches}")
+            button.clicked.connect(lambda _=False, n=name: self._demo(n))
+            if number == 0:
+                QShortcut(QKeySequence("Ctrl+D"), self, partial(self._demo, name))
+            self.buttons[name] = button
+            demos.addWidget(button, number, 0)
+            demos.addWidget(label(f"{teaches[:1].upper()}{teaches[1:]}.", "quiet", wrap=True), number, 1)
+        column.addLayout(demos)
         column.addWidget(label("Opened lately", "heading"))
         recent = settings.recent
         for path in recent:

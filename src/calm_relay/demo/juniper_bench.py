@@ -1,0 +1,167 @@
+"""The made-up demo job 'Juniper Bench clinic': a veterinary clinic on split phase, with a well pump and dry storms."""
+
+from __future__ import annotations
+
+from calm_relay.demo.parts import appliance, cards_of
+from calm_relay.job.brief_models import Brief
+from calm_relay.job.control_models import Controls
+from calm_relay.job.costs import with_costs_kept
+from calm_relay.job.house_models import House, Motor, ProfileLoad
+from calm_relay.job.models import (
+    BatteryChoice,
+    CostLine,
+    Face,
+    Job,
+    MonthlyWeather,
+    NetworkRule,
+    Node,
+    Place,
+    Plan,
+    Site,
+    StringGroup,
+    Supply,
+    Transfer,
+)
+from calm_relay.job.tariff_models import Tariff
+
+ESSENTIAL = ("vaccine-fridge", "second-fridge", "well-pump", "lights", "server")
+HOT = (6, 7, 8, 9)
+
+
+def _site() -> Site:
+    return Site(
+        place=Place(
+            name="Juniper Bench (made-up)", latitude_deg=39.6, longitude_deg=-108.7, altitude_m=1650, time_zone="America/Denver"
+        ),
+        supply=Supply(kind="split_phase", voltage_v=240, service_a=200),
+        weather=MonthlyWeather(
+            ghi_wh_per_m2_day=(2700, 3650, 4900, 6150, 7150, 7950, 7500, 6700, 5650, 4250, 3000, 2450),
+            temperature_mean_c=(-3.5, 0.5, 5.5, 9.9, 15.2, 20.8, 24.4, 23.0, 18.2, 11.2, 3.6, -2.6),
+            temperature_daily_range_k=15,
+            wind_m_per_s=3.2,
+            seed=17,
+        ),
+        network=NetworkRule(sum_limit_w=25_000, source="made-up operator's letter: 25 kW of inverter with an application"),
+        record_low_c=-29,
+        design_high_c=37,
+    )
+
+
+def _house() -> House:
+    return House(
+        background=ProfileLoad(
+            shape="household_evening",
+            energy_wh_per_day=(14000, 14000, 13500, 13000, 13000, 14000, 15000, 15000, 14000, 13000, 13500, 14000),
+            seed=11,
+        ),
+        appliances=(
+            appliance("vaccine-fridge", "Vaccine fridge", 180, 9, essential=True, cycles_per_day=30, line="1"),
+            appliance("second-fridge", "Blood and sample fridge", 160, 9, essential=True, cycles_per_day=30, line="2"),
+            appliance(
+                "well-pump", "Well pump, 2 hp", 1900, 1.6, 6, 20, essential=True, cycles_per_day=8, power_factor=0.83,
+                motor=Motor(kind="pump", voltage_v=240, code_letter="H", horsepower=2),
+            ),
+            appliance("lights", "Treatment lights", 240, 7, 8, 19, days="weekdays", essential=True, line="2"),
+            appliance("server", "Server and telephones", 140, 24, essential=True, line="1"),
+            appliance(
+                "air-handler", "Air handler and condenser", 3600, 5.5, 11, 20, cycles_per_day=10, power_factor=0.9, months=HOT,
+                motor=Motor(kind="compressor", voltage_v=240, lra_a=74),
+            ),
+            appliance("x-ray", "X-ray unit", 6500, 0.05, 9, 17, days="weekdays", power_factor=0.9),
+            appliance("dryer", "Dryer", 4800, 1.1, 9, 18, days="weekdays"),
+            appliance("water-heater", "Water heater", 4500, 1.8, 5, 10, never_from_battery=True),
+        ),
+    )  # fmt: skip
+
+
+def _strings(trackers: tuple[int, int, int]) -> tuple[StringGroup, ...]:
+    rows = (("south-1", "south", 11), ("south-2", "south", 11), ("west-1", "west", 8))
+    return tuple(
+        StringGroup(id=name, face=face, module="module-430", tracker=tracker, modules_per_string=count)
+        for (name, face, count), tracker in zip(rows, trackers, strict=True)
+    )
+
+
+def _plans() -> tuple[Plan, ...]:
+    listed = Transfer(card="gateway-100-split", backed_up="listed", listed=ESSENTIAL)
+    whole = Transfer(card="gateway-200-split", backed_up="whole_house")
+    return (
+        Plan(id="today", letter="Today", name="As it stands", note="No PV yet: the clinic draws all from the grid."),
+        Plan(
+            id="hybrid-whole",
+            letter="A",
+            name="Hybrid, whole clinic",
+            note="One split-phase hybrid carries everything behind a 200 A device; what starts on it is the question.",
+            nodes=(
+                Node(
+                    id="hyb", name="Hybrid", card="hybrid-11k4-split-high", side="backup", strings=_strings((1, 2, 3)),
+                    battery=BatteryChoice(card="stack-9k-tall", modules=2, place="indoors"),
+                ),
+            ),
+            transfer=whole,
+            controls=Controls(reserve_soc_frac=0.3),
+            costs=(
+                CostLine(text="Hybrid 11.4 kW", amount=5600),
+                CostLine(text="2 battery modules, 17.9 kWh", amount=8900),
+                CostLine(text="30 modules with frame", amount=9300),
+                CostLine(text="200 A device, labour, application", amount=7400),
+            ),
+        ),
+        Plan(
+            id="ac-essential",
+            letter="B",
+            name="String inverter, AC battery",
+            note="A string inverter beside an AC battery; only what must stay on stands behind a smaller device.",
+            nodes=(
+                Node(id="pv", name="PV inverter", card="string-11k4-split", side="backup", strings=_strings((1, 2, 3))),
+                Node(
+                    id="bat", name="Battery inverter", card="battery-inverter-10k-split", side="backup",
+                    battery=BatteryChoice(card="tower-10k", modules=2, place="indoors"),
+                ),
+            ),
+            transfer=listed,
+            controls=Controls(reserve_soc_frac=0.3),
+            costs=(
+                CostLine(text="String inverter 11.4 kW", amount=3100),
+                CostLine(text="Battery inverter 10 kW and two towers", amount=15_200),
+                CostLine(text="30 modules with frame", amount=9300),
+                CostLine(text="100 A device, labour, application", amount=6100),
+            ),
+        ),
+    )  # fmt: skip
+
+
+def clinic_job() -> Job:
+    """Return the demo job."""
+    plans = _plans()
+    return Job(
+        id="juniper-bench",
+        name="Juniper Bench clinic",
+        made_up=True,
+        calendar_year=2025,
+        brief=Brief(
+            purposes=("ride_through", "lower_bills", "own_use"),
+            outage_hours_h=24,
+            outage_longest_h=48,
+            outages_per_year=2,
+            outage_season="summer",
+            note="Dust and dry storms cut the power for up to two days. Vaccines, water, light and the server stay on.",
+        ),
+        site=_site(),
+        faces=(
+            Face(id="south", name="South face", tilt_deg=22, azimuth_deg=180, mounting="ventilated", room_modules=24),
+            Face(id="west", name="West face", tilt_deg=22, azimuth_deg=270, mounting="ventilated", room_modules=12),
+        ),
+        house=_house(),
+        tariff=Tariff(
+            name="Two prices (invented)",
+            import_price_per_kwh=0.24,
+            cheap_price_per_kwh=0.13,
+            cheap_start_h=22,
+            cheap_end_h=6,
+            export_price_per_kwh=0.05,
+            standing_per_day=0.6,
+        ),
+        library=cards_of(plans),
+        plans=tuple(with_costs_kept(plan) for plan in plans),
+    )

@@ -1,0 +1,27 @@
+"""Small makers that the demo jobs share."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from calm_relay.job.house_models import Appliance
+from calm_relay.job.models import Plan
+from calm_relay.library.cards import Card
+from calm_relay.library.shipped import shipped_card
+
+
+def appliance(id_: str, name: str, watts: float, run_h: float, start: float = 0, end: float = 24, **more: object) -> Appliance:
+    """Return an appliance that runs so many hours a day within a window of clock hours. [W], [h]"""
+    row = {"id": id_, "name": name, "running_w": watts, "run_h": run_h, "window_start_h": start, "window_end_h": end}
+    return Appliance.model_validate({**row, **more})
+
+
+def cards_of(plans: Iterable[Plan]) -> tuple[Card, ...]:
+    """Return the shipped cards that plans name, each once."""
+    ids: list[str] = []
+    for plan in plans:
+        for node in plan.nodes:
+            ids += [node.card, *(group.module for group in node.strings)]
+            ids += [] if node.battery is None else [node.battery.card]
+        ids += [] if plan.transfer is None else [plan.transfer.card]
+    return tuple(shipped_card(card_id) for card_id in dict.fromkeys(ids))
