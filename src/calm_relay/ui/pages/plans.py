@@ -80,7 +80,7 @@ class PlansPage(QWidget):
             words.addWidget(line)
         column.addLayout(words)
         self.sheet = StationSheet(session, self)
-        self.sheet.build.setMenu(self._sheet_menu())
+        self.sheet.menu_of = self._sheet_menu
         self.sheet.closed.connect(self.relay.setFocus)
         self.sheet.shown.connect(lambda _: self._fit_hint())
         column.addWidget(self.sheet, 2)
@@ -181,8 +181,8 @@ class PlansPage(QWidget):
         self.sheet.open(station)
         self.sheet.focus_first()
 
-    def _sheet_menu(self) -> QMenu:
-        menu = QMenu(self.sheet)
+    def _sheet_menu(self, parent: QWidget) -> QMenu:
+        menu = QMenu(parent)
         menu.aboutToShow.connect(lambda: fill(menu, self.building.steps(self.sheet.station), self.building.do))
         return menu
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit, read_path
@@ -32,6 +34,7 @@ class StationSheet(QWidget):
         self.session = session
         self._station: Station | None = None
         self._signature: object = None
+        self.menu_of: Callable[[QWidget], QMenu] | None = None  # what can be built at the station; the page puts it here
         self.cells: dict[str, FieldCell] = {}
         self._ticks: dict[str, QCheckBox] = {}
         outer = QVBoxLayout(self)
@@ -41,12 +44,8 @@ class StationSheet(QWidget):
         self._title = label("", "heading")
         self._close = QPushButton("Close")
         self._close.clicked.connect(lambda: self.open(None))
-        self.build = QPushButton("Add or take out")
-        self.build.setAutoDefault(False)
-        self.build.setToolTip("What can be added at this station, or taken out of it")
         head.addWidget(self._title)
         head.addStretch()
-        head.addWidget(self.build)
         head.addWidget(self._close)
         outer.addLayout(head)
         self._hint = label("", "quiet", wrap=True)
@@ -150,6 +149,12 @@ class StationSheet(QWidget):
         self._title.setText(self._station.title)
         self._hint.setText("")
         getattr(self, f"_build_{self._station.kind}")()
+        self.build = QPushButton("Add or take out")
+        self.build.setAutoDefault(False)
+        self.build.setToolTip("What can be added at this station, or taken out of it")
+        if self.menu_of is not None:
+            self.build.setMenu(self.menu_of(self.build))
+        self._line(self.build)
         self._hint.setVisible(bool(self._hint.text()))
         self._column.addStretch()
 
