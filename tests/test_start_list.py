@@ -6,6 +6,7 @@ import pytest
 
 from calm_relay.cli import main
 from calm_relay.decision.patterns import PATTERNS
+from calm_relay.decision.second import adds_words, bank_power
 from calm_relay.decision.start_list import AS_ENTERED, GUESSED, STANDS, can_become, start
 from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput, NotFeasible
@@ -67,6 +68,17 @@ def test_what_stands_stays_and_a_second_battery_adds_what_it_says():
     assert bank.plans[-1].nodes[0].battery.modules == bank.plans[0].nodes[0].battery.modules + 1
     assert len(unit.plans[-1].nodes) == len(unit.plans[0].nodes) + 1
     assert bank.plans[-1].transfer == bank.plans[0].transfer
+    card = bank.cards().battery(bank.plans[0].nodes[0].battery.card)
+    energy, power = (
+        now - before for now, before in zip(bank_power(bank, bank.plans[-1]), bank_power(bank, bank.plans[0]), strict=True)
+    )
+    assert energy == pytest.approx((card.soc_max_frac - card.soc_min_frac) * card.capacity_wh), "one module more"
+    assert adds_words(bank, bank.plans[-1]).endswith("energy alone." if power < 5.0 else "energy and power.")
+    before, after = bank_power(unit, unit.plans[0]), bank_power(unit, unit.plans[-1])
+    assert after == pytest.approx((2 * before[0], 2 * before[1])), "a unit brings both again"
+    assert adds_words(unit, unit.plans[-1]).endswith("energy and power.")
+    assert adds_words(unit, unit.plans[0]) == ""
+    assert unit.plans[-1].note.startswith("Transfer device and controls are today's."), "what the brief would set is not set"
     assert bank.plans[-1].controls == bank.plans[0].controls
     with pytest.raises(BadInput, match="use one of"):
         start(job, "a castle", "ac-add-on")

@@ -8,6 +8,7 @@ from typing import Any
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.building import building_steps, step_of, take_step, wanted_wh
+from calm_relay.decision.second import adds_words
 from calm_relay.decision.start_list import start
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
@@ -15,6 +16,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.report.chains import battery_chains
 from calm_relay.rules.picking import Offer, ranked
+from calm_relay.simulation.failures import failures
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 
@@ -49,6 +51,8 @@ def plan_data(job: Job, plan: Plan) -> dict[str, Any]:
             {"node": row.node, "charge": row.charge.words, "discharge": row.discharge.words, "growth": row.growth}
             for row in battery_chains(job, plan)
         ],
+        "adds": adds_words(job, plan),
+        "failures": [row.words for row in failures(plan, job.cards())],
         "steps": [
             {"key": s.key, "text": s.text, "choose_card_for": s.path or None, "refused": s.refused or None}
             for s in building_steps(job, plan)
@@ -65,7 +69,10 @@ def plan_command(options: argparse.Namespace) -> int:
         return 0
     for plan in plans:
         data = plan_data(job, plan)
-        print(f"{plan.letter}  {plan.name}: {summary(plan_graph(job, plan))}")
+        adds = f". {data['adds']}" if data["adds"] else ""
+        print(f"{plan.letter}  {plan.name}: {summary(plan_graph(job, plan))}{adds}")
+        for row in data["failures"]:
+            print(f"  {row}")
         limits = {name.removesuffix("_w"): watts for name, watts in data["limits"].items() if watts is not None}
         print("  limits: " + ", ".join(f"{name} {show(watts, 'power_w', 1)}" for name, watts in limits.items()))
         for row in data["chains"]:

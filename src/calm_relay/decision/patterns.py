@@ -71,8 +71,11 @@ def draft_plan(job: Job, pattern: str, day_wh: float | None = None, known: CardB
     plan_id = next(i for n in range(1, 99) if (i := pattern if n == 1 else f"{pattern}-{n}") not in used)
     letters = {plan.letter for plan in job.plans}
     letter = next((c for c in string.ascii_uppercase if c not in letters), "new")
-    battery = any(node.battery is not None for node in made.nodes)
-    note = " ".join(f"{d.line[:1].upper()}{d.line[1:]}." for d in defaults(job)) if battery else ""
+    had = any(node.battery is not None for node in job.plans[0].nodes)
+    note = ""
+    if any(node.battery is not None for node in made.nodes):
+        said = " ".join(f"{d.line[:1].upper()}{d.line[1:]}." for d in defaults(job))
+        note = "Transfer device and controls are today's." if had else said
     plan = made.model_copy(update={"id": plan_id, "letter": letter, "name": name, "note": note})
     changed = with_cards(job, cards)
     return checked(changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id, known), plan_id

@@ -10,6 +10,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.decision.limits import passed_words
+from calm_relay.decision.second import adds_words
 from calm_relay.decision.words import clipped_amount
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
@@ -216,7 +217,8 @@ class PlansPage(QWidget):
         head = "As it stands" if plan.letter == "Today" else f"{plan.letter}  {plan.name}"
         self._title.setText(head if plan.letter != "Today" else "Today's system")
         graph = plan_graph(session.job, plan)
-        self._summary.setText(summary(graph) + (f". {plan.note}" if plan.note else ""))
+        said = [f"{summary(graph)}.", adds_words(session.job, plan), plan.note]
+        self._summary.setText(" ".join(part for part in said if part) if any(said[1:]) else summary(graph))
         grid_up = self.grid_up.isChecked()
         calendar, clock = session.calendar(), session.clock
         made, result = session.made(), session.fresh(plan.id)
