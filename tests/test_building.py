@@ -11,6 +11,7 @@ from calm_relay.decision.building import building_steps, step_of, take_step, wan
 from calm_relay.demo import demo_path
 from calm_relay.errors import BadInput
 from calm_relay.job.container import read_job, validate_job
+from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.parts import add_face
 from calm_relay.job.template import new_job
 from calm_relay.library.shipped import shipped_book
@@ -127,3 +128,14 @@ def test_the_command_line_builds_as_the_window_does(tmp_path, capsys):
     capsys.readouterr()
     assert main(["add", "demo", "inverter:grid", "--plan", "today", "--card", "no-such", "--out", first]) != 0
     assert "use one of: " in capsys.readouterr().err
+
+
+def test_another_unit_of_a_long_name_has_a_name_that_can_be_saved():
+    job = read_job(demo_path("demo")).job
+    job = apply_edits(job, [Edit("plans[hybrid-swap].nodes[hyb].name", "H" * 60)])
+    for _ in range(2):
+        job, _ = take_step(job, "hybrid-swap", "again:hyb")
+    validate_job(job.model_dump(mode="json"), "made")
+    names = [node.name for node in job.plan("hybrid-swap").nodes]
+    assert len(set(names)) == 3
+    assert max(len(name) for name in names) == 60

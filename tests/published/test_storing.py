@@ -9,7 +9,7 @@ import pytest
 
 from calm_relay.job.models import BatteryChoice
 from calm_relay.library.cards import BatteryCard, LossTerms
-from calm_relay.simulation.storing import absorption_end_frac, into_cells_w, out_of_cells_w, storing_loss
+from calm_relay.simulation.storing import absorption_end_frac, loss_of, storing_loss
 
 # Made up: 51.2 V, 5.12 kWh, 10 mΩ, 95 % round trip at 50 A.
 CARD = BatteryCard(
@@ -66,8 +66,8 @@ def test_there_and_back_are_inverses(watts):
         "give_square_per_w": loss.give_square_per_w, "store_self_w": loss.self_w,
     }  # fmt: skip
     series = np.array([watts, 0.0])
-    assert into_cells_w(record, series) == pytest.approx([loss.arrives_w(watts), 0.0])  # type: ignore[arg-type]
-    assert out_of_cells_w(record, series, np.zeros(2)) == pytest.approx([loss.leaves_w(watts), 0.0])  # type: ignore[arg-type]
+    assert loss_of(record).arrives_w(series) == pytest.approx([loss.arrives_w(watts), 0.0])  # type: ignore[arg-type]
+    assert loss_of(record).leaves_w(series) == pytest.approx([loss.leaves_w(watts), 0.0])  # type: ignore[arg-type]
 
 
 def test_peukert():

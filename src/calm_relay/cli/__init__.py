@@ -19,6 +19,8 @@ from calm_relay.job.control_models import SlotKind
 from calm_relay.pv.roof import MODES
 from calm_relay.report.head import CAUTION
 
+JOB_HELP = f"a job file, or {', '.join(repr(name) for name in DEMOS)} for the shipped ones"
+
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns 0, 1 (`check` only: something is over) or 2 (bad input)."""
@@ -55,7 +57,7 @@ def _parser() -> argparse.ArgumentParser:
     def command(name: str, text: str, run: Any, *, job: bool = True, json_out: bool = True) -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=text, description=text)
         if job:
-            sub.add_argument("job", help="a job file, or 'demo', 'demo-clinic', 'demo-kvist' or 'demo-flat' for the shipped ones")
+            sub.add_argument("job", help=JOB_HELP)
             sub.add_argument("--plan", action="append", metavar="PLAN", help="a plan's id or letter; may be given again")
         if json_out:
             sub.add_argument("--json", action="store_true", help="print JSON")
@@ -151,7 +153,7 @@ def _parser() -> argparse.ArgumentParser:
     put = command(
         "set", "set one field of a job, as one would type it, and save the job", values.set_command, job=False, json_out=False
     )
-    put.add_argument("job", help="a job file, or 'demo', 'demo-clinic', 'demo-kvist' or 'demo-flat' for the shipped ones")
+    put.add_argument("job", help=JOB_HELP)
     put.add_argument("path", help="the field's path, such as site.supply.service_a or plans[hybrid-swap].name")
     put.add_argument("value", help="with its unit where it has one, such as '6.3 kW'; 'none' where it may be open")
     put.add_argument("--out", required=True, help="where to save the changed job")

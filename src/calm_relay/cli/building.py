@@ -33,7 +33,8 @@ def plan_data(job: Job, plan: Plan) -> dict[str, Any]:
         "export_w": _watts(graph.export_w), "import_w": _watts(graph.import_w),
     }  # fmt: skip
     return {
-        "plan": plan.id, "letter": plan.letter, "name": plan.name, "has_transfer": graph.has_transfer, "limits": limits,
+        "plan": plan.id, "letter": plan.letter, "name": plan.name, "summary": summary(graph),
+        "has_transfer": graph.has_transfer, "limits": limits,
         "nodes": [
             {
                 "id": node.id, "name": node.name, "kind": node.kind, "side": node.side, "count": node.count,
@@ -70,7 +71,7 @@ def plan_command(options: argparse.Namespace) -> int:
     for plan in plans:
         data = plan_data(job, plan)
         adds = f". {data['adds']}" if data["adds"] else ""
-        print(f"{plan.letter}  {plan.name}: {summary(plan_graph(job, plan))}{adds}")
+        print(f"{plan.letter}  {plan.name}: {data['summary']}{adds}")
         for row in data["failures"]:
             print(f"  {row}")
         limits = {name.removesuffix("_w"): watts for name, watts in data["limits"].items() if watts is not None}

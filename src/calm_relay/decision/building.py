@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.decision.sizing import NIGHT_SHARE, Need, battery_inverters
+from calm_relay.decision.sizing import NIGHT_SHARE, Need
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.control_models import SLOT_DEFAULTS
 from calm_relay.job.edits import Edit, apply_edits
@@ -22,6 +22,7 @@ from calm_relay.job.parts import (
     remove_string,
     remove_transfer,
 )
+from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import Card
 from calm_relay.rules.offers import offered
@@ -88,7 +89,7 @@ def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
             yield Step(f"battery:{node.id}", f"Add a battery to {node.name}…", station, f"{base}.battery.card")
         else:
             yield from _of_bank(job, node)
-        full = "" if battery_inverters(plan.nodes, cards) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
+        full = "" if len(battery_side_nodes(plan, cards)) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
         yield Step(f"again:{node.id}", f"Add another like {node.name}", station, "", full)
     if card.trackers:
         used = {group.tracker for group in node.strings}
@@ -149,7 +150,7 @@ def take_step(job: Job, plan_id: str, key: str, card: Card | None = None, module
     if what == "inverter":
         assert card is not None
         made, node_id = add_inverter(job, plan_id, card, "backup" if where == "backup" else "grid")
-        if battery_inverters(made.plan(plan_id).nodes, made.cards()) > MOST_NODES:
+        if len(battery_side_nodes(made.plan(plan_id), made.cards())) > MOST_NODES:
             raise BadInput([Fault("", key, f"a plan holds at most {MOST_NODES} battery inverters", "count like ones on one bank")])
         return made, f"node:{node_id}"
     if what == "battery":

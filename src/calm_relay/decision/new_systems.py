@@ -10,19 +10,21 @@ from calm_relay.decision.sizing import (
     Need,
     battery_of,
     carried_by_service,
+    free_faces,
     free_node_id,
     free_string_id,
     longest_string,
-    module_counts,
     pv_inverters,
     smallest_unit,
     usual_module,
 )
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import BatteryChoice, Node, Plan, StringGroup
+from calm_relay.job.parts import like_inverter
 from calm_relay.job.rows import battery_rows
 from calm_relay.library.cards import InverterCard, ModuleCard, ModuleInverterCard, OptimizerCard
 from calm_relay.rules.checks_battery import unit_of
+from calm_relay.simulation.chain import module_counts
 from calm_relay.tariff.prices import cheap_window
 
 NEW_PATTERNS: tuple[tuple[str, str, str], ...] = (
@@ -44,10 +46,7 @@ PLUG_IN = "plug-in"
 
 def new_modules(need: Need, today: Plan, module: ModuleCard, ceiling_v: float) -> list[tuple[str, int]]:
     """Return (face, modules) of a new array: what makes a year's use, as far as up to two free faces and the volts allow."""
-    used = {group.face for node in today.nodes for group in node.strings}
-    free = [face for face in need.job.faces if face.id not in used][:MOST_FACES]
-    if not free:
-        raise NotFeasible("every roof face has strings already", "add a face on Site & roof")
+    free = free_faces(need.job, today)[:MOST_FACES]
     wanted = max(2, math.ceil(365.0 * need.battery_day_wh / FULL_LOAD_H / module.power_stc_w))
     longest = longest_string(need.job, module, ceiling_v)
     out: list[tuple[str, int]] = []
@@ -184,7 +183,7 @@ def _plug_in(need: Need, today: Plan) -> Drafted:
     if not banks:
         raise NotFeasible(f"no battery at hand fits {unit.name}", "choose equipment by hand")
     bank = min(banks, key=lambda c: c.capacity_wh)
-    least = min(module_counts(bank, unit_of(unit)))
+    least = min(module_counts(unit_of(unit), bank))
     plan = today.model_copy(update={"nodes": nodes})
     new = Node(
         id=free_node_id("battery", plan), name="Plug-in battery", card=unit.id, battery=BatteryChoice(card=bank.id, modules=least)
@@ -230,7 +229,7 @@ def _second_module(need: Need, today: Plan) -> Drafted:
     assert node.battery is not None
     count = node.battery.modules + 1
     card, unit = cards.battery(node.battery.card), cards.battery_unit(node.card, node.count)
-    if count not in module_counts(card, unit):
+    if count not in module_counts(unit, card):
         raise NotFeasible(f"{count} modules of {card.name} are no bank that {node.name} carries", "draft a second battery")
     more = node.model_copy(update={"battery": node.battery.model_copy(update={"modules": count, "leads_ohm": ()})})
     return tuple(more if n.id == node.id else n for n in today.nodes), [], True
@@ -238,8 +237,7 @@ def _second_module(need: Need, today: Plan) -> Drafted:
 
 def _second_unit(need: Need, today: Plan) -> Drafted:
     node = _bank_of_today(need, today)
-    like = node.model_copy(update={"id": free_node_id(node.id, today), "name": f"{node.name} 2"[:60], "strings": ()})
-    return (*today.nodes, like), [], True
+    return (*today.nodes, like_inverter(today, node)), [], True
 
 
 NEW_MAKERS: dict[str, Callable[[Need, Plan], Drafted]] = {

@@ -17,10 +17,9 @@ from calm_relay.decision.sizing import (
     HYBRID_DC_V,
     Drafted,
     Need,
-    battery_inverters,
     battery_of,
     carried_by_service,
-    free_face,
+    free_faces,
     free_node_id,
     free_string_id,
     longest_string,
@@ -32,9 +31,9 @@ from calm_relay.decision.sizing import (
 )
 from calm_relay.errors import NotFeasible
 from calm_relay.job.control_models import Controls, Slot
-from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup, Transfer
-from calm_relay.job.parts import with_cards
-from calm_relay.job.rows import inverter_rows
+from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup
+from calm_relay.job.parts import new_transfer, with_cards
+from calm_relay.job.rows import battery_side_nodes, inverter_rows
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import Card
 from calm_relay.rules.checks_battery import unit_of
@@ -95,18 +94,14 @@ def made_by(need: Need, today: Plan, pattern: str) -> tuple[Plan, list[Card]]:
     own = {"ac-add-on": _ac_add_on, "hybrid-swap": _swap, "hybrid-alongside": _alongside, "array-only": _array_only}
     more = {"modules-new": _modules_new, "modules-only": with_module_inverters}
     nodes, cards, battery = {**own, **more, **NEW_MAKERS}[pattern](need, today)
-    held = battery_inverters(nodes, with_cards(job, cards).cards())
+    held = len(battery_side_nodes(today.model_copy(update={"nodes": nodes}), with_cards(job, cards).cards()))
     if held > MOST_NODES:
         raise NotFeasible(f"it would hold {held} battery or hybrid inverters, a plan carries {MOST_NODES}", "take some out first")
     transfer, controls = today.transfer, today.controls
     if battery and transfer is None:
         gateway = transfer_for(need)
         cards = [*cards, gateway]
-        essential = tuple(a.id for a in job.house.counted if a.essential)
-        whole = whole_house_default(job.brief) is not None
-        transfer = Transfer(
-            card=gateway.id, backed_up="whole_house" if whole else "listed", listed=() if whole else essential or ("background",)
-        )
+        transfer = new_transfer(job, gateway, whole=whole_house_default(job.brief) is not None)
     if battery and not any(node.battery is not None for node in today.nodes):
         controls = _controls(job, nodes, book_of(job.library, tuple(cards)), only_grid=pattern == "battery-only")
     return today.model_copy(
@@ -190,13 +185,13 @@ def _rewired(job: Job, today: Plan, old: list[Node]) -> tuple[StringGroup, ...]:
 
 def _alongside(need: Need, today: Plan) -> Drafted:
     job = need.job
-    face = free_face(job, today)
+    face = free_faces(job, today)[0]
     module = usual_module(need)
-    count = min(job.face(face).room_modules or 12, 12, longest_string(job, module, 600.0))
+    count = min(face.room_modules or 12, 12, longest_string(job, module, 600.0))
     unit = smallest_unit(need, "hybrid", 0.8 * count * module.power_stc_w, phases=need.phases)
     carried_by_service(job, unit)
     stack, modules = battery_of(need, unit_of(unit))
-    group = StringGroup(id=free_string_id(today), face=face, module=module.id, tracker=1, modules_per_string=count)
+    group = StringGroup(id=free_string_id(today), face=face.id, module=module.id, tracker=1, modules_per_string=count)
     new = Node(
         id=free_node_id("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=(group,),
         battery=BatteryChoice(card=stack.id, modules=modules),
@@ -206,15 +201,15 @@ def _alongside(need: Need, today: Plan) -> Drafted:
 
 def _array_only(need: Need, today: Plan) -> Drafted:
     job = need.job
-    face = free_face(job, today)
+    face = free_faces(job, today)[0]
     for node, card in inverter_rows(today, job.cards()):
         used = {group.tracker for group in node.strings}
         free = [n for n in range(1, len(card.trackers) + 1) if n not in used]
         if card.per_module or not free:
             continue
         module = usual_module(need)
-        count = min(job.face(face).room_modules or 8, 8, longest_string(job, module, card.dc_voltage_max_v))
-        group = StringGroup(id=free_string_id(today), face=face, module=module.id, tracker=free[0], modules_per_string=count)
+        count = min(face.room_modules or 8, 8, longest_string(job, module, card.dc_voltage_max_v))
+        group = StringGroup(id=free_string_id(today), face=face.id, module=module.id, tracker=free[0], modules_per_string=count)
         more = node.model_copy(update={"strings": (*node.strings, group)})
         return tuple(more if n.id == node.id else n for n in today.nodes), [module], False
     raise NotFeasible("no tracker of today's inverters is free", "put strings in parallel, or draft a hybrid alongside")

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from calm_relay.decision.brief import outage_default
 from calm_relay.errors import NotFeasible
 from calm_relay.job.house_models import ProfileLoad
-from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.models import Face, Job, Node, Plan
 from calm_relay.job.rows import pv_only_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card, InverterCard, ModuleCard, TransferCard
@@ -19,7 +18,7 @@ from calm_relay.pv import limits
 from calm_relay.pv.limits import string_volts
 from calm_relay.rules.checks_battery import unit_of
 from calm_relay.rules.offers import is_own
-from calm_relay.simulation.chain import modules_fit
+from calm_relay.simulation.chain import module_counts
 
 Drafted = tuple[tuple[Node, ...], list[Card], bool]  # nodes, cards they need, whether there is a battery
 
@@ -45,22 +44,18 @@ def pv_inverters(job: Job, today: Plan) -> list[Node]:
     return [node for node, _ in pv_only_nodes(today, job.cards())]
 
 
-def battery_inverters(nodes: Sequence[Node], cards: CardBook) -> int:
-    """Return how many of some inverters have terminals for a battery. [number]"""
-    return sum(cards.inverter(node.card).battery_terminals for node in nodes)
-
-
 def rated_w_of(job: Job, nodes: list[Node]) -> float:
     """Return the AC rating of some inverters together. [W]"""
     return sum(job.cards().inverter(node.card).ac_rated_w * node.count for node in nodes)
 
 
-def free_face(job: Job, today: Plan) -> str:
+def free_faces(job: Job, today: Plan) -> list[Face]:
+    """Return the roof faces that no string of a plan lies on; raises NotFeasible where there is none."""
     used = {group.face for node in today.nodes for group in node.strings}
-    free = [face.id for face in job.faces if face.id not in used]
+    free = [face for face in job.faces if face.id not in used]
     if not free:
         raise NotFeasible("every roof face has strings already", "add a face on Site & roof")
-    return free[0]
+    return free
 
 
 def longest_string(job: Job, module: ModuleCard, ceiling_v: float) -> int:
@@ -142,7 +137,7 @@ class Need:
 
     def batteries_for(self, unit: BatterySideUnit) -> list[BatteryCard]:
         """Return those of which some number fits a unit's battery input."""
-        return [card for card in self.stacks() if module_counts(card, unit)]
+        return [card for card in self.stacks() if module_counts(unit, card)]
 
     @property
     def battery_day_wh(self) -> float:
@@ -167,12 +162,7 @@ def battery_of(need: Need, unit: BatterySideUnit, takes_w: float = 0.0, units: i
     through = 0 if outage is None else math.ceil(outage.value / usable)
     takes = math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v))
     wanted = max(math.ceil(max(round(NIGHT_SHARE * need.battery_day_wh / usable), through) / units), takes)
-    return card, min(module_counts(card, unit), key=lambda n: (abs(n - wanted), -n))
-
-
-def module_counts(card: BatteryCard, unit: BatterySideUnit) -> list[int]:
-    """Return the numbers of modules that a unit's battery input carries."""
-    return [n for n in range(card.modules_min, card.modules_max + 1) if modules_fit(unit, card, n, card.soc_min_frac)]
+    return card, min(module_counts(unit, card), key=lambda n: (abs(n - wanted), -n))
 
 
 def free_node_id(base: str, plan: Plan) -> str:

@@ -9,6 +9,7 @@ from calm_relay.errors import BadInput, Fault
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import BatteryChoice, Face, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.job.rows import strings_kept
+from calm_relay.library.base import NAME_CHARS
 from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_card
 
@@ -19,6 +20,13 @@ def free_id(base: str, used: Iterable[str]) -> str:
     """Return ``base-1``, ``base-2`` … whichever is free first."""
     taken = set(used)
     return next(name for n in range(1, 1000) if (name := f"{base}-{n}") not in taken)
+
+
+def _free_name(name: str, plan: Plan) -> str:
+    """Return a name that no inverter of a plan has: with a number where it is taken, no longer than names may be."""
+    called = {n.name for n in plan.nodes}
+    numbered = (name if n == 1 else f"{name[: NAME_CHARS - 3]} {n}" for n in range(1, 99))
+    return next(made for made in numbered if made not in called)
 
 
 def with_cards(job: Job, cards: Iterable[Card]) -> Job:
@@ -93,8 +101,7 @@ def add_inverter(job: Job, plan_id: str, card: Card, side: Side = "grid") -> tup
     name = {"pv_inverter": "PV inverter", "module_inverter": "Module inverters", "hybrid": "Hybrid"}.get(
         card.kind, "Battery inverter"
     )
-    called = {n.name for n in plan.nodes}
-    name = name if name not in called else next(f"{name} {n}" for n in range(2, 99) if f"{name} {n}" not in called)
+    name = _free_name(name, plan)
     node = Node(id=made, name=name, card=card.id, side=side)
     return _with_plan(with_cards(job, [card]), plan.model_copy(update={"nodes": (*plan.nodes, node)})), made
 
@@ -111,15 +118,17 @@ def remove_inverter(job: Job, plan_id: str, node_id: str) -> Job:
     return _with_plan(job, plan.model_copy(update={"nodes": tuple(n for n in plan.nodes if n.id != node_id), "controls": controls}))
 
 
+def like_inverter(plan: Plan, node: Node) -> Node:
+    """Return another inverter with battery like one of a plan, no strings on it, under an id and a name of its own."""
+    made = free_id(node.id, (n.id for n in plan.nodes))
+    return node.model_copy(update={"id": made, "name": _free_name(node.name, plan), "strings": ()})
+
+
 def add_like_inverter(job: Job, plan_id: str, node_id: str) -> tuple[Job, str]:
     """Return the job with another inverter and battery like one that is there, no strings on it, and the new node's id."""
     plan = job.plan(plan_id)
-    node = next(n for n in plan.nodes if n.id == node_id)
-    made = free_id(node_id, (n.id for n in plan.nodes))
-    called = {n.name for n in plan.nodes}
-    name = next(f"{node.name} {n}" for n in range(2, 99) if f"{node.name} {n}" not in called)
-    like = node.model_copy(update={"id": made, "name": name, "strings": ()})
-    return _with_plan(job, plan.model_copy(update={"nodes": (*plan.nodes, like)})), made
+    like = like_inverter(plan, next(n for n in plan.nodes if n.id == node_id))
+    return _with_plan(job, plan.model_copy(update={"nodes": (*plan.nodes, like)})), like.id
 
 
 def put_battery(job: Job, plan_id: str, node_id: str, card: Card, modules: int) -> Job:
@@ -143,12 +152,18 @@ def remove_battery(job: Job, plan_id: str, node_id: str) -> Job:
     return _with_node(job, plan_id, node.model_copy(update={"battery": None}))
 
 
-def put_transfer(job: Job, plan_id: str, card: Card) -> Job:
-    """Return the job with a transfer device in a plan; behind it stand the loads marked as essential, else what is no appliance."""
-    plan = job.plan(plan_id)
+def new_transfer(job: Job, card: Card, *, whole: bool = False) -> Transfer:
+    """Return a transfer device: behind it the whole house, else the loads marked as essential, else what is no appliance."""
+    if whole:
+        return Transfer(card=card.id, backed_up="whole_house")
     essential = tuple(a.id for a in job.house.counted if a.essential)
-    transfer = Transfer(card=card.id, backed_up="listed", listed=essential or ("background",))
-    return _with_plan(with_cards(job, [card]), plan.model_copy(update={"transfer": transfer}))
+    return Transfer(card=card.id, backed_up="listed", listed=essential or ("background",))
+
+
+def put_transfer(job: Job, plan_id: str, card: Card) -> Job:
+    """Return the job with a transfer device in a plan, with what stands behind it."""
+    plan = job.plan(plan_id)
+    return _with_plan(with_cards(job, [card]), plan.model_copy(update={"transfer": new_transfer(job, card)}))
 
 
 def remove_transfer(job: Job, plan_id: str) -> Job:

@@ -20,7 +20,8 @@ class Record(BaseModel):
 
 
 Id = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]{0,39}$")]
-Name = Annotated[str, Field(min_length=1, max_length=60)]
+NAME_CHARS = 60
+Name = Annotated[str, Field(min_length=1, max_length=NAME_CHARS)]
 Ratio = Annotated[float, Quantity("ratio"), Field(gt=0, le=10)]
 Count = Annotated[int, Quantity("count"), Field(ge=1)]
 AreaMm2 = Annotated[float, Quantity("area_mm2"), Field(gt=0, le=1000)]

@@ -8,6 +8,7 @@ from calm_relay.job.control_models import slot_words
 from calm_relay.job.models import Job, Plan
 from calm_relay.report.slot_day import slot_day, slot_day_text
 from calm_relay.study import Study
+from calm_relay.tariff.prices import hourly_of
 from calm_relay.units import format_quantity as show
 
 ORDERS = {
@@ -57,16 +58,16 @@ def control_sentences(job: Job, plan: Plan) -> tuple[str, ...]:
 SHOWN_DAYS = tuple((month, weekend) for month in (1, 4, 7, 10) for weekend in (False, True))  # a month of each season
 
 
-def controls_data(_study: Study, job: Job, plan: Plan) -> dict[str, Any]:
-    """Return the controls of a plan as plain data, with the sentences."""
+def controls_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
+    """Return the controls of a plan as plain data, with the sentences, and with days of its slots where it has some."""
+    hourly = hourly_of(job.tariff, study.store)
     return {
         "plan": plan.id, "letter": plan.letter, "name": plan.name, "controls": plan.controls.model_dump(mode="json"),
         "sentences": list(control_sentences(job, plan)),
         "days": [
             line
-            for month, weekend in SHOWN_DAYS
-            for line in slot_day_text(slot_day(job, plan, month, weekend=weekend))
-            if plan.controls.slots
+            for month, weekend in (SHOWN_DAYS if plan.controls.slots else ())
+            for line in slot_day_text(slot_day(job, plan, month, weekend=weekend, hourly=hourly))
         ],
     }  # fmt: skip
 

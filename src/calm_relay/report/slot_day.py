@@ -11,10 +11,9 @@ from calm_relay.calendar import MONTHS, year_calendar
 from calm_relay.job.control_models import GRID_CHARGING, Slot
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import battery_rows
-from calm_relay.simulation.chain import usable_wh
-from calm_relay.simulation.pack import in_slot
-from calm_relay.simulation.quick import window_energy
-from calm_relay.simulation.storing import bank_loss
+from calm_relay.simulation.chain import capacity_wh, soc_window
+from calm_relay.simulation.pack import in_slot, slot_codes
+from calm_relay.simulation.quick import ac_round_trip, window_energy
 from calm_relay.tariff.prices import Hourly, year_prices
 from calm_relay.units import format_quantity as show
 
@@ -53,15 +52,13 @@ def slot_day(job: Job, plan: Plan, month: int, *, weekend: bool, hourly: Hourly 
     here = slice(day * PER_DAY, (day + 1) * PER_DAY)
     order = np.argsort(calendar.clock_hour[here], kind="stable")
     price = year_prices(job.tariff, calendar, hourly).import_price[here][order]
-    lies = [in_slot(slot, calendar)[here][order] for slot in plan.controls.slots]
+    followed = [slot_codes(plan.controls, calendar, row.node.id)[here][order] for row in battery_rows(plan, job.cards())]
     rows = []
-    for i, slot in enumerate(plan.controls.slots):
-        over = np.zeros(PER_DAY, dtype=bool)
-        for later, other in zip(lies[i + 1 :], plan.controls.slots[i + 1 :], strict=True):
-            if not other.nodes or set(other.nodes) >= set(slot.nodes or [n.id for n in plan.nodes]):
-                over |= later
-        words = _words(job, plan, slot, lies[i] & ~over, price) if lies[i].any() else "not on such a day"
-        rows.append(SlotRow(slot.title, slot.kind, _spans(lies[i] & ~over), _spans(lies[i] & over), words))
+    for number, slot in enumerate(plan.controls.slots, start=1):
+        lies = in_slot(slot, calendar)[here][order]
+        held = lies & np.any([code == number for code in followed] or [np.zeros(PER_DAY, bool)], axis=0)
+        words = _words(job, plan, slot, held, price) if lies.any() else "not on such a day"
+        rows.append(SlotRow(slot.title, slot.kind, _spans(held), _spans(lies & ~held), words))
     name = f"A {'day of the weekend' if weekend else 'weekday'} in {MONTHS[month - 1]}"
     return SlotDay(name, price, tuple(rows))
 
@@ -73,26 +70,23 @@ def _spans(here: NDArray[np.bool_]) -> tuple[Span, ...]:
 
 def _words(job: Job, plan: Plan, slot: Slot, held: NDArray[np.bool_], price: Array) -> str:
     """Return what a slot moves on such a day, of batteries that are at their lowest when it begins, and what that costs."""
+    banks = [row for row in battery_rows(plan, job.cards()) if slot.holds_for(row.node.id)]
+    if not banks:
+        return "no battery follows it"
     if not held.any():
         return "a later slot holds in all of its hours"
     if slot.kind not in GRID_CHARGING:
         return f"{np.count_nonzero(held) * 24.0 / PER_DAY:g} h"
-    banks = [row for row in battery_rows(plan, job.cards()) if slot.holds_for(row.node.id)]
-    if not banks:
-        return "no battery follows it"
     hours = np.count_nonzero(held) * 24.0 / PER_DAY
     drawn = stored = back = usable = 0.0
     for row in banks:
         moved = window_energy(row, slot.power_w, slot.start_h, hours)
-        bank = usable_wh(row.battery, row.choice)
-        low = row.battery.soc_min_frac if row.choice.soc_min_frac is None else row.choice.soc_min_frac
-        room = max(0.0, slot.target_soc_frac - low) * row.battery.capacity_wh * row.choice.modules * row.choice.state_of_health_frac
+        low, high = soc_window(row.battery, row.choice)
+        whole = capacity_wh(row.battery, row.choice)
+        room = max(0.0, slot.target_soc_frac - low) * whole
         part = min(1.0, room / moved.stored_wh) if moved.stored_wh > 0 else 0.0
-        loss = bank_loss(row.unit, row.battery, row.choice)
-        terminals = loss.given_w(loss.arrives_w(max(0.0, row.unit.charger_dc_w(moved.ac_w))))
-        trip = row.unit.output_w(terminals) / moved.ac_w if moved.ac_w > 0 else 0.0
-        drawn, stored, usable = drawn + part * moved.drawn_wh, stored + part * moved.stored_wh, usable + bank
-        back += part * moved.drawn_wh * trip
+        drawn, stored, usable = drawn + part * moved.drawn_wh, stored + part * moved.stored_wh, usable + (high - low) * whole
+        back += part * moved.drawn_wh * ac_round_trip(row, moved.ac_w)
     paid = drawn / 1000.0 * float(price[held].mean())
     fills = f"fills {show(min(1.0, stored / usable), 'fraction')} of what is usable" if usable > 0 else ""
     currency = job.tariff.currency

@@ -17,7 +17,7 @@ from calm_relay.job.rows import battery_rows as rows_of
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, InverterCard
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
-from calm_relay.simulation.storing import bank_loss
+from calm_relay.simulation.quick import ac_round_trip
 from calm_relay.tariff.prices import cheap_window
 from calm_relay.units import format_quantity as show
 
@@ -380,7 +380,7 @@ def round_trip(c: CheckContext) -> Iterator[Finding]:
             inside = 0.0 if window is None else _overlap_h((slot.start_h, slot.end_h), window)
             share = inside / window_hours(slot.start_h, slot.end_h)
             paid = share * tariff.cheap_price_per_kwh + (1.0 - share) * tariff.import_price_per_kwh
-            trip = _ac_round_trip(row, slot.power_w)
+            trip = ac_round_trip(row, slot.power_w)
             if trip <= 0:
                 continue
             gain = tariff.import_price_per_kwh - paid / trip
@@ -397,11 +397,3 @@ def round_trip(c: CheckContext) -> Iterator[Finding]:
 
 def _without_grid(c: CheckContext) -> list[dict[str, object]]:
     return [slot.model_dump() for slot in c.plan.controls.slots if slot.kind != "charge_from_grid"]
-
-
-def _ac_round_trip(row: BatteryRow, ac_w: float) -> float:
-    """Return AC out over AC in: the charger at `ac_w`, the cells both ways, the inverter at the same DC watts. [W/W]"""
-    ac_in = min(ac_w, row.unit.charger_in_max_w)
-    dc = row.unit.charger_dc_w(ac_in)
-    loss = bank_loss(row.unit, row.battery, row.choice)
-    return row.unit.output_w(loss.given_w(loss.arrives_w(dc))) / ac_in if ac_in > 0 else 0.0

@@ -258,10 +258,7 @@ def _count(c: CheckContext, node: Node, card: BatteryCard, wanted_wh: float) -> 
         if now is not None and card.id == now.id:
             return node.battery.modules
     each = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh * health
-    counts = [
-        n for n in range(card.modules_min, min(card.modules_max, 64) + 1) if chain.modules_fit(unit, card, n, card.soc_min_frac)
-    ]
-    return min(counts, key=lambda n: abs(n * each - wanted), default=None)
+    return min(chain.module_counts(unit, card), key=lambda n: abs(n * each - wanted), default=None)
 
 
 def _no_place(c: CheckContext, path: str, card: Card) -> tuple[str, str]:
@@ -303,7 +300,7 @@ def _rank(offer: Offer, size: float, wanted_wh: float) -> tuple[bool, bool, floa
         off = mine / size - 1.0
         near = off if off >= 0 else -1.5 * off
     elif wanted_wh > 0 and offer.modules is not None and isinstance(offer.card, BatteryCard):
-        near = abs(offer.modules * (offer.card.soc_max_frac - offer.card.soc_min_frac) * offer.card.capacity_wh - wanted_wh)
+        near = abs(chain.usable_wh(offer.card, BatteryChoice(card=offer.card.id, modules=offer.modules)) - wanted_wh)
     else:  # nothing stands there: kind by kind, the small ones first
         near = 1e9 * ADDED.index(offer.card.kind) + mine if offer.card.kind in ADDED else mine
     return (

@@ -69,6 +69,11 @@ def modules_fit(unit: BatterySideUnit, card: BatteryCard, modules: int, floor_fr
     return card.modules_min <= modules <= card.modules_max and inside
 
 
+def module_counts(unit: BatterySideUnit, card: BatteryCard) -> list[int]:
+    """Return the numbers of modules of a card that are a bank the unit's battery input carries, at the card's lowest charge."""
+    return [n for n in range(card.modules_min, card.modules_max + 1) if modules_fit(unit, card, n, card.soc_min_frac)]
+
+
 def branch_ohms(card: BatteryCard, choice: BatteryChoice) -> tuple[float, ...] | None:
     """Return the resistance of each parallel branch, its leads included; None where it is not known or there is one branch. [Ω]
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from calm_relay.library.base import LossTerms
 from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE, BANK_HEAT, BANK_KEEP
 from calm_relay.simulation.pack import Packed, battery_limit_w, usual_bank
-from calm_relay.simulation.storing import into_cells_w
+from calm_relay.simulation.storing import loss_of
 
 Array = NDArray[np.float64]
 Forecast = Literal["foresight", "yesterday"]
@@ -39,7 +39,7 @@ def room_to_keep_wh(packed: Packed, forecast: Forecast) -> Array:
         r = packed.nodes[k]
         if r["capacity_wh"] <= 0:
             continue
-        stored = into_cells_w(r, np.minimum(clipped_potential_w(packed, k), battery_limit_w(r, "charge"))) * step_h
+        stored = loss_of(r).arrives_w(np.minimum(clipped_potential_w(packed, k), battery_limit_w(r, "charge"))) * step_h
         days = stored.reshape(-1, per_day)
         if forecast == "yesterday":
             days = np.roll(days, 1, axis=0)

@@ -13,7 +13,7 @@ from calm_relay.simulation.columns import ENERGY_COLUMNS, LOSS_COLUMNS, NODE, PV
 from calm_relay.simulation.kernel.loops import put_columns, run_steps
 from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
-from calm_relay.simulation.storing import into_cells_w, out_of_cells_w
+from calm_relay.simulation.storing import loss_of
 
 Array = NDArray[np.float64]
 N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
@@ -254,7 +254,8 @@ def open_balances(flow: FlowTable, packed: Packed) -> Balances:
         taken = node["pv_to_battery_w"] + node["charge_from_ac_w"]
         beside = node["battery_standby_w"] + node["auxiliary_w"]
         given = node["discharge_w"] + beside
-        moved_cells = into_cells_w(packed.nodes, taken) - out_of_cells_w(packed.nodes, node["discharge_w"], beside)
+        loss = loss_of(packed.nodes)
+        moved_cells = loss.arrives_w(taken) - loss.leaves_w(node["discharge_w"], beside)
         change = flow.step_h * moved_cells
         held = np.where(packed.nodes["capacity_wh"] > 0, node["energy_wh"] - before - change, 0.0)
         battery = float(np.max(np.abs(held) / flow.step_h / np.maximum(1.0, taken + given)))

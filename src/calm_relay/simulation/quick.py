@@ -63,6 +63,14 @@ def window_energy(
     return WindowEnergy(drawn_wh=drawn, stored_wh=stored, ac_w=most_ac, held_by=held_by, import_held=import_held)
 
 
+def ac_round_trip(row: BatteryRow, ac_w: float) -> float:
+    """Return AC out over AC in: the charger at `ac_w`, the cells both ways, the inverter at the same DC watts. [W/W]"""
+    ac_in = min(ac_w, row.unit.charger_in_max_w)
+    loss = bank_loss(row.unit, row.battery, row.choice)
+    out = row.unit.output_w(loss.given_w(loss.arrives_w(row.unit.charger_dc_w(ac_in))))
+    return out / ac_in if ac_in > 0 else 0.0
+
+
 def _clock_parts(start_h: float, hours_h: float) -> Iterator[tuple[int, float]]:
     """Yield the clock hours of a window with the part of each that lies in it. [h]"""
     at, end = start_h, start_h + hours_h

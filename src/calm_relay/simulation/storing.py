@@ -4,29 +4,15 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.job.models import BatteryChoice
+from calm_relay.library.base import Watts
 from calm_relay.library.cards import BatteryCard, BatterySideUnit
 from calm_relay.simulation import chain
-
-Array = NDArray[np.float64]
-
-
-def into_cells_w(record: np.void | NDArray[np.void], into_w: Array) -> Array:
-    """Return what arrives in the cells of what charges at the terminals, (n,) or (n, nodes) for several records. [W]"""
-    lost = record["take_square_per_w"] * into_w**2 + np.where(into_w > 0, record["store_self_w"], 0.0)
-    arrives: Array = np.maximum(0.0, record["eta_c"] * into_w - lost)
-    return arrives
-
-
-def out_of_cells_w(record: np.void | NDArray[np.void], out_w: Array, beside_w: Array) -> Array:
-    """Return what leaves the cells for what goes into the inverter, and for standby and auxiliaries beside it. [W]"""
-    lost = record["give_square_per_w"] * out_w**2 + np.where(out_w > 0, record["store_self_w"], 0.0)
-    leaves: Array = (out_w + beside_w) / record["eta_d"] + lost
-    return leaves
 
 
 @dataclass(frozen=True)
@@ -49,13 +35,16 @@ class StoringLoss:
     give_square_per_w: float = 0.0
     self_w: float = 0.0
 
-    def arrives_w(self, into_w: float) -> float:
-        """Return what arrives in the cells of what charges at the terminals. [W]"""
-        return max(0.0, self.eta_c * into_w - self.take_square_per_w * into_w**2 - self.self_w) if into_w > 0 else 0.0
+    def arrives_w(self, into_w: Watts) -> Watts:
+        """Return what arrives in the cells of what charges at the terminals, a number or an array. [W]"""
+        lost: Any = self.take_square_per_w * into_w**2 + np.where(into_w > 0, self.self_w, 0.0)
+        return cast("Watts", np.maximum(0.0, self.eta_c * into_w - lost))
 
-    def leaves_w(self, given_w: float) -> float:
-        """Return what leaves the cells for what is given at the terminals. [W]"""
-        return given_w / self.eta_d + self.give_square_per_w * given_w**2 + self.self_w if given_w > 0 else 0.0
+    def leaves_w(self, given_w: Watts, beside_w: Watts | float = 0.0) -> Watts:
+        """Return what leaves the cells for what goes into the inverter, and for standby and auxiliaries beside it. [W]"""
+        lost: Any = self.give_square_per_w * given_w**2 + np.where(given_w > 0, self.self_w, 0.0)
+        leaves: Watts = (given_w + beside_w) / self.eta_d + lost
+        return leaves
 
     def into_w(self, arrives_w: float) -> float:
         """Return what must charge at the terminals so that so much arrives; where that cannot be, what brings most. [W]"""
@@ -68,6 +57,12 @@ class StoringLoss:
         """Return what so much from the cells gives at the terminals. [W]"""
         have, square = max(0.0, leaves_w - self.self_w), self.give_square_per_w
         return 2.0 * have / (1.0 / self.eta_d + math.sqrt(1.0 / self.eta_d**2 + 4.0 * square * have))
+
+
+def loss_of(record: np.void | NDArray[np.void]) -> StoringLoss:
+    """Return the storing loss that a kernel's node, or several side by side, are run with."""
+    names = ("eta_c", "eta_d", "take_square_per_w", "give_square_per_w", "store_self_w")
+    return StoringLoss(*(cast("float", record[name]) for name in names))
 
 
 def bank_loss(unit: BatterySideUnit, card: BatteryCard, choice: BatteryChoice) -> StoringLoss:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from PySide6.QtWidgets import QMenu, QWidget
@@ -33,8 +33,13 @@ class Building:
     def menu(self, parent: QWidget, station: Station | None = None) -> QMenu:
         """Return a menu of the steps; what is refused says why."""
         menu = QMenu(parent)
-        menu.setToolTipsVisible(True)
         fill(menu, self.steps(station), self.do)
+        return menu
+
+    def fresh_menu(self, parent: QWidget, station: Callable[[], Station | None] = lambda: None) -> QMenu:
+        """Return a menu of a button: filled each time it opens, with the steps of the station there is then."""
+        menu = QMenu(parent)
+        menu.aboutToShow.connect(lambda: fill(menu, self.steps(station()), self.do))
         return menu
 
     def take_out(self, station: Station) -> bool:

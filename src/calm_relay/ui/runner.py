@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from calm_relay.job.models import Job
+    from calm_relay.job.models import Job, Plan
     from calm_relay.job.series import SeriesStore
     from calm_relay.load.house import HouseYear
     from calm_relay.study import PlanResult, Study
@@ -170,8 +170,6 @@ class _Work(QRunnable):
         try:
             runner.progress.emit("loading the sun and the kernel")
             study = runner.study()
-            from calm_relay.year.pictures import notable_days
-
             for plan in plans:
                 if self._cancelled():
                     return
@@ -183,28 +181,12 @@ class _Work(QRunnable):
                 except CalmRelayError as error:
                     runner.failed.emit(self._generation, plan.id, str(error))
                     continue
-                house = made.house if made is not None else None
-                air_c = study.weather(self._job).air_c if made is not None else None
-                faces = {f.id: study.face_months(self._job, f.id) for f in self._job.faces} if made is not None else {}
-                days = notable_days(made, study.calendar(self._job), air_c) if made is not None else {}
-                phases = made is not None and self._job.site.supply.kind != "single_phase"
-                if made is not None:
-                    runner.shown.clear()
-                runner.answered.emit(
-                    Answer(
-                        generation=self._generation,
-                        plan_id=plan.id,
-                        result=result,
-                        made=made,
-                        house=house,
-                        air_c=air_c,
-                        faces=faces,
-                        lines=study.line_flows(self._job, plan) if phases else None,
-                        days=days,
-                    )
-                )
-                if made is not None:
-                    runner.shown.wait(SHOWN_MOST_S)
+                if made is None:
+                    runner.answered.emit(Answer(self._generation, plan.id, result, None))
+                    continue
+                runner.shown.clear()
+                runner.answered.emit(self._whole_answer(study, plan, result, made))
+                runner.shown.wait(SHOWN_MOST_S)
         except RuntimeError:  # the window is gone
             return
         except Exception as error:
@@ -218,6 +200,23 @@ class _Work(QRunnable):
             except RuntimeError:
                 log.debug("the window closed while the study ran")
         self._raise()
+
+    def _whole_answer(self, study: Study, plan: Plan, result: PlanResult, made: PlanFlow) -> Answer:
+        """Return the answer of the plan that is looked at, with its series."""
+        from calm_relay.year.pictures import notable_days
+
+        job, air_c = self._job, study.weather(self._job).air_c
+        return Answer(
+            generation=self._generation,
+            plan_id=plan.id,
+            result=result,
+            made=made,
+            house=made.house,
+            air_c=air_c,
+            faces={face.id: study.face_months(job, face.id) for face in job.faces},
+            lines=None if job.site.supply.kind == "single_phase" else study.line_flows(job, plan),
+            days=notable_days(made, study.calendar(job), air_c),
+        )
 
     def _raise(self) -> None:
         """When every plan stands: what one step more of each limit of the chosen plan would bring."""

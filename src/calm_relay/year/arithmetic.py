@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Literal
 from calm_relay.simulation.columns import given_wh
 from calm_relay.units import format_quantity as show
 from calm_relay.year.boxes import box_uses
-from calm_relay.year.pictures import HELD_WORDS, SEEN_WH, inside, ribbon_terms
+from calm_relay.year.pictures import HELD_WORDS, SEEN_WH, SOURCES, STORES, USES, inside, ribbon_terms
 
 if TYPE_CHECKING:
     from calm_relay.job.models import Plan
@@ -17,7 +17,6 @@ if TYPE_CHECKING:
 
 Quantity = Literal["energy_wh", "fraction", "cycles"]
 Term = tuple[str, float]
-BARS = ("PV", "Grid", "Battery", "House", "Exported", "Own draws", "Lost in storing", "Clipped, held back")
 SHOWN_WH = 50.0  # a term below it is 0.0 kWh in words
 
 
@@ -95,7 +94,7 @@ def _flows(facts: YearFacts) -> list[YearFigure]:
     rows = [(source, to, terms, sum(wh for _, wh in terms)) for source, to, terms in ribbon_terms(facts)]
     rows = [row for row in rows if row[3] > SEEN_WH]
     out = []
-    for name in BARS:
+    for name in (*SOURCES, *STORES, *USES):
         into = [(f"from {inside(source)}", terms, wh) for source, to, terms, wh in rows if to == name]
         found = into or [(f"to {inside(to)}", terms, wh) for source, to, terms, wh in rows if source == name]
         if found:

@@ -19,7 +19,7 @@ from calm_relay.simulation.columns import given_wh
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE
 from calm_relay.simulation.pack import Packed, battery_limit_w
-from calm_relay.simulation.storing import into_cells_w
+from calm_relay.simulation.storing import loss_of
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
@@ -306,7 +306,7 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
         part = windows[k] / total
         room = np.maximum(0.0, battery_limit_w(record, "charge") - take["pv_to_battery_w"] - take["charge_from_ac_w"])
         more = np.minimum(room, lost + part * spare_ac * 0.95)
-        offer = into_cells_w(record, take["pv_to_battery_w"] + take["charge_from_ac_w"] * pv_share + more)
+        offer = loss_of(record).arrives_w(take["pv_to_battery_w"] + take["charge_from_ac_w"] * pv_share + more)
         offer_day = offer.reshape(DAYS, -1).sum(axis=1) * h
         full = full_days(record, take["energy_wh"])
         seasons = {}

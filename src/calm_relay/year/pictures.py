@@ -132,6 +132,9 @@ class Ribbon:
         return sum(wh for source, _, wh in self.flows if source == name)
 
 
+# The ribbon's bars: what comes, what stores, what it goes to.
+SOURCES, STORES = ("PV", "Grid"), ("Battery",)
+USES = ("House", "Exported", "Own draws", "Lost in storing", "Clipped, held back")
 SEEN_WH = 500.0  # a flow below it is not drawn
 
 

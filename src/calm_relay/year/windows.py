@@ -11,7 +11,7 @@ from calm_relay.calendar import YearCalendar
 from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.job.models import Plan
 from calm_relay.simulation.pack import in_slot, on_days
-from calm_relay.simulation.storing import into_cells_w
+from calm_relay.simulation.storing import loss_of
 from calm_relay.year.plan_flow import PlanFlow
 
 
@@ -66,7 +66,7 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
             energy = flow.node_column(node_id, "energy_wh")
             before = np.roll(energy, 1)[begins & here_k]
             nodes[node_id] = NodeWindow(
-                stored_wh=float(into_cells_w(record, taken[here_k]).sum()) * h / days,
+                stored_wh=float(loss_of(record).arrives_w(taken[here_k]).sum()) * h / days,
                 begins_frac=float(before.mean()) / float(record["capacity_wh"]) if len(before) else 0.0,
             )
         out[index] = WindowFacts(tuple(float(v) for v in house), limit, nodes)

@@ -109,9 +109,9 @@ def terms_of(
         more = np.where(follows, nodes[f"{end}_full_w"], 0.0) - np.where(follows, nodes[f"{end}_empty_w"], 0.0)
         out[f"{end}_more"] = more / np.where(follows, wh, 1.0)
     # What is left is never passed: it is shared out at the loss of the most that may be drawn (storing loss by power).
-    most = np.minimum(nodes["discharge_w"], nodes["discharge_full_w"])
-    square = np.where(nodes["give_square_per_w"] > 0, nodes["give_square_per_w"], 0.0)
-    worst = nodes["eta_d"] / (1.0 + square * np.where(square > 0, most, 0.0) * nodes["eta_d"])
+    square = nodes["give_square_per_w"]
+    most = np.where(square > 0, np.minimum(nodes["discharge_w"], nodes["discharge_full_w"]), 0.0)
+    worst = nodes["eta_d"] / (1.0 + square * most * nodes["eta_d"])
     out["give_per_wh"], out["wh_per_give"] = worst / step_h, step_h / nodes["eta_d"]
     out["spare_per_wh"] = nodes["eta_d"] / step_h
     out["give_less"] = nodes["store_self_w"] * worst

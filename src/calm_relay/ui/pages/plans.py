@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QSignalBlocker, QTimer
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.decision.limits import passed_words
 from calm_relay.decision.second import adds_words
@@ -16,7 +16,7 @@ from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
 from calm_relay.relay.values import RelayValues, grid_down_values
 from calm_relay.simulation.offgrid import total
-from calm_relay.ui.building import Building, fill
+from calm_relay.ui.building import Building
 from calm_relay.ui.copying import fill_menu
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.station_sheet import StationSheet
@@ -81,7 +81,7 @@ class PlansPage(QWidget):
             words.addWidget(line)
         column.addLayout(words)
         self.sheet = StationSheet(session, self)
-        self.sheet.menu_of = self._sheet_menu
+        self.sheet.menu_of = lambda parent: self.building.fresh_menu(parent, lambda: self.sheet.station)
         self.sheet.closed.connect(self.relay.setFocus)
         self.sheet.shown.connect(lambda _: self._fit_hint())
         column.addWidget(self.sheet, 2)
@@ -117,9 +117,7 @@ class PlansPage(QWidget):
         self.build_button.setToolTip(
             "Inverters, batteries, strings, the transfer device (Insert at a station, Delete takes it out)"
         )
-        menu = QMenu(self.build_button)
-        menu.aboutToShow.connect(lambda: fill(menu, self.building.steps(), self.building.do))
-        self.build_button.setMenu(menu)
+        self.build_button.setMenu(self.building.fresh_menu(self.build_button))
         row.addWidget(self.build_button)
         self.clock_label = label("", "clock")
         row.addWidget(self.clock_label)
@@ -181,11 +179,6 @@ class PlansPage(QWidget):
     def _open(self, station: Station) -> None:
         self.sheet.open(station)
         self.sheet.focus_first()
-
-    def _sheet_menu(self, parent: QWidget) -> QMenu:
-        menu = QMenu(parent)
-        menu.aboutToShow.connect(lambda: fill(menu, self.building.steps(self.sheet.station), self.building.do))
-        return menu
 
     def _ask_what(self, station: Station | None) -> None:
         """Offer what can be added at a station, or taken out of it."""

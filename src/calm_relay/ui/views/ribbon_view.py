@@ -9,14 +9,12 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
 from calm_relay.units import format_quantity as show
-from calm_relay.year.pictures import Ribbon
+from calm_relay.year.pictures import SOURCES, STORES, USES, Ribbon
 
 HUES = {
     "PV": "sun", "Grid": "grid", "Battery": "battery", "House": "house", "Exported": "grid", "Own draws": "quiet",
     "Lost in storing": "lost", "Clipped, held back": "lost",
 }  # fmt: skip
-SOURCES, STORES = ("PV", "Grid"), ("Battery",)
-USES = ("House", "Exported", "Own draws", "Lost in storing", "Clipped, held back")
 LOSSES = ("Lost in storing", "Clipped, held back")
 BAR = 12.0
 
@@ -62,14 +60,14 @@ class RibbonView(Copyable, QWidget):
             super().keyPressEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        names = {text: name for name, (_, text, *_) in zip(self.bars(), self.labels(), strict=True)}
-        places = [(rect.adjusted(-8, -4, 8, 4), name) for name, rect in self.bars().items()]
-        places += [(rect, names[text]) for rect, text, *_ in self.labels()]
-        hit = next((name for rect, name in places if rect.contains(event.position())), None)
+        bars = self.bars()
+        names = list(bars)
+        places = [*(rect.adjusted(-8, -4, 8, 4) for rect in bars.values()), *(label[0] for label in self.labels())]
+        hit = next((i % len(names) for i, rect in enumerate(places) if rect.contains(event.position())), None)
         if hit is not None:
-            self._at = list(self.bars()).index(hit)
+            self._at = hit
             self.update()
-            self.asked.emit(hit)
+            self.asked.emit(names[hit])
 
     def copy_rows(self) -> Rows:
         """Return every flow of the year."""
