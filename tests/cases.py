@@ -26,7 +26,7 @@ def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, p
             "soc_min": u.soc_min, "soc_max": u.soc_max, "reserve": u.reserve, "charge_w": u.charge,
             "discharge_w": u.discharge, "eta_c": u.eta_c, "eta_d": u.eta_d, "taper_soc": u.taper_soc,
             "take_square_per_w": u.take_square, "give_square_per_w": u.give_square, "store_self_w": u.store_self,
-            "taper_end": u.taper_end, "auxiliary_w": u.aux, "peak_hold": u.peak_hold,
+            "taper_end": u.taper_end, "auxiliary_w": u.aux, "peak_hold": u.peak_hold, "forms": float(u.forms),
             **{f"{end}_{at}_w": INF if u.volts is None else amps * u.volts[at == "full"]
                for end, amps in (("charge", u.charge_a), ("discharge", u.discharge_a)) for at in ("empty", "full")},
         }  # fmt: skip
@@ -39,7 +39,7 @@ def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, p
             table[k, i] = (KINDS[s.kind], s.power, s.target, s.floor)
     plant = np.zeros(1, PLANT_DTYPE)[0]
     for name, value in zip(PLANT_DTYPE.names or (), (
-        a.hours, a.cap, a.import_limit, a.device, a.bias, a.target, float(a.at_device)
+        a.hours, a.cap, a.import_limit, a.device, a.bias, a.target, float(a.at_device), 0.0
     ), strict=True):  # fmt: skip
         plant[name] = value
     take, give = sharing(nodes, ORDERS[a.order])

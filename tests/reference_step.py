@@ -66,6 +66,7 @@ class Unit:
     take_square: float = 0.0
     give_square: float = 0.0
     store_self: float = 0.0
+    forms: bool = True  # can form voltage and frequency of an island
     # of this step
     keep: float = 0.0  # Wh of room kept for what will be clipped (mode 6)
     charge_part: float = 1.0  # by the cells' temperature
@@ -100,6 +101,7 @@ class Around:
     bias: float = 0.0
     target: float = INF  # peak shaving
     at_device: bool = False  # the sensor: at the meter, or at the transfer device (D8)
+    island: bool = False  # no grid: the backup side alone (decision 92)
     order: str = "like"  # like units in proportion | priority | best_round_trip | proportion
     hours: float = 1.0
 
@@ -130,12 +132,15 @@ class Step:
         self.n = len(units)
         self.started = [False] * self.n  # D4: searched from all units off
         self.usual = [False] * self.n  # D9: follows the usual order for this step
+        self.fixed_b = around.pv_b_fixed
         self.stays_off = [False] * self.n
 
     # ---- D3, D9: what a battery may take and give, above the floor in force
     def floor(self, k: int) -> float:
         """D9: the greatest of SoC_min, reserve, slot floor and, in charge and surplus slots, the target. [Wh]"""
         u, s = self.units[k], self.slots[k]
+        if self.a.island:  # D16: slots and reserve are off
+            return u.soc_min * u.capacity
         levels = [u.soc_min, u.reserve, s.floor]
         if s.kind in ("charge_from_grid", "surplus_only", "timer"):
             levels.append(s.target)
@@ -231,11 +236,18 @@ class Step:
     def standby(self, k: int) -> tuple[float, float, float]:
         """D4: who pays the standby of a unit that is off: own DC PV, else own battery above its floor, else the AC bus."""
         u = self.units[k]
-        by_pv = min(u.night, self.pv[k])
+        # D4: what forms the grid is on all the time: without AC power it draws p_self in place of standby
+        draw = u.out.p_self if self.a.island and u.forms else u.night
+        by_pv = min(draw, self.pv[k])
         by_battery = 0.0
         if not self.idle(k):
-            by_battery = min(u.night - by_pv, self.above_floor(k, u.energy) - self.aux_from_battery(k))
-        return by_pv, by_battery, u.night - by_pv - by_battery
+            by_battery = min(draw - by_pv, self.above_floor(k, u.energy) - self.aux_from_battery(k))
+        return by_pv, by_battery, draw - by_pv - by_battery
+
+    def dark(self) -> bool:
+        """D16: nothing that forms the grid can start on its own DC PV and its battery, whatever AC-coupled PV there is."""
+        able = [k for k, u in enumerate(self.units) if u.forms]
+        return self.a.island and not any(self.units[k].out.given(self.pv[k] + self.may_give(k)) > TINY for k in able)
 
     def ac_limit(self, k: int) -> float:
         """D5: one ac_out; a backup-port limit holds min(out, load_b), a grid-port limit the rest."""
@@ -294,7 +306,14 @@ class Step:
     # ---- D8: the device
     def flow(self) -> float:
         """P_T without what slots draw: grid charging makes no room outwards."""
-        return self.a.load_b + self.own["b"] + self.charge_b - self.pv_b - self.a.pv_b_fixed - self.out_b
+        return self.a.load_b + self.own["b"] + self.charge_b - self.pv_b - self.fixed_b - self.out_b
+
+    def nothing_at_ac(self) -> None:
+        """A dark island: DC PV charges its own battery, all else stands still."""
+        self.cut_device, self.cut_cap, self.pv_b = 0.0, self.pv_b, 0.0
+        self.cut_off, self.through, self.net, self.d = [], 0.0, 0.0, 0.0
+        for k in range(self.n):
+            self.store_pv(k)
 
     def outwards(self, k: int) -> float:
         return max(0.0, self.a.device + self.flow()) if self.units[k].side == "b" else INF
@@ -360,6 +379,10 @@ class Step:
             if not self.started[k]:
                 self.own[u.side] += self.standby(k)[2]
         self.pv_b, self.pv_g = a.pv_b, a.pv_g
+        if a.island:  # what nobody can throttle is held back all the same: by the frequency, or by its trips
+            self.pv_b, self.fixed_b = a.pv_b + a.pv_b_fixed, 0.0
+        if self.dark():
+            return self.nothing_at_ac()
         self.cut_device = self.cut_cap = self.charge_b = self.out_b = 0.0
         # (1) D = load − AC-side PV; D8: a sensor at the device sees P_T alone, and holds 0 W outwards there
         self.beyond = a.load_g + self.own["g"] - a.pv_g - a.pv_g_fixed
@@ -596,7 +619,7 @@ class Step:
         a = self.a
         house = a.load_b + a.load_g
         own = self.own["b"] + self.own["g"]
-        pv_only = self.pv_b + a.pv_b_fixed + self.pv_g + a.pv_g_fixed
+        pv_only = self.pv_b + self.fixed_b + self.pv_g + a.pv_g_fixed
         from_pv, batteries, of_pv = pv_only, 0.0, 0.0
         for k, (u, s) in enumerate(zip(self.units, self.s, strict=True)):
             on = s.ac_out > 0 or s.ac_in > 0
@@ -613,6 +636,8 @@ class Step:
             s.names["below_start"] = rest if s.ac_out == 0 and not startable else 0.0
             s.names["device"] = min(rest - s.names["below_start"], s.device_lost)
             s.names["cap"] = rest - s.names["below_start"] - s.names["device"]
+            if a.island:  # D7: the last name of loss
+                s.names["island"], s.names["cap"] = s.names["cap"], 0.0
             s.names["caught"] = caught
             s.names["ac_own"] = self.draws(k) - self.aux_from_battery(k) + by_bus
             s.names["beside"] = by_battery + self.aux_from_battery(k)
@@ -623,6 +648,8 @@ class Step:
                 of_pv += part * (u.energy_pv / u.energy if u.energy > 0 else 0.0)
         surplus, slots = sum(s.ac_in - s.granted for s in self.s), sum(s.granted for s in self.s)
         charging = surplus + slots
+        if a.island:  # nothing crosses where no grid is: what is left is not served
+            self.net = min(0.0, self.net)
         out = {"import": max(0.0, self.net), "export": max(0.0, -self.net), "own": own, "pv_only": pv_only}
         # D10: PV fills house, never loads, own draws, charging, export; batteries house, own draws, export, other batteries
         wants = {"house": house - a.never, "never": a.never, "own": own, "charging": charging, "grid": out["export"]}
@@ -658,6 +685,8 @@ class Step:
                 of_that = (s.pv_stored + pv_part * s.ac_stored) / all_stored if all_stored > 0 else 0.0
                 u.energy_pv += came * of_that - mix * gone
                 u.energy += came - gone
+        if a.island:  # own draws come after the house; what nobody pays is not drawn
+            out["own"] -= wants["own"]
         out |= {
             "pv_to_house": got["pv"]["house"] + got["pv"]["never"],
             "pv_to_own": got["pv"]["own"],
@@ -665,11 +694,13 @@ class Step:
             "pv_to_grid": got["pv"]["grid"],
             "battery_to_house": got["battery"]["house"] + got["battery"]["never"],
             "battery_to_own": got["battery"]["own"],
-            "grid_to_house": wants["house"] + wants["never"],
+            "grid_to_house": 0.0 if a.island else wants["house"] + wants["never"],
             "grid_to_battery": wants["charging"],
             "battery_pv_to_house": (got["battery"]["house"] + got["battery"]["never"]) * share,
             "lost_device": self.cut_device,
-            "lost_cap": self.cut_cap,
+            "lost_cap": 0.0 if a.island else self.cut_cap,
+            "lost_island": self.cut_cap if a.island else 0.0,
+            "unserved": wants["house"] + wants["never"] if a.island else 0.0,
             "through": self.through,
             "cap_exceeded": max(0.0, out["export"] - a.cap),
             "import_exceeded": max(0.0, out["import"] - a.import_limit),

@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.flow import open_balances, run_case
+from calm_relay.simulation.island import islanded
 from tests.cases import packed_case, plain_inputs
 from tests.reference_step import INF, Around, Slot, Step, Terms, Unit
 
@@ -144,6 +145,7 @@ def compare(seed: int, n: int) -> None:
             "battery_pv_to_house": "battery_pv_to_house_w", "lost_device": "pv_only_lost_device_w",
             "lost_cap": "pv_only_lost_cap_w", "through": "transfer_w", "cap_exceeded": "cap_exceeded_w",
             "import_exceeded": "import_exceeded_w", "peak_exceeded": "peak_exceeded_w", "device_exceeded": "device_exceeded_w",
+            "unserved": "unserved_w", "lost_island": "pv_only_lost_island_w",
         }  # fmt: skip
         assert set(pairs) == set(expected)
         for mine, theirs in pairs.items():
@@ -198,3 +200,56 @@ def test_plain_python_gives_the_same_as_compiled(tmp_path):
     _, system, rows = pickle.loads(answer.read_bytes())
     np.testing.assert_allclose(system, flow.system, rtol=0, atol=1e-9)
     np.testing.assert_allclose(rows, flow.nodes, rtol=0, atol=1e-9)
+
+
+def compare_island(seed: int, n: int) -> None:
+    """One random day without a grid, both ways: every traced flow, what is not served, and what the island cannot use."""
+    units, slots, pv, ac, around = random_case(seed, n)
+    r = np.random.default_rng(seed + 2)
+    ac[:, [1, 4, 6, 8]] = 0.0
+    ac[:, 2] = np.minimum(ac[:, 2], ac[:, 0])
+    for u in units:
+        u.side, u.forms = "b", bool(r.random() < 0.6)
+        u.energy = u.capacity * float(r.choice([u.soc_min, r.uniform(u.soc_min, u.soc_max)]))
+        u.energy_pv = u.energy * float(r.random())
+    packed = packed_case(units, slots, r.integers(0, 8, (STEPS, n)), pv, ac, around)
+    island = islanded(packed, np.array([u.forms for u in units]), in_proportion=around.order == "like")
+    if around.order == "like":
+        around.order = "proportion"
+    around.island, around.cap, around.bias, around.at_device = True, 0.0, 0.0, False
+    around.import_limit = around.device = around.target = INF
+    start = np.array([u.energy for u in units])
+    flow = run_case(island, start, np.array([u.energy_pv for u in units]))
+    assert open_balances(flow, island).worst < 1e-6
+    for t in range(STEPS):
+        around.load_b, around.never, around.pv_b, around.pv_b_fixed, around.own_b = (float(ac[t, i]) for i in (0, 2, 3, 5, 7))
+        around.load_g = 0.0
+        around.never = min(around.never, around.load_b)
+        step = Step(units, [Slot()] * n, [float(p) for p in pv[t]], around)
+        expected = step.settle()
+        got = dict(zip(SYSTEM, flow.system[t], strict=True))
+        for mine, theirs in {
+            "import": "import_w", "export": "export_w", "own": "own_draw_w", "pv_only": "pv_only_w", "unserved": "unserved_w",
+            "pv_to_house": "pv_to_house_w", "pv_to_own": "pv_to_own_w", "battery_to_house": "battery_to_house_w",
+            "battery_to_own": "battery_to_own_w", "lost_island": "pv_only_lost_island_w", "lost_cap": "pv_only_lost_cap_w",
+        }.items():  # fmt: skip
+            assert abs(expected[mine] - got[theirs]) < 2e-5, (seed, n, t, theirs, expected[mine], got[theirs])
+            SEEN[f"island {theirs}"] = max(SEEN.get(f"island {theirs}", 0.0), got[theirs])
+        for k, s in enumerate(step.s):
+            node = dict(zip(NODE, flow.nodes[t, k], strict=True))
+            wanted = {
+                "ac_out_w": s.ac_out, "ac_in_w": s.ac_in, "pv_to_battery_w": s.pv_stored, "discharge_w": s.drawn,
+                "lost_ac_limit_w": s.names["ac_limit"], "lost_below_start_w": s.names["below_start"],
+                "lost_island_w": s.names["island"], "energy_wh": units[k].energy, "energy_pv_wh": units[k].energy_pv,
+            }  # fmt: skip
+            for name, value in wanted.items():
+                assert abs(value - node[name]) < 2e-5, (seed, n, t, k, name, value, node[name])
+                SEEN[f"island {name}"] = max(SEEN.get(f"island {name}", 0.0), node[name])
+
+
+@given(seed=st.integers(0, 2**31), n=st.integers(1, 4))
+@settings(max_examples=100, deadline=None, derandomize=True)
+def test_an_island_equals_the_reference_on_random_days(seed, n):
+    compare_island(seed, n)
+    for name in ("import_w", "export_w", "pv_only_lost_cap_w"):
+        assert SEEN[f"island {name}"] < 1e-5

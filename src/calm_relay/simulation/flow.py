@@ -239,10 +239,11 @@ def open_balances(flow: FlowTable, packed: Packed) -> Balances:
     node = {name: flow.nodes[:, :, i] for i, name in enumerate(NODE)}
     moved = np.maximum(1.0, s["load_w"] + s["own_draw_w"] + s["charge_ac_w"] + s["export_w"])
     out = node["ac_out_w"].sum(axis=1)
-    bus = s["pv_only_w"] + out + s["import_w"] - s["load_w"] - s["own_draw_w"] - s["export_w"] - node["ac_in_w"].sum(axis=1)
+    served = s["load_w"] - s["unserved_w"]
+    bus = s["pv_only_w"] + out + s["import_w"] - served - s["own_draw_w"] - s["export_w"] - node["ac_in_w"].sum(axis=1)
     traced = [
         s["pv_ac_w"] - s["pv_to_house_w"] - s["pv_to_own_w"] - s["pv_to_battery_w"] - s["pv_to_grid_w"],
-        s["load_w"] - s["pv_to_house_w"] - s["battery_to_house_w"] - s["grid_to_house_w"],
+        served - s["pv_to_house_w"] - s["battery_to_house_w"] - s["grid_to_house_w"],
         s["import_w"] - s["grid_to_house_w"] - s["grid_to_own_w"] - s["grid_to_battery_w"],
         s["export_w"] - s["pv_to_grid_w"] - s["battery_to_grid_w"],
         s["charge_ac_w"] - s["pv_to_battery_w"] - s["battery_to_battery_w"] - s["grid_to_battery_w"],

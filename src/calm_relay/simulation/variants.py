@@ -145,7 +145,7 @@ def _inputs(packed: Packed, filled: Sequence[Variant], step_h: float) -> tuple[A
             rules[:, i, v] = made[name][0]
         slots = slots or bool(np.isin(variant.slots["kind"][0, np.unique(packed.codes[:, 0])], _KIND_SLOTS).any())
     plant = packed.plant
-    needed = (slots, bool(np.isfinite(plant["target_w"])), bool(np.isfinite(plant["transfer_w"])))
+    needed = (slots, bool(np.isfinite(plant["target_w"])), bool(np.isfinite(plant["transfer_w"])), bool(plant["island"]))
     return const, rules, tuple((0,) if need else () for need in needed)
 
 

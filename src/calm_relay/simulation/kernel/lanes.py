@@ -62,6 +62,7 @@ def _load_terms(const, at, nd):
     nd.store_self = const[place(at, 35)]
     nd.give_less = const[place(at, 36)]
     nd.spare_per_wh = const[place(at, 37)]
+    nd.forms = const[place(at, 38)]
 
 
 @inside
@@ -91,7 +92,7 @@ def _store_node(k, ok, table, v, w):
 def _lane(kinds, sun, p, pv, changes, const, rule, table, nothing, v, nd, w, b):
     """One step of one lane, its first pass alone."""
     _load_node(FIRST, const, pv, changes, rule, table, v, nd[0], w[0])
-    prepare_all((0,), nd, p, w, b)
+    prepare_all((0,), kinds, nd, p, w, b)
     ok = not one_pass((0,), kinds, sun, nd, p, w, b)
     finish_step((0,), (), ok, nd, p, 0, w, b, nothing, nothing, table, table, (ROW_SYSTEM, LANES, v), (ROW_NODES, LANES, v))
     _store_node(FIRST, ok, table, v, w[0])

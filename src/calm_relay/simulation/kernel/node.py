@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from calm_relay.simulation.kernel.jit import inside, root
-from calm_relay.simulation.kernel.records import CHARGE_FROM_GRID, CLIPPED_ONLY, DISCHARGE_TO_GRID, HOLD, TIMER
+from calm_relay.simulation.kernel.records import CHARGE_FROM_GRID, CLIPPED_ONLY, DISCHARGE_TO_GRID, HOLD, TIMER, WISH_W
 
 
 @inside
@@ -57,6 +57,12 @@ def charged_w(nd, p_ac, room):
 def passes(nd, w):
     """Return the DC watts that fill the node's AC limit of the step. [W]"""
     return out_dc_w(nd, w.ac_max)
+
+
+@inside
+def starts(nd, w):
+    """Return whether the node can form a grid in this step, on its own DC PV and its battery (D16). [bool]"""
+    return nd.forms > 0.0 and w.pv + w.give_usual > out_dc_w(nd, WISH_W)
 
 
 @inside

@@ -22,9 +22,9 @@ def most_passes(nodes: int) -> int:
 # Numbers of the nodes in calls: plain ones would be types of their own, and each function would be compiled for each.
 FIRST, SECOND, THIRD, FOURTH = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
 # What a plan asks of the step, known to the compiler: slots that charge from the grid or discharge to it, a peak target, a transfer
-# device that may bind. An empty tuple leaves out what only that would need, and nothing else.
-ALL_KINDS = ((0,), (0,), (0,))
-SLOTS, PEAKS, DEVICE = 0, 1, 2
+# device that may bind, no grid at all. An empty tuple leaves out what only that would need, and nothing else.
+ALL_KINDS = ((0,), (0,), (0,), (0,))
+SLOTS, PEAKS, DEVICE, ISLAND = 0, 1, 2, 3
 ZERO, ONE = np.uint64(0), np.uint64(1)  # unsigned, for places in tables
 
 
@@ -36,11 +36,12 @@ NODE_DTYPE = _record(
     "side", "ac_out_w", "ac_in_w", "rated_w", "p_self_w", "a", "b", "charge_p_self_w", "charge_a", "charge_b", "night_w",
     "grid_port_w", "backup_port_w", "pv_to_battery_w", "capacity_wh", "soc_min", "soc_max", "reserve", "charge_w", "discharge_w",
     "eta_c", "eta_d", "take_square_per_w", "give_square_per_w", "store_self_w", "taper_soc", "taper_end", "auxiliary_w",
-    "peak_hold", "charge_empty_w", "charge_full_w", "discharge_empty_w", "discharge_full_w",
+    "peak_hold", "charge_empty_w", "charge_full_w", "discharge_empty_w", "discharge_full_w", "forms",
 )  # fmt: skip
 SLOT_DTYPE = _record("kind", "power_w", "target", "floor")
-# `target_w`: peak shaving; `at_device`: 1 where the sensor stands at the transfer device, 0 at the meter (D8).
-PLANT_DTYPE = _record("step_h", "export_w", "import_w", "transfer_w", "bias_w", "target_w", "at_device")
+# `target_w`: peak shaving; `at_device`: 1 where the sensor stands at the transfer device, 0 at the meter (D8); `island`: 1 where
+# no grid is.
+PLANT_DTYPE = _record("step_h", "export_w", "import_w", "transfer_w", "bias_w", "target_w", "at_device", "island")
 # What changes from step to step at a battery: room kept for what will be clipped, parts of the limits that the cells' temperature
 # leaves, heating at the terminals.
 BANK = ("keep_wh", "charge_part", "discharge_part", "heat_w")
@@ -53,7 +54,7 @@ TERMS_DTYPE = _record(
     "grid_port", "backup_port", "pv_to_battery", "capacity", "full", "charge", "discharge", "eta_c", "eta_d", "auxiliary",
     "taper_from", "taper_slope", "give_per_wh", "wh_per_give", "take_per_wh", "wh_per_take", "take_turn", "give_turn", "hold",
     "charge_empty", "charge_more", "discharge_empty", "discharge_more", "take_square", "give_square", "store_self", "give_less",
-    "spare_per_wh",
+    "spare_per_wh", "forms",
 )  # fmt: skip
 # A slot of a node, its levels in Wh.
 RULE_DTYPE = _record("kind", "power", "target", "floor")
@@ -71,12 +72,12 @@ WORK_DTYPE = _record(
 )  # fmt: skip
 # What enters the step at AC, and what its nodes share: D without what slots draw, P_T likewise, controllable PV-only of both sides,
 # the slots' grid charging, what was lost, own draws, surplus charging at work. While a node sends to others: what it can, what it
-# has so far, its side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see. Last, what
-# the settled step brought to AC, by origin, and what chargers took.
+# has so far, its side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see. Dark: 1 in an
+# island that nothing can start. Last, what the settled step brought to AC, by origin, and what chargers took.
 BUS_DTYPE = _record(
     "load_b", "load_g", "never", "in_pv_b", "in_pv_g", "pv_b_fixed", "pv_g_fixed", "in_own_b", "in_own_g",
     "demand", "through", "pv_b", "pv_g", "slots", "slots_b", "lost_device", "lost_cap", "own_b", "own_g", "surplus",
-    "best", "sent", "sender_b", "house", "beyond", "pv_ac", "battery_ac", "battery_pv", "charge_ac",
+    "best", "sent", "sender_b", "house", "beyond", "dark", "pv_ac", "battery_ac", "battery_pv", "charge_ac",
 )  # fmt: skip
 
 
@@ -93,7 +94,7 @@ def terms_of(
         ("pv_to_battery", "pv_to_battery_w"), ("capacity", "capacity_wh"), ("charge", "charge_w"), ("discharge", "discharge_w"),
         ("eta_c", "eta_c"), ("eta_d", "eta_d"), ("auxiliary", "auxiliary_w"), ("charge_empty", "charge_empty_w"),
         ("discharge_empty", "discharge_empty_w"), ("take_square", "take_square_per_w"), ("give_square", "give_square_per_w"),
-        ("store_self", "store_self_w"),
+        ("store_self", "store_self_w"), ("forms", "forms"),
     ):  # fmt: skip
         out[mine] = nodes[theirs]
     out["slope"], out["curve"] = 1.0 + nodes["a"], nodes["b"] / nodes["rated_w"]

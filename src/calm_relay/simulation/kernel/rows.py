@@ -91,7 +91,7 @@ def _note_node(kept, series, row, k, sums, at, ok, column, watts):
 
 
 @inside
-def _name_losses(kept, ok, k, nd, w, b, row, series, sums, at):
+def _name_losses(kept, ok, k, nd, p, w, b, row, series, sums, at):
     """Pay the node's standby and name what its PV lost; its AC joins the bus by origin."""
     out = w.out
     is_on = out > 0.0 or w.taken > 0.0
@@ -124,8 +124,8 @@ def _name_losses(kept, ok, k, nd, w, b, row, series, sums, at):
     _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_AC_LIMIT, clipped)
     _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_BELOW_START, below)
     _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_DEVICE, device)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_CAP, rest - below - device)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_ISLAND, 0.0)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_CAP, (1.0 - p.island) * (rest - below - device))
+    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_ISLAND, p.island * (rest - below - device))
     _note_node(kept, series, row, k, sums, at, ok, NODE_AC_OUT, out)
     _note_node(kept, series, row, k, sums, at, ok, NODE_AC_IN, w.taken)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CHARGE_FROM_AC, w.c_ac)
@@ -183,16 +183,17 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
     pv_only = b.pv_b + b.pv_b_fixed + b.pv_g + b.pv_g_fixed
     b.pv_ac, b.battery_ac, b.battery_pv, b.charge_ac = pv_only, 0.0, 0.0, 0.0
     if n > 0:
-        _name_losses(kept, ok, FIRST, nd[0], w[0], b, row, series, node_sums, at_node)
+        _name_losses(kept, ok, FIRST, nd[0], p, w[0], b, row, series, node_sums, at_node)
     if n > 1:
-        _name_losses(kept, ok, SECOND, nd[1], w[1], b, row, series, node_sums, at_node)
+        _name_losses(kept, ok, SECOND, nd[1], p, w[1], b, row, series, node_sums, at_node)
     if n > 2:
-        _name_losses(kept, ok, THIRD, nd[2], w[2], b, row, series, node_sums, at_node)
+        _name_losses(kept, ok, THIRD, nd[2], p, w[2], b, row, series, node_sums, at_node)
     if n > 3:
-        _name_losses(kept, ok, FOURTH, nd[3], w[3], b, row, series, node_sums, at_node)
+        _name_losses(kept, ok, FOURTH, nd[3], p, w[3], b, row, series, node_sums, at_node)
     pv_total, battery_total, battery_pv, charge_total = b.pv_ac, b.battery_ac, b.battery_pv, b.charge_ac
 
-    imported = max(0.0, demand)
+    grid = 1.0 - p.island  # without a grid what is left is not served, and own draws that nobody pays are not drawn
+    imported = grid * max(0.0, demand)
     exported = max(0.0, -demand)
     # PV fills house, 'never' loads, own draws, charging, export; then batteries; the grid the rest (D10).
     pv_house = min(pv_total, house)
@@ -230,7 +231,7 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
         _move_energy(kept, ok, FOURTH, nd[3], p.step_h, *parts, w[3], row, series, node_sums, at_node)
 
     _note(kept, system, row, sums, at, ok, SYS_LOAD, house)
-    _note(kept, system, row, sums, at, ok, SYS_OWN_DRAW, own)
+    _note(kept, system, row, sums, at, ok, SYS_OWN_DRAW, grid * own + p.island * (pv_own + battery_own))
     _note(kept, system, row, sums, at, ok, SYS_IMPORT, imported)
     _note(kept, system, row, sums, at, ok, SYS_EXPORT, exported)
     _note(kept, system, row, sums, at, ok, SYS_PV_ONLY, pv_only)
@@ -246,16 +247,16 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_TO_OWN, battery_own)
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_TO_GRID, battery_grid)
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_TO_BATTERY, battery_charge)
-    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_HOUSE, house - pv_house - battery_house)
-    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_OWN, own - pv_own - battery_own)
-    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_BATTERY, charge_total - pv_charge - battery_charge)
+    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_HOUSE, grid * (house - pv_house - battery_house))
+    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_OWN, grid * (own - pv_own - battery_own))
+    _note(kept, system, row, sums, at, ok, SYS_GRID_TO_BATTERY, grid * (charge_total - pv_charge - battery_charge))
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_HOUSE, battery_house * pv_part)
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_OWN, battery_own * pv_part)
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_GRID, battery_grid * pv_part)
     _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_DEVICE, b.lost_device)
-    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_CAP, b.lost_cap)
-    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_ISLAND, 0.0)
-    _note(kept, system, row, sums, at, ok, SYS_UNSERVED, 0.0)
+    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_CAP, grid * b.lost_cap)
+    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_ISLAND, p.island * b.lost_cap)
+    _note(kept, system, row, sums, at, ok, SYS_UNSERVED, p.island * (house - pv_house - battery_house))
     _note(kept, system, row, sums, at, ok, SYS_CAP_EXCEEDED, max(0.0, exported - p.export_w))
     _note(kept, system, row, sums, at, ok, SYS_IMPORT_EXCEEDED, max(0.0, imported - p.import_w))
     _note(kept, system, row, sums, at, ok, SYS_PEAK_EXCEEDED, max(0.0, imported - p.target_w))

@@ -1,5 +1,5 @@
 # mypy: disable-error-code="no-untyped-def, no-untyped-call, untyped-decorator"
-"""One step with the grid up: flows by D5 to D9, pass by pass until who is on no longer changes."""
+"""One step, with the grid up or without one: flows by D5 to D9, pass by pass until who is on no longer changes."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from calm_relay.simulation.columns import (
     AC_PV_G_FIXED,
 )
 from calm_relay.simulation.kernel.jit import inside, thin
-from calm_relay.simulation.kernel.node import prepare
+from calm_relay.simulation.kernel.node import prepare, starts
 from calm_relay.simulation.kernel.records import (
     ALL_KINDS,
     BANK_CHARGE,
@@ -23,6 +23,7 @@ from calm_relay.simulation.kernel.records import (
     BANK_HEAT,
     BANK_KEEP,
     DEVICE,
+    ISLAND,
     SLOTS,
     WISH_W,
 )
@@ -84,7 +85,30 @@ def take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w):
 
 
 @inside
-def prepare_all(shape, nd, p, w, b):
+def _look_for_light(shape, nd, w, b):
+    """In an island: it is dark where nothing that forms the grid can start; then nothing runs at AC in this step (D16)."""
+    n = len(shape)
+    lit = n > 0 and starts(nd[0], w[0])
+    if n > 1:
+        lit = starts(nd[1], w[1]) or lit
+    if n > 2:
+        lit = starts(nd[2], w[2]) or lit
+    if n > 3:
+        lit = starts(nd[3], w[3]) or lit
+    if not lit:
+        b.dark = 1.0
+        if n > 0:
+            w[0].on = -1.0
+        if n > 1:
+            w[1].on = -1.0
+        if n > 2:
+            w[2].on = -1.0
+        if n > 3:
+            w[3].on = -1.0
+
+
+@inside
+def prepare_all(shape, kinds, nd, p, w, b):
     """Fill every node's work; returns whether anything gives sun. [bool]
 
     Without sun nothing is left to give, store, export or cut: (2) to (6) would change nothing.
@@ -103,6 +127,9 @@ def prepare_all(shape, nd, p, w, b):
     if n > 3:
         prepare(nd[3], p, w[3], b)
         sun += w[3].pv
+    b.dark = 0.0
+    if len(kinds[ISLAND]) > 0 and p.island > 0.0:
+        _look_for_light(shape, nd, w, b)
     return sun > 0.0
 
 
@@ -130,6 +157,9 @@ def _house_first(shape, kinds, nd, p, w, b):
         b.demand += beyond
     b.lost_device, b.lost_cap, b.slots, b.slots_b, b.surplus = 0.0, 0.0, 0.0, 0.0, 0.0
     b.best, b.sent, b.sender_b, b.house = 0.0, 0.0, 0.0, 0.0
+    if len(kinds[ISLAND]) > 0 and b.dark > 0.0:
+        b.lost_cap, b.pv_b = b.in_pv_b, 0.0
+        b.through, b.demand = 0.0, 0.0
     # PV that the device would cut is not counted in D; without a surplus beside it nothing is started for it (D8).
     if len(kinds[DEVICE]) > 0:
         trapped = trapped_w(p, b)
@@ -264,7 +294,7 @@ def _changed(shape, p, w, b):
 def one_pass(shape, kinds, sun, nd, p, w, b):
     """Run (1) to (8) once with the units that are on so far; returns whether it must be done again. [bool]
 
-    `kinds` are SLOTS, PEAKS and DEVICE of the records: what an empty one would need is left out.
+    `kinds` are SLOTS, PEAKS, DEVICE and ISLAND of the records: what an empty one would need is left out.
     """
     _house_first(shape, kinds, nd, p, w, b)
     if sun:
@@ -288,7 +318,7 @@ def settle(shape, passes, nd, p, w, b):
 
     Their number is no constant, since the compiler would unroll them all.
     """
-    sun = prepare_all(shape, nd, p, w, b)
+    sun = prepare_all(shape, ALL_KINDS, nd, p, w, b)
     for _pass in range(passes):
         if not one_pass(shape, ALL_KINDS, sun, nd, p, w, b):
             break

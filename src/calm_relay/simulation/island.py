@@ -1,0 +1,77 @@
+"""A plan's inputs where no grid is: what forms one runs all the time, nothing comes in or goes out, slots and reserve are off."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.errors import NotFeasible
+from calm_relay.job.models import Plan
+from calm_relay.job.rows import forming_rows
+from calm_relay.library.book import CardBook
+from calm_relay.simulation.columns import AC_LOAD_G, AC_OWN_G, AC_PV_B, AC_PV_B_FIXED, AC_PV_G, AC_PV_G_FIXED
+from calm_relay.simulation.kernel.records import BACKUP, OWN_USE, SLOT_DTYPE
+from calm_relay.simulation.pack import Packed, sharing
+
+
+def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool = True) -> Packed:
+    """Return the inputs without a grid (definitions D4, D16; docs/decisions 92).
+
+    Parameters
+    ----------
+    forming : ndarray (nodes,) of bool
+        Which nodes form voltage and frequency: without AC power they draw p_self in place of standby.
+    in_proportion : bool
+        Batteries share by usable energy and by room; else as the plan's order says.
+
+    Raises
+    ------
+    NotFeasible
+        When something stands on the grid side.
+    """
+    beyond = packed.ac[:, [AC_LOAD_G, AC_PV_G, AC_PV_G_FIXED, AC_OWN_G]]
+    if beyond.any() or (packed.nodes["side"] != BACKUP).any():
+        raise NotFeasible("without a grid nothing can stand on the grid side", "put every inverter and load on the backup side")
+    nodes = packed.nodes.copy()
+    nodes["forms"] = forming
+    nodes["night_w"] = np.where(forming, nodes["p_self_w"], nodes["night_w"])
+    nodes["reserve"] = 0.0
+    slots = np.zeros((len(nodes), 1), SLOT_DTYPE)
+    slots["kind"] = OWN_USE
+    plant = packed.plant.copy()
+    plant["island"], plant["export_w"], plant["bias_w"], plant["at_device"] = 1.0, 0.0, 0.0, 0.0
+    plant["import_w"] = plant["transfer_w"] = plant["target_w"] = math.inf
+    ac = packed.ac.copy()  # what nobody can throttle is held back by the frequency, or by its trips
+    ac[:, AC_PV_B] += ac[:, AC_PV_B_FIXED]
+    ac[:, AC_PV_B_FIXED] = 0.0
+    take, give = sharing(nodes, "in_proportion") if in_proportion else (packed.take, packed.give)
+    codes = np.zeros_like(packed.codes)
+    return replace(packed, nodes=nodes, slots=slots, plant=plant, ac=ac, take=take, give=give, codes=codes, reserves=1)
+
+
+def plan_island(packed: Packed, plan: Plan, cards: CardBook) -> Packed:
+    """Return a plan's inputs without a grid, at the figures its cards have for that: off-grid rating, what a former absorbs.
+
+    Apparent power counts as real power: loads' power factor is not in the mean of a step (assumed). Raises NotFeasible.
+    """
+    forming = {row.node.id: row.unit for row in forming_rows(plan, cards)}
+    assumed = set(packed.assumed)
+    nodes = packed.nodes.copy()
+    for k, node_id in enumerate(packed.node_ids):
+        unit = forming.get(node_id)
+        if unit is None:
+            continue
+        if unit.offgrid_continuous_va is None:
+            assumed.add(f"nodes[{node_id}]: what it makes without a grid, the AC rating")
+        else:
+            nodes[k]["ac_out_w"] = unit.offgrid_continuous_va
+        if unit.absorb_max_w is None:
+            assumed.add(f"nodes[{node_id}]: what it takes in while it forms the grid, the AC input limit")
+        else:
+            nodes[k]["ac_in_w"] = min(nodes[k]["ac_in_w"], unit.absorb_max_w)
+    which = np.array([node_id in forming for node_id in packed.node_ids], dtype=bool)
+    like = plan.controls.battery_order == "like_units"
+    return islanded(replace(packed, nodes=nodes, assumed=frozenset(assumed)), which, in_proportion=like)
