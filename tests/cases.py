@@ -9,7 +9,16 @@ from calm_relay.simulation.pack import Packed, sharing, usual_bank
 from tests.reference_step import INF, Around, Slot, Unit
 
 ORDERS = {"like": "like_units", "priority": "priority", "best_round_trip": "best_round_trip", "proportion": "in_proportion"}
-KINDS = {"own_use": 0, "charge_from_grid": 1, "surplus_only": 2, "hold": 3, "clipped_only": 4, "discharge_to_grid": 5, "timer": 6}
+KINDS = {
+    "own_use": 0,
+    "charge_from_grid": 1,
+    "surplus_only": 2,
+    "hold": 3,
+    "clipped_only": 4,
+    "discharge_to_grid": 5,
+    "timer": 6,
+    "own_pv_only": 7,
+}
 
 
 def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, pv: np.ndarray, ac: np.ndarray, a: Around,

@@ -345,6 +345,8 @@ class Step:
     def may_charge_from_ac(self, k: int) -> bool:
         """D5: one direction; who has DC PV over does not import; D9: not in hold. A charger that was cut off stays off."""
         s = self.s[k]
+        if self.slots[k].kind == "own_pv_only":  # a charger on a time switch hears no meter
+            return False
         if self.slots[k].kind == "timer" and self.below_target(k):  # takes its watts by the clock, whatever the sun does
             return False
         return not self.stays_off[k] and s.ac_out == 0 and s.pv_left <= TINY and self.may_take_freely(k) > s.pv_stored
@@ -382,7 +384,8 @@ class Step:
         if a.island:  # what nobody can throttle is held back all the same: by the frequency, or by its trips
             self.pv_b, self.fixed_b = a.pv_b + a.pv_b_fixed, 0.0
         if self.dark():
-            return self.nothing_at_ac()
+            self.nothing_at_ac()
+            return
         self.cut_device = self.cut_cap = self.charge_b = self.out_b = 0.0
         # (1) D = load − AC-side PV; D8: a sensor at the device sees P_T alone, and holds 0 W outwards there
         self.beyond = a.load_g + self.own["g"] - a.pv_g - a.pv_g_fixed

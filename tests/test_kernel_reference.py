@@ -86,6 +86,7 @@ def random_case(seed: int, n: int) -> tuple[list[Unit], list[list[Slot]], np.nda
             Slot("clipped_only", 0.0, 0.0, pick(0, 0.3)),
             Slot("discharge_to_grid", pick(700, 2500, 6000), 0.0, pick(0, 0.2)),
             Slot("timer", pick(500, 2500), pick(0.6, 1.0), 0.0),
+            Slot("own_pv_only", 0.0, 0.0, pick(0, 0.3)),
         ]
         for _ in range(n)
     ]
@@ -118,7 +119,7 @@ def compare(seed: int, n: int) -> None:
     """Run one random day both ways and hold every traced flow, loss name and energy to each other."""
     units, slots, pv, ac, around = random_case(seed, n)
     r = np.random.default_rng(seed + 1)
-    codes = np.repeat(r.choice([0, 0, *range(8)], (STEPS // 8, n)), 8, axis=0)
+    codes = np.repeat(r.choice([0, 0, *range(9)], (STEPS // 8, n)), 8, axis=0)
     bank = np.tile(np.array([0.0, 1.0, 1.0, 0.0]), (STEPS, n, 1))
     if r.random() < 0.5:
         bank[:, :, 0] = r.uniform(0, 6000, (STEPS, n)) * (r.random((STEPS, n)) < 0.5)
@@ -189,7 +190,7 @@ def test_every_named_loss_and_record_occurs_in_the_random_days():
 def test_plain_python_gives_the_same_as_compiled(tmp_path):
     """The source undecorated against what the compiler made of it: an index out of bounds, or a type that narrows, shows here."""
     units, slots, pv, ac, around = random_case(5, 3)
-    codes = np.repeat(np.random.default_rng(6).choice([0, 0, *range(8)], (STEPS // 8, 3)), 8, axis=0)
+    codes = np.repeat(np.random.default_rng(6).choice([0, 0, *range(9)], (STEPS // 8, 3)), 8, axis=0)
     packed = packed_case(units, slots, codes, pv, ac, around)
     start = np.array([u.energy for u in units])
     flow = run_case(packed, start, start.copy())

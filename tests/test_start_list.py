@@ -48,6 +48,7 @@ def test_every_pair_runs_or_says_why(stands, supply, hours):
         validate_job(built.model_dump(mode="json"), "built")
         plan, made = built.plan(plan_id), made + 1
         assert plan.nodes
+        assert plan.off_grid == (becomes == "leave-grid" or stands == "no-grid")
         for each in (built.plans[0], plan):
             flow = hours.flow(built, each)
             assert open_balances(flow.flow, flow.packed).worst < 1e-6, (stands, becomes)
@@ -55,6 +56,8 @@ def test_every_pair_runs_or_says_why(stands, supply, hours):
             assert built.plans[0].note.startswith(GUESSED)
     if (stands, supply) == ("plug-in", "split phase"):
         assert all("no module-level inverter at hand" in why for why in refused.values()), "no plug-in set is made for it"
+    elif stands == "pair-bank" and supply != "split phase":
+        assert all("no two legs" in why for why in refused.values())
     else:
         assert made >= 2, refused
 

@@ -30,7 +30,7 @@ from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, 
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.flow import open_balances
-from calm_relay.tariff.bill import Bill, year_bill
+from calm_relay.tariff.bill import Bill, no_bill, year_bill
 from calm_relay.tariff.prices import hourly_of
 from calm_relay.weather.guess import guessed_means
 from calm_relay.weather.plausible import SkyFacts, sky_facts
@@ -375,6 +375,8 @@ class Study:
 
     def bill(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> Bill:
         """Return a plan's yearly bill."""
+        if plan.off_grid:
+            return no_bill()
         key = content_key("bill", stages.select_bill(job), self._meter_key(job, plan))
 
         def make() -> Bill:

@@ -5,29 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from calm_relay.decision.building_actions import ACTIONS, Task
 from calm_relay.decision.sizing import NIGHT_SHARE, Need
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.control_models import SLOT_DEFAULTS
-from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job, Node, Plan
-from calm_relay.job.parts import (
-    add_inverter,
-    add_like_inverter,
-    add_string,
-    put_battery,
-    put_modules,
-    put_transfer,
-    remove_battery,
-    remove_inverter,
-    remove_string,
-    remove_transfer,
-)
 from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import Card
 from calm_relay.rules.offers import offered
-from calm_relay.simulation.chain import modules_fit, soc_window
+from calm_relay.simulation.chain import is_low_voltage, modules_fit, soc_window
 from calm_relay.simulation.kernel.records import MOST_NODES
+
+MOST_CONTROLLERS = 8  # as the job document holds
 
 
 @dataclass(frozen=True)
@@ -68,7 +57,23 @@ def building_steps(job: Job, plan: Plan) -> tuple[Step, ...]:
 
 
 def _whole(job: Job, plan: Plan) -> Iterator[Step]:
-    place = f"plans[{plan.id}].nodes[+]"
+    base = f"plans[{plan.id}]"
+    yield from _grid(plan, base)
+    if plan.generator is None:
+        yield Step("generator", "Add a generator…", "", f"{base}.generator.card")
+    else:
+        yield Step("no-generator", "Take the generator out", takes_out=True)
+    with_battery = any(node.battery is not None for node in plan.nodes)
+    yield Step("slot", "Add a charge slot", "", "", "" if with_battery else "there is no battery yet that a slot could steer")
+
+
+def _grid(plan: Plan, base: str) -> Iterator[Step]:
+    """Yield what is done on either side of the transfer device, with and without a grid."""
+    place = f"{base}.nodes[+]"
+    if plan.off_grid:
+        yield Step("inverter:backup", "Add an inverter…", "panel", place)
+        yield Step("on-grid", "Connect it to a grid", "grid")
+        return
     one_side = "" if plan.transfer is not None else "without a transfer device there is one side only: add one first"
     yield Step("inverter:grid", "Add an inverter on the grid side…", "grid", place)
     yield Step("inverter:backup", "Add an inverter on the backup side…", "transfer", place, one_side)
@@ -76,13 +81,12 @@ def _whole(job: Job, plan: Plan) -> Iterator[Step]:
         yield Step("transfer", "Add a transfer device…", "panel", f"plans[{plan.id}].transfer.card")
     else:
         yield Step("no-transfer", "Take the transfer device out", "transfer", takes_out=True)
-    with_battery = any(node.battery is not None for node in plan.nodes)
-    yield Step("slot", "Add a charge slot", "", "", "" if with_battery else "there is no battery yet that a slot could steer")
+    yield Step("off-grid", "Take the grid connection out", "grid", takes_out=True)
 
 
 def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
     cards, station = job.cards(), f"node:{node.id}"
-    card = cards.inverter(node.card)
+    card = cards.station(node)
     base = f"plans[{plan.id}].nodes[{node.id}]"
     if card.battery_terminals:
         if node.battery is None:
@@ -91,6 +95,8 @@ def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
             yield from _of_bank(job, node)
         full = "" if len(battery_side_nodes(plan, cards)) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
         yield Step(f"again:{node.id}", f"Add another like {node.name}", station, "", full)
+    if cards[node.card].kind == "battery_inverter":
+        yield from _on_bank(cards, node, base, station)
     if card.trackers:
         used = {group.tracker for group in node.strings}
         why = "" if len(used) < len(card.trackers) else "no tracker is left: put strings in parallel, or take another inverter"
@@ -102,10 +108,30 @@ def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
     yield Step(f"no-inverter:{node.id}", f"Take {node.name} out", station, takes_out=True)
 
 
+def _on_bank(cards: CardBook, node: Node, base: str, station: str) -> Iterator[Step]:
+    """Yield what can stand on a low-voltage bank beside its inverter."""
+    high = node.battery is not None and not is_low_voltage(cards.battery(node.battery.card), node.battery)
+    why = "its bank is no low-voltage bank" if high else ""
+    if node.controller is None:
+        yield Step(f"controllers:{node.id}", f"Add charge controllers to {node.name}…", station, f"{base}.controller", why)
+    else:
+        name = cards[node.controller].name
+        full = "" if node.controllers < MOST_CONTROLLERS else f"a bank takes at most {MOST_CONTROLLERS} here"
+        last = "" if node.controllers > 1 else "it is the last one: take the controllers out"
+        yield Step(f"more-controllers:{node.id}", f"One more {name} on {node.name}", station, "", full)
+        yield Step(f"fewer-controllers:{node.id}", f"One {name} fewer on {node.name}", station, "", last, takes_out=True)
+        yield Step(f"no-controllers:{node.id}", f"Take the charge controllers of {node.name} out", station, takes_out=True)
+    if node.timer_charger is None:
+        words = f"Put a charger on a time switch on {node.name}…"
+        yield Step(f"timer-charger:{node.id}", words, station, f"{base}.timer_charger", why)
+    else:
+        yield Step(f"no-timer-charger:{node.id}", f"Take the timer charger of {node.name} out", station, takes_out=True)
+
+
 def _of_bank(job: Job, node: Node) -> Iterator[Step]:
     assert node.battery is not None
     cards, station = job.cards(), f"battery:{node.id}"
-    module, unit = cards.battery(node.battery.card), cards.battery_unit(node.card, node.count)
+    module, unit = cards.battery(node.battery.card), cards.battery_station(node)
     low, _ = soc_window(module, node.battery)
     for key, word, modules in (("more", "One module more", 1), ("fewer", "One module fewer", -1)):
         count = node.battery.modules + modules
@@ -147,42 +173,4 @@ def take_step(job: Job, plan_id: str, key: str, card: Card | None = None, module
     if step.path and card is None:
         raise BadInput([Fault("", key, f"'{step.text.rstrip('…')}' needs a card", f"choose one for {step.path}")])
     what, _, where = key.partition(":")
-    if what == "inverter":
-        assert card is not None
-        made, node_id = add_inverter(job, plan_id, card, "backup" if where == "backup" else "grid")
-        if len(battery_side_nodes(made.plan(plan_id), made.cards())) > MOST_NODES:
-            raise BadInput([Fault("", key, f"a plan holds at most {MOST_NODES} battery inverters", "count like ones on one bank")])
-        return made, f"node:{node_id}"
-    if what == "battery":
-        assert card is not None
-        return put_battery(job, plan_id, where, card, modules or 1), f"battery:{where}"
-    if what == "transfer":
-        assert card is not None
-        return put_transfer(job, plan_id, card), "transfer"
-    if what in ("more", "fewer"):
-        battery = next(n for n in plan.nodes if n.id == where).battery
-        assert battery is not None
-        return put_modules(job, plan_id, where, battery.modules + (1 if what == "more" else -1)), f"battery:{where}"
-    if what == "again":
-        made, node_id = add_like_inverter(job, plan_id, where)
-        return made, f"node:{node_id}"
-    if what == "string":
-        made, string_id = add_string(job, plan_id, where, _like_module(job, plan, where))
-        tracker = next(g.tracker for n in made.plan(plan_id).nodes for g in n.strings if n.id == where and g.id == string_id)
-        return made, f"tracker:{where}/{tracker}"
-    if what == "slot":
-        return apply_edits(job, [Edit(f"plans[{plan_id}].controls.slots[+]", dict(SLOT_DEFAULTS))]), ""
-    if what == "no-string":
-        node_id, _, string_id = where.partition("/")
-        return remove_string(job, plan_id, node_id, string_id), f"node:{node_id}"
-    if what == "no-battery":
-        return remove_battery(job, plan_id, where), f"node:{where}"
-    if what == "no-inverter":
-        return remove_inverter(job, plan_id, where), ""
-    return remove_transfer(job, plan_id), ""
-
-
-def _like_module(job: Job, plan: Plan, node_id: str) -> Card | None:
-    """Return the module that the inverter's, else the plan's, strings are made of; None where there is none yet."""
-    groups = [g for n in sorted(plan.nodes, key=lambda n: n.id != node_id) for g in n.strings]
-    return job.cards().module(groups[0].module) if groups else None
+    return ACTIONS[what](Task(job, plan, where, card, modules))

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
-from calm_relay.job.costs import costs_are_stale, plan_cost
+from calm_relay.job.costs import costs_are_stale, equipment, plan_cost
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows
 from calm_relay.packs.pack import Pack
@@ -96,7 +96,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
     for plan, facts, bill, findings in results:
         tally = counts(findings)
         context = CheckContext(job, plan, cards, facts)
-        offgrid = plan_continuous_va(plan, cards) if plan.transfer else None
+        offgrid = plan_continuous_va(plan, cards) if plan.has_backup_side else None
         cost = 0.0 if plan is results[0][0] and not plan.costs else plan_cost(plan)
         saving = today - bill.total
         rows.append(
@@ -126,7 +126,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 full_cycles=facts.full_cycles,
                 evening_hours_over_h=None if facts.evening is None else facts.evening.hours_over_h,
                 offgrid_va=offgrid,
-                lit=plan.transfer is not None and bool(forming_rows(plan, cards)),
+                lit=plan.has_backup_side and bool(forming_rows(plan, cards)),
                 network_sum_w=network_sum_w(context)[0],
                 boxes=len(plan.nodes) + sum(n.battery is not None for n in plan.nodes),
                 warranty_years=_shortest_warranty(job, plan),
@@ -138,7 +138,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
 def _shortest_warranty(job: Job, plan: Plan) -> float | None:
     """Return the shortest warranty among equipment that today's system does not have. [years]"""
     cards = job.cards()
-    had = {node.card for node in job.plans[0].nodes}
-    used = [node.card for node in plan.nodes] + [node.battery.card for node in plan.nodes if node.battery]
+    had = set(equipment(job.plans[0]))
+    used = [i for i in equipment(plan) if cards[i].kind not in ("module", "optimizer")]
     known = [years for card in used if card not in had and (years := cards[card].warranty_years) is not None]
     return min(known, default=None)

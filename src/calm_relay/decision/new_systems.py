@@ -215,11 +215,11 @@ def _bank_of_today(need: Need, today: Plan) -> Node:
 
 def _onto_hybrid(need: Need, today: Plan) -> Drafted:
     cards = need.job.cards()
-    free = [n for n in today.nodes if n.battery is None and cards.inverter(n.card).battery_terminals]
+    free = [n for n in today.nodes if n.battery is None and cards.station(n).battery_terminals]
     if not free:
         raise NotFeasible("no inverter of today's has a battery input that is free", "draft an AC battery or a hybrid")
     node = free[0]
-    stack, modules = battery_of(need, cards.battery_unit(node.card, node.count))
+    stack, modules = battery_of(need, cards.battery_station(node))
     with_it = node.model_copy(update={"battery": BatteryChoice(card=stack.id, modules=modules), "side": "backup"})
     return tuple(with_it if n.id == node.id else n for n in today.nodes), [stack], True
 
@@ -228,7 +228,7 @@ def _second_module(need: Need, today: Plan) -> Drafted:
     node, cards = _bank_of_today(need, today), need.job.cards()
     assert node.battery is not None
     count = node.battery.modules + 1
-    card, unit = cards.battery(node.battery.card), cards.battery_unit(node.card, node.count)
+    card, unit = cards.battery(node.battery.card), cards.battery_station(node)
     if count not in module_counts(unit, card):
         raise NotFeasible(f"{count} modules of {card.name} are no bank that {node.name} carries", "draft a second battery")
     more = node.model_copy(update={"battery": node.battery.model_copy(update={"modules": count, "leads_ohm": ()})})

@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import Literal
 
 from calm_relay.calendar import window_hours
+from calm_relay.decision.bank_systems import BANK_MAKERS, BANK_PATTERNS
 from calm_relay.decision.brief import defaults, dull_half, reserve_default, whole_house_default, window_default
 from calm_relay.decision.drafted import checked
 from calm_relay.decision.new_systems import NEW_MAKERS, NEW_PATTERNS, with_module_inverters
@@ -30,6 +31,7 @@ from calm_relay.decision.sizing import (
     usual_module,
 )
 from calm_relay.errors import NotFeasible
+from calm_relay.job.bank_parts import without_grid
 from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup
 from calm_relay.job.parts import new_transfer, with_cards
@@ -48,6 +50,7 @@ PATTERNS: tuple[tuple[str, str, str], ...] = (
     ("hybrid-alongside", "Hybrid alongside", "what stands stays; a hybrid with new strings and a battery joins it"),
     ("array-only", "Array only", "more modules on today's inverter, no battery"),
     *NEW_PATTERNS,
+    *BANK_PATTERNS,
 )
 
 
@@ -93,18 +96,20 @@ def made_by(need: Need, today: Plan, pattern: str) -> tuple[Plan, list[Card]]:
     job = need.job
     own = {"ac-add-on": _ac_add_on, "hybrid-swap": _swap, "hybrid-alongside": _alongside, "array-only": _array_only}
     more = {"modules-new": _modules_new, "modules-only": with_module_inverters}
-    nodes, cards, battery = {**own, **more, **NEW_MAKERS}[pattern](need, today)
+    nodes, cards, battery = {**own, **more, **NEW_MAKERS, **BANK_MAKERS}[pattern](need, today)
     held = len(battery_side_nodes(today.model_copy(update={"nodes": nodes}), with_cards(job, cards).cards()))
     if held > MOST_NODES:
         raise NotFeasible(f"it would hold {held} battery or hybrid inverters, a plan carries {MOST_NODES}", "take some out first")
     transfer, controls = today.transfer, today.controls
-    if battery and transfer is None:
+    off_grid = today.off_grid or pattern == "leave-grid"
+    if battery and transfer is None and not off_grid and any(node.side == "backup" for node in nodes):
         gateway = transfer_for(need)
         cards = [*cards, gateway]
         transfer = new_transfer(job, gateway, whole=whole_house_default(job.brief) is not None)
     if battery and not any(node.battery is not None for node in today.nodes):
-        controls = _controls(job, nodes, book_of(job.library, tuple(cards)), only_grid=pattern == "battery-only")
-    return today.model_copy(
+        only_grid = pattern in ("battery-only", "timer-bank")
+        controls = _controls(job, nodes, book_of(job.library, tuple(cards)), only_grid=only_grid, clock=pattern == "timer-bank")
+    made = today.model_copy(
         update={
             "nodes": nodes,
             "transfer": transfer,
@@ -114,7 +119,8 @@ def made_by(need: Need, today: Plan, pattern: str) -> tuple[Plan, list[Card]]:
             "waived": (),
             "later": None,
         }
-    ), cards
+    )
+    return (without_grid(made.model_copy(update={"controls": Controls()})) if off_grid else made), cards
 
 
 def _ac_add_on(need: Need, today: Plan) -> Drafted:
@@ -167,7 +173,7 @@ def _rewired(job: Job, today: Plan, old: list[Node]) -> tuple[StringGroup, ...]:
     out: list[StringGroup] = []
     cards = job.cards()
     for node in old:
-        card = cards.inverter(node.card)
+        card = cards.station(node)
         for group in node.strings:
             if not card.per_module:
                 out += [group] * node.count
@@ -215,7 +221,7 @@ def _array_only(need: Need, today: Plan) -> Drafted:
     raise NotFeasible("no tracker of today's inverters is free", "put strings in parallel, or draft a hybrid alongside")
 
 
-def _controls(job: Job, nodes: tuple[Node, ...], cards: CardBook, *, only_grid: bool) -> Controls:
+def _controls(job: Job, nodes: tuple[Node, ...], cards: CardBook, *, only_grid: bool, clock: bool = False) -> Controls:
     """Return the reserve and, where the brief asks for it or nothing else fills the battery, a slot that charges from the grid."""
     reserve, window = reserve_default(job.brief).value, cheap_window(job.tariff)
     if window is None or (window_default(job.brief, job.tariff) is None and not only_grid):
@@ -224,8 +230,15 @@ def _controls(job: Job, nodes: tuple[Node, ...], cards: CardBook, *, only_grid: 
     for node in nodes:
         if node.battery is not None:
             room += usable_wh(cards.battery(node.battery.card), node.battery)
-            most = max(most, cards.battery_unit(node.card, node.count).charger_in_max_w)
+            most = max(most, cards.battery_station(node).charger_in_max_w)
     power = min(most, math.ceil(room / CHARGED_FRAC / window_hours(*window) / 100.0) * 100.0)
     months = () if only_grid else dull_half(job.site.place.latitude_deg)
-    slot = Slot(kind="charge_from_grid", start_h=window[0], end_h=window[1], months=months, power_w=power, target_soc_frac=1.0)
+    slot = Slot(
+        kind="timer" if clock else "charge_from_grid",
+        start_h=window[0],
+        end_h=window[1],
+        months=months,
+        power_w=power,
+        target_soc_frac=1.0,
+    )
     return Controls(reserve_soc_frac=reserve, slots=(slot,))

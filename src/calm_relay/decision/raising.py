@@ -56,7 +56,7 @@ def steps(job: Job, plan: Plan) -> tuple[Step, ...]:
     cards = job.cards()
     for node, card in inverter_rows(plan, cards):
         if node.battery is not None:
-            battery, unit = cards.battery(node.battery.card), cards.battery_unit(node.card, node.count)
+            battery, unit = cards.battery(node.battery.card), cards.battery_station(node)
             more = node.battery.modules + 1
             if chain.modules_fit(unit, battery, more):
                 text = f"{node.name}: {more} battery modules instead of {node.battery.modules}"

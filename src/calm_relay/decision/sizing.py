@@ -46,7 +46,7 @@ def pv_inverters(job: Job, today: Plan) -> list[Node]:
 
 def rated_w_of(job: Job, nodes: list[Node]) -> float:
     """Return the AC rating of some inverters together. [W]"""
-    return sum(job.cards().inverter(node.card).ac_rated_w * node.count for node in nodes)
+    return sum(job.cards().station(node).ac_rated_w * node.count for node in nodes)
 
 
 def free_faces(job: Job, today: Plan) -> list[Face]:

@@ -21,6 +21,15 @@ STANDS: tuple[tuple[str, str, str, tuple[str, ...]], ...] = (
     ("hybrid-battery", "A hybrid with a battery", "an array and a battery on one hybrid", ("hybrid-new",)),
     ("ac-battery", "An AC battery beside PV", "an array on its inverter, a battery on another", ("string-new", "ac-add-on")),
     ("battery-only", "A battery without PV", "a battery inverter, filled in cheap hours", ("battery-only",)),
+    (
+        "controller-bank",
+        "A bank with charge controllers",
+        "strings on charge controllers, a low-voltage bank",
+        ("controller-bank",),
+    ),
+    ("timer-bank", "A charger on a time switch", "a bank filled by the clock, an inverter for the evening", ("timer-bank",)),
+    ("pair-bank", "A split-phase pair", "two like inverters on one bank, a leg each", ("pair-bank",)),
+    ("no-grid", "No grid", "a bank with charge controllers makes the supply", ("controller-bank", "leave-grid")),
     ("plug-in", "A plug-in set", "two modules and a small battery", ("plug-in",)),
 )
 GUESSED = "Sizes are suggested from the house, the roof and the cards at hand: type what really stands."

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from calm_relay.job.costs import equipment
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Plan
 from calm_relay.library.cards import Card
@@ -18,10 +19,4 @@ def appliance(id_: str, name: str, watts: float, run_h: float, start: float = 0,
 
 def cards_of(plans: Iterable[Plan]) -> tuple[Card, ...]:
     """Return the shipped cards that plans name, each once."""
-    ids: list[str] = []
-    for plan in plans:
-        for node in plan.nodes:
-            ids += [node.card, *(group.module for group in node.strings)]
-            ids += [] if node.battery is None else [node.battery.card]
-        ids += [] if plan.transfer is None else [plan.transfer.card]
-    return tuple(shipped_card(card_id) for card_id in dict.fromkeys(ids))
+    return tuple(shipped_card(card_id) for card_id in dict.fromkeys(i for plan in plans for i in equipment(plan)))

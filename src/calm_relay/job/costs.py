@@ -8,19 +8,24 @@ from calm_relay.job.models import Job, Plan
 
 
 def equipment(plan: Plan) -> dict[str, int]:
-    """Return how many of each card a plan holds: inverters, battery modules, modules, optimizers, the transfer device."""
+    """Return how many of each card a plan holds: inverters and what stands on their banks, modules, transfer device, generator."""
     found: Counter[str] = Counter()
     for node in plan.nodes:
         found[node.card] += node.count
         if node.battery is not None:
             found[node.battery.card] += node.battery.modules  # like units stand on one bank
+        if node.controller is not None:
+            found[node.controller] += node.controllers
+        if node.timer_charger is not None:
+            found[node.timer_charger] += 1
         for group in node.strings:
             modules = group.modules_per_string * group.parallel_strings * node.count
             found[group.module] += modules
             if group.optimizer is not None:
                 found[group.optimizer] += modules
-    if plan.transfer is not None:
-        found[plan.transfer.card] += 1
+    for whole in (plan.transfer, plan.generator):
+        if whole is not None:
+            found[whole.card] += 1
     return dict(sorted(found.items()))
 
 

@@ -89,6 +89,12 @@ def _only_additions_to_cards(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+@migration(6)
+def _only_additions_to_plans(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 7 added plans without a grid, charge controllers, timer chargers and a generator; nothing changed its meaning."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

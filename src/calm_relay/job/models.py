@@ -25,7 +25,7 @@ from calm_relay.units import (
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[6] = 6
+SCHEMA_VERSION: Literal[7] = 7
 
 TwelveGhi = Annotated[
     tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
@@ -236,7 +236,8 @@ class BatteryChoice(Record):
 class Node(Record):
     """One inverter with what hangs on its DC side.
 
-    Module-level inverters come as `count` like units of one module each, battery inverters as `count` like units on one bank.
+    Module-level inverters come as `count` like units of one module each, battery inverters as `count` like units on one bank. A
+    low-voltage bank may carry charge controllers, whose trackers are counted through, and a charger on a time switch.
     """
 
     id: Id
@@ -251,6 +252,11 @@ class Node(Record):
     battery: BatteryChoice | None = None
     branches: Annotated[int, Quantity("count"), Field(ge=1, le=40)] = 1
     branch_breaker_a: CurrentA | None = Field(default=None, description="breaker of each branch circuit of module-level inverters")
+    controller: Id | None = Field(default=None, description="charge controllers on the bank, all of this card; None: none")
+    controllers: Annotated[int, Quantity("count"), Field(ge=1, le=8)] = 1
+    timer_charger: Id | None = Field(
+        default=None, description="a charger on a time switch in place of the inverter's own; None: none"
+    )
 
 
 class Transfer(Record):
@@ -259,6 +265,18 @@ class Transfer(Record):
     card: Id
     backed_up: Literal["whole_house", "listed"] = "listed"
     listed: Annotated[tuple[Id, ...], Field(max_length=61)] = ()
+
+
+class GeneratorChoice(Record):
+    """The generator set of a plan, and what is declared of it. None: not known yet."""
+
+    card: Id
+    pv_locked_out: bool | None = Field(
+        default=None, description="AC-coupled PV is locked out while it runs, or it is held loaded; None: not known"
+    )
+    bypass: bool | None = Field(
+        default=None, description="a manual bypass feeds the house while the inverter is out; None: not known"
+    )
 
 
 class CostLine(Record):
@@ -286,6 +304,8 @@ class Plan(Record):
     note: Note = ""
     nodes: Annotated[tuple[Node, ...], Field(max_length=24)] = ()
     transfer: Transfer | None = None
+    off_grid: bool = Field(default=False, description="no grid stands at the meter: the inverters make the supply all year")
+    generator: GeneratorChoice | None = None
     controls: Controls = Controls()
     costs: Annotated[tuple[CostLine, ...], Field(max_length=60)] = ()
     costs_for: dict[str, int] = Field(
@@ -297,10 +317,17 @@ class Plan(Record):
 
     @property
     def backed_up(self) -> frozenset[str] | None:
-        """Ids of the loads behind the transfer device; None: the whole house; empty: none."""
+        """Ids of the loads on the backup side; None: the whole house, as without a grid; empty: none."""
+        if self.off_grid:
+            return None
         if self.transfer is None:
             return frozenset()
         return None if self.transfer.backed_up == "whole_house" else frozenset(self.transfer.listed)
+
+    @property
+    def has_backup_side(self) -> bool:
+        """Whether anything stands on a backup side: behind a transfer device, or because there is no grid."""
+        return self.off_grid or self.transfer is not None
 
 
 class Waiver(Record):
@@ -328,7 +355,7 @@ class FieldMark(Record):
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[6] = SCHEMA_VERSION
+    schema_version: Literal[7] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False

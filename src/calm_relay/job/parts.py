@@ -35,13 +35,15 @@ def with_cards(job: Job, cards: Iterable[Card]) -> Job:
     return job.model_copy(update={"library": (*job.library, *(card for card in cards if card.id not in have))})
 
 
-def _with_plan(job: Job, plan: Plan) -> Job:
+def with_plan(job: Job, plan: Plan) -> Job:
+    """Return the job with a plan in place of the one of its id."""
     return job.model_copy(update={"plans": tuple(plan if p.id == plan.id else p for p in job.plans)})
 
 
-def _with_node(job: Job, plan_id: str, node: Node) -> Job:
+def with_node(job: Job, plan_id: str, node: Node) -> Job:
+    """Return the job with an inverter of a plan in place of the one of its id."""
     plan = job.plan(plan_id)
-    return _with_plan(job, plan.model_copy(update={"nodes": tuple(node if n.id == node.id else n for n in plan.nodes)}))
+    return with_plan(job, plan.model_copy(update={"nodes": tuple(node if n.id == node.id else n for n in plan.nodes)}))
 
 
 def add_face(job: Job) -> tuple[Job, str]:
@@ -102,8 +104,8 @@ def add_inverter(job: Job, plan_id: str, card: Card, side: Side = "grid") -> tup
         card.kind, "Battery inverter"
     )
     name = _free_name(name, plan)
-    node = Node(id=made, name=name, card=card.id, side=side)
-    return _with_plan(with_cards(job, [card]), plan.model_copy(update={"nodes": (*plan.nodes, node)})), made
+    node = Node(id=made, name=name, card=card.id, side="backup" if plan.off_grid else side)
+    return with_plan(with_cards(job, [card]), plan.model_copy(update={"nodes": (*plan.nodes, node)})), made
 
 
 def remove_inverter(job: Job, plan_id: str, node_id: str) -> Job:
@@ -115,7 +117,7 @@ def remove_inverter(job: Job, plan_id: str, node_id: str) -> Job:
         if held or not slot.nodes:
             slots.append(slot.model_copy(update={"nodes": held}))
     controls = plan.controls.model_copy(update={"slots": tuple(slots)})
-    return _with_plan(job, plan.model_copy(update={"nodes": tuple(n for n in plan.nodes if n.id != node_id), "controls": controls}))
+    return with_plan(job, plan.model_copy(update={"nodes": tuple(n for n in plan.nodes if n.id != node_id), "controls": controls}))
 
 
 def like_inverter(plan: Plan, node: Node) -> Node:
@@ -128,14 +130,14 @@ def add_like_inverter(job: Job, plan_id: str, node_id: str) -> tuple[Job, str]:
     """Return the job with another inverter and battery like one that is there, no strings on it, and the new node's id."""
     plan = job.plan(plan_id)
     like = like_inverter(plan, next(n for n in plan.nodes if n.id == node_id))
-    return _with_plan(job, plan.model_copy(update={"nodes": (*plan.nodes, like)})), like.id
+    return with_plan(job, plan.model_copy(update={"nodes": (*plan.nodes, like)})), like.id
 
 
 def put_battery(job: Job, plan_id: str, node_id: str, card: Card, modules: int) -> Job:
     """Return the job with a new bank of so many modules on an inverter."""
     node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
     choice = BatteryChoice(card=card.id, modules=modules)
-    return _with_node(with_cards(job, [card]), plan_id, node.model_copy(update={"battery": choice}))
+    return with_node(with_cards(job, [card]), plan_id, node.model_copy(update={"battery": choice}))
 
 
 def put_modules(job: Job, plan_id: str, node_id: str, modules: int) -> Job:
@@ -143,13 +145,13 @@ def put_modules(job: Job, plan_id: str, node_id: str, modules: int) -> Job:
     node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
     assert node.battery is not None
     choice = node.battery.model_copy(update={"modules": modules, "leads_ohm": ()})
-    return _with_node(job, plan_id, node.model_copy(update={"battery": choice}))
+    return with_node(job, plan_id, node.model_copy(update={"battery": choice}))
 
 
 def remove_battery(job: Job, plan_id: str, node_id: str) -> Job:
     """Return the job without the bank of an inverter."""
     node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
-    return _with_node(job, plan_id, node.model_copy(update={"battery": None}))
+    return with_node(job, plan_id, node.model_copy(update={"battery": None}))
 
 
 def new_transfer(job: Job, card: Card, *, whole: bool = False) -> Transfer:
@@ -163,14 +165,14 @@ def new_transfer(job: Job, card: Card, *, whole: bool = False) -> Transfer:
 def put_transfer(job: Job, plan_id: str, card: Card) -> Job:
     """Return the job with a transfer device in a plan, with what stands behind it."""
     plan = job.plan(plan_id)
-    return _with_plan(with_cards(job, [card]), plan.model_copy(update={"transfer": new_transfer(job, card)}))
+    return with_plan(with_cards(job, [card]), plan.model_copy(update={"transfer": new_transfer(job, card)}))
 
 
 def remove_transfer(job: Job, plan_id: str) -> Job:
     """Return the job without the transfer device of a plan; without it there is one side only, and all stands on it."""
     plan = job.plan(plan_id)
     nodes = tuple(n.model_copy(update={"side": "grid"}) for n in plan.nodes)
-    return _with_plan(job, plan.model_copy(update={"transfer": None, "nodes": nodes}))
+    return with_plan(job, plan.model_copy(update={"transfer": None, "nodes": nodes}))
 
 
 def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None) -> tuple[Job, str]:
@@ -183,7 +185,7 @@ def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None)
     """
     plan = job.plan(plan_id)
     node = next(n for n in plan.nodes if n.id == node_id)
-    card = job.cards().inverter(node.card)
+    card = job.cards().station(node)
     trackers = len(card.trackers)
     used = {group.tracker for group in node.strings}
     free = next((n for n in range(1, trackers + 1) if n not in used), None)
@@ -199,13 +201,13 @@ def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None)
     each = 1 if card.per_module else 8
     group = StringGroup(id=made, face=face, module=chosen.id, tracker=free, modules_per_string=each)
     changed = node.model_copy(update={"strings": (*node.strings, group)})
-    return _with_node(with_cards(job, [chosen]), plan_id, changed), made
+    return with_node(with_cards(job, [chosen]), plan_id, changed), made
 
 
 def remove_string(job: Job, plan_id: str, node_id: str, string_id: str) -> Job:
     """Return the job without a string."""
     node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
-    return _with_node(job, plan_id, node.model_copy(update={"strings": tuple(g for g in node.strings if g.id != string_id)}))
+    return with_node(job, plan_id, node.model_copy(update={"strings": tuple(g for g in node.strings if g.id != string_id)}))
 
 
 def put_strings(
@@ -240,4 +242,4 @@ def put_strings(
             )
         )  # fmt: skip
     cards = [module] if optimizer is None else [module, optimizer]
-    return _with_node(with_cards(job, cards), plan_id, node.model_copy(update={"strings": tuple(groups)}))
+    return with_node(with_cards(job, cards), plan_id, node.model_copy(update={"strings": tuple(groups)}))

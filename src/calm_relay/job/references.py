@@ -16,6 +16,10 @@ from calm_relay.packs.pack import SHIPPED
 _INVERTER_KINDS = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")
 _WITH_PV = ("pv_inverter", "module_inverter", "hybrid")
 _WITH_BATTERY = ("hybrid", "battery_inverter")
+_ON_BANK = (
+    ("controller", "charge_controller", "charge controllers stand"),
+    ("timer_charger", "timer_charger", "a timer charger stands"),
+)
 MAX_BATTERY_SIDE_NODES = 4
 
 
@@ -169,8 +173,19 @@ def _plan_faults(
         kind = cards.get(str(node.get("card")), {}).get("kind")
         battery_side += kind in _WITH_BATTERY
         strings = _rows(node, "strings")
-        if strings and kind in _INVERTER_KINDS and kind not in _WITH_PV:
-            yield f"{place}.strings", f"a {kind} has no PV input", "move the strings to a node with trackers"
+        trackers = cards.get(str(node.get("card")), {}).get("trackers")
+        for name, own, words in _ON_BANK:
+            if node.get(name) is None:
+                continue
+            yield from card(node[name], (own,), f"{place}.{name}")
+            if kind in _INVERTER_KINDS and kind != "battery_inverter":
+                yield f"{place}.{name}", f"{words} on a bank, and a {kind} has its own", "put it on a battery inverter"
+            elif name == "controller":
+                each = cards.get(str(node[name]), {}).get("trackers")
+                count = node.get("controllers", 1)
+                trackers = list(each) * count if isinstance(each, list | tuple) and isinstance(count, int) else None
+        if strings and kind in _INVERTER_KINDS and kind not in _WITH_PV and node.get("controller") is None:
+            yield f"{place}.strings", f"a {kind} has no PV input", "move the strings to a node with trackers, or add a controller"
         if node.get("battery") is not None and kind in _INVERTER_KINDS and kind not in _WITH_BATTERY:
             yield (
                 f"{place}.battery",
@@ -179,13 +194,14 @@ def _plan_faults(
             )
         if kind in _WITH_BATTERY and kind in _WITH_PV and node.get("count", 1) != 1:
             yield f"{place}.count", "hybrids do not come as several like units: each has its own strings", "add one node for each"
-        if node.get("side") == "backup" and not plan.get("transfer"):
+        if plan.get("off_grid") and node.get("side") != "backup":
+            yield f"{place}.side", "the plan has no grid, so no grid side", "use 'backup'"
+        if node.get("side") == "backup" and not plan.get("transfer") and not plan.get("off_grid"):
             yield (
                 f"{place}.side",
                 "the plan has no transfer device, so no backup side",
                 "use 'grid', or add a transfer device",
             )
-        trackers = cards.get(str(node.get("card")), {}).get("trackers")
         for string in strings:
             at = f"{place}.strings[{string.get('id')}]"
             yield from card(string.get("module"), ("module",), f"{at}.module")
@@ -212,7 +228,12 @@ def _plan_faults(
             f"{battery_side} battery or hybrid inverters; the simulation carries {MAX_BATTERY_SIDE_NODES}",
             "use fewer, larger ones",
         )
+    generator = plan.get("generator")
+    if isinstance(generator, dict):
+        yield from card(generator.get("card"), ("generator",), "generator.card")
     transfer = plan.get("transfer")
+    if plan.get("off_grid") and transfer:
+        yield "transfer", "the plan has no grid, so nothing to transfer from", "take the transfer device out"
     if isinstance(transfer, dict):
         yield from card(transfer.get("card"), ("transfer",), "transfer.card")
         listed = transfer.get("listed")

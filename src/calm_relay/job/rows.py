@@ -28,7 +28,7 @@ def strings_kept(node: Node, mode: str, keep: Collection[str]) -> tuple[StringGr
 def inverter_rows(plan: Plan, cards: CardBook) -> Iterator[tuple[Node, InverterCard]]:
     """Yield every node with its card."""
     for node in plan.nodes:
-        yield node, cards.inverter(node.card)
+        yield node, cards.station(node)
 
 
 def string_rows(plan: Plan, cards: CardBook) -> Iterator[tuple[Node, InverterCard, StringGroup, ModuleCard]]:
@@ -40,9 +40,7 @@ def string_rows(plan: Plan, cards: CardBook) -> Iterator[tuple[Node, InverterCar
 
 def battery_side_nodes(plan: Plan, cards: CardBook) -> list[tuple[Node, BatterySideUnit]]:
     """Return the nodes that have battery terminals, in the plan's order, which is their priority."""
-    return [
-        (node, cards.battery_unit(node.card, node.count)) for node, card in inverter_rows(plan, cards) if card.battery_terminals
-    ]
+    return [(node, cards.battery_station(node)) for node, card in inverter_rows(plan, cards) if card.battery_terminals]
 
 
 def pv_only_nodes(plan: Plan, cards: CardBook) -> list[tuple[Node, InverterCard]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.library.cards import (
@@ -12,16 +12,44 @@ from calm_relay.library.cards import (
     BatterySideUnit,
     Card,
     CardBase,
+    ChargeControllerCard,
+    GeneratorCard,
     HybridCard,
     InverterCard,
     ModuleCard,
     ModuleInverterCard,
     OptimizerCard,
     PvInverterCard,
+    TimerChargerCard,
     TransferCard,
 )
+from calm_relay.library.stations import with_controllers, with_timer_charger
 
 Kind = TypeVar("Kind", bound=CardBase)
+
+
+class Station(Protocol):
+    """What a node says of its inverter and what stands with it on a low-voltage bank."""
+
+    @property
+    def card(self) -> str:
+        """Card of the inverter."""
+
+    @property
+    def count(self) -> int:
+        """How many like units."""
+
+    @property
+    def controller(self) -> str | None:
+        """Card of the charge controllers."""
+
+    @property
+    def controllers(self) -> int:
+        """How many of them."""
+
+    @property
+    def timer_charger(self) -> str | None:
+        """Card of the charger on a time switch."""
 
 
 class CardBook(dict[str, Card]):
@@ -43,6 +71,32 @@ class CardBook(dict[str, Card]):
     def battery_unit(self, card_id: str, count: int = 1) -> BatterySideUnit:
         """Return an inverter that has battery terminals; several like ones on one bank are as one."""
         return self._typed(card_id, BatterySideUnit, "an inverter with battery terminals").together(count)
+
+    def station(self, node: Station, count: int = 1) -> InverterCard:
+        """Return a node's inverter with what stands with it on its bank, as one; `count` like inverters side by side."""
+        card = self.inverter(node.card)
+        if isinstance(card, BatteryInverterCard) and node.timer_charger is not None:
+            card = with_timer_charger(card, self._typed(node.timer_charger, TimerChargerCard, "a timer charger"))
+        if isinstance(card, BatterySideUnit) and count > 1:
+            card = card.together(count)
+        if isinstance(card, BatteryInverterCard) and node.controller is not None:
+            return with_controllers(card, self.controller(node.controller), node.controllers)
+        return card
+
+    def battery_station(self, node: Station) -> BatterySideUnit:
+        """Return a node's inverters with battery terminals as one unit, with what stands with them on the bank."""
+        self._typed(node.card, BatterySideUnit, "an inverter with battery terminals")
+        unit = self.station(node, node.count)
+        assert isinstance(unit, BatterySideUnit)
+        return unit
+
+    def controller(self, card_id: str) -> ChargeControllerCard:
+        """Return a charge controller."""
+        return self._typed(card_id, ChargeControllerCard, "a charge controller")
+
+    def generator(self, card_id: str) -> GeneratorCard:
+        """Return a generator set."""
+        return self._typed(card_id, GeneratorCard, "a generator")
 
     def module(self, card_id: str) -> ModuleCard:
         """Return a PV module."""
@@ -75,6 +129,14 @@ class CardBook(dict[str, Card]):
     def batteries(self) -> dict[str, BatteryCard]:
         """Return all battery modules by id."""
         return {i: card for i, card in self.items() if isinstance(card, BatteryCard)}
+
+    def generators(self) -> dict[str, GeneratorCard]:
+        """Return all generator sets by id."""
+        return {i: card for i, card in self.items() if isinstance(card, GeneratorCard)}
+
+    def controllers(self) -> dict[str, ChargeControllerCard]:
+        """Return all charge controllers by id."""
+        return {i: card for i, card in self.items() if isinstance(card, ChargeControllerCard)}
 
     def transfers(self) -> dict[str, TransferCard]:
         """Return all transfer devices by id."""

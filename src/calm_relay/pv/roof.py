@@ -35,7 +35,7 @@ def modules_by_face(plan: Plan, cards: CardBook, *, module: str | None = None, w
     """Return how many modules a plan has on each face, of one card where `module` names it."""
     count = Counter[str]()
     for node in plan.nodes:
-        units = cards.inverter(node.card).unit_count(node.count)
+        units = cards.station(node).unit_count(node.count)
         for group in node.strings if node.id != without_node else ():
             if module in (None, group.module):
                 count[group.face] += group.modules_per_string * group.parallel_strings * units
@@ -49,7 +49,7 @@ def _room(face: Face, module: ModuleCard) -> int:
 
 def array_stc_w(node: Node, cards: CardBook) -> float:
     """Return the STC power of a node's strings; of module-level inverters, of all units. [W]"""
-    units = cards.inverter(node.card).unit_count(node.count)
+    units = cards.station(node).unit_count(node.count)
     return units * sum(group_stc_w(group, cards) for group in node.strings)
 
 
@@ -106,7 +106,7 @@ def planner_setup(
         When the inverter has no trackers, a temperature the voltages need is not known, or there is nothing to rewire.
     """
     node = next(n for n in plan.nodes if n.id == node_id)
-    card, worn = cards.inverter(node.card), cards.optimizer(optimizer)
+    card, worn = cards.station(node), cards.optimizer(optimizer)
     if not card.pv_inputs or card.per_module:
         raise NotFeasible(f"{node.name} takes no strings", "choose an inverter with trackers")
     at = extremes_of(job.site)

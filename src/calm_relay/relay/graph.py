@@ -113,9 +113,9 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
 
 
 def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
-    card = cards.inverter(node.card)
+    card = cards.station(node)
     battery = None
-    unit = cards.battery_unit(node.card, node.count) if card.battery_terminals else None
+    unit = cards.battery_station(node) if card.battery_terminals else None
     if node.battery is not None and unit is not None:
         module = cards.battery(node.battery.card)
         charge = chain.terminals_limit_w(chain.charge_chain(unit, module, node.battery)) or unit.ac_rated_w
@@ -126,7 +126,7 @@ def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
     return NodeStation(
         id=node.id,
         name=node.name,
-        kind=card.kind,
+        kind=cards[node.card].kind,
         side=node.side,
         count=node.count,
         ac_rated_w=card.ac_rated_w * node.count,
@@ -140,7 +140,7 @@ def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
 
 
 def _trackers(job: Job, node: Node, cards: CardBook) -> tuple[TrackerStation, ...]:
-    card = cards.inverter(node.card)
+    card = cards.station(node)
     out = []
     units = card.unit_count(node.count)
     for number in sorted({g.tracker for g in node.strings}):

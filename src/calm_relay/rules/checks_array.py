@@ -387,7 +387,7 @@ def _used_well(array_w: float, now: InverterCard, ratio_least: float) -> Callabl
 
 
 @check(
-    "array.network-ratio", "DC-to-AC ratio against the network's or a rebate's limit", page="site", needs={"plan"},
+    "array.network-ratio", "DC-to-AC ratio against the network's or a rebate's limit", page="site", needs={"grid", "plan"},
     short="Ratio, network",
     source="typed by the user; the network operator or the rebate decides",
 )  # fmt: skip

@@ -48,7 +48,7 @@ def swap_card(
     if not c.advise:
         return None
     now = c.cards.inverter(node.card)
-    trackers = max((group.tracker for group in node.strings), default=0)
+    trackers = 0 if node.controller else max((group.tracker for group in node.strings), default=0)
     choice = node.battery if same_battery else None
     battery = None if choice is None else c.cards.battery(choice.card)
 
@@ -142,10 +142,11 @@ def evening_peak(c: CheckContext) -> Iterator[Finding]:
     index = min(len(evening.largest_w) - 1, int(allowed / c.facts.step_h))
     value = evening.largest_w[index]
     most = c.facts.at_least(show(evening.peak_w, "power_w"))
+    lack = "are not served" if c.plan.off_grid else "come from the grid"
     line = (
         f"{show(value, 'power_w')} is passed in {allowed:g} evening hours a year (peak {most}); "
         f"the limit {show(evening.limit_w, 'power_w')} ({evening.weakest}) is passed in {evening.hours_over_h:.0f} h, "
-        f"{show(evening.over_wh, 'energy_wh')} a year come from the grid for it"
+        f"{show(evening.over_wh, 'energy_wh')} a year {lack} for it"
     )
     cost = f"{evening.hours_over_h:.0f} h over · {show(evening.over_wh, 'energy_wh')} a year"
     yield finding(
@@ -320,7 +321,7 @@ def _grid_slots(c: CheckContext) -> Iterator[tuple[int, Slot]]:
 
 
 @check(
-    "battery.slot-price", "Charging in cheap hours", page="plans", needs={"plan"}, short="Slot and price",
+    "battery.slot-price", "Charging in cheap hours", page="plans", needs={"grid", "plan"}, short="Slot and price",
     source="the plan's charge slots against the tariff's cheap window, by clock hours; arithmetic",
 )  # fmt: skip
 def slot_price(c: CheckContext) -> Iterator[Finding]:
@@ -366,7 +367,7 @@ def _overlap_h(slot: tuple[float, float], window: tuple[float, float]) -> float:
 
 
 @check(
-    "battery.round-trip", "Whether a round trip pays", page="plans", needs={"plan"}, short="Round trip pays",
+    "battery.round-trip", "Whether a round trip pays", page="plans", needs={"grid", "plan"}, short="Round trip pays",
     source="the program's definitions, D18, without wear: price avoided − price paid ÷ AC round trip",
 )  # fmt: skip
 def round_trip(c: CheckContext) -> Iterator[Finding]:

@@ -95,7 +95,7 @@ def budget(c: CheckContext) -> Iterator[Finding]:
 def line_power(c: CheckContext) -> Iterator[Finding]:
     """What stands behind the transfer device on each phase or leg, against what is made there in an outage."""
     assert c.facts is not None
-    if c.plan.transfer is None:
+    if not c.plan.has_backup_side:
         return
     for row in c.facts.lines:
         if row.limit_va is None:
@@ -114,7 +114,7 @@ def _fewer_behind(c: CheckContext, line: str) -> Iterator[Remedy]:
     """Return the list of essential loads that fits on every line by running VA, the largest left out first; then what else."""
     count = line_count(c.job.site.supply)
     limits = offgrid_lines_va(c.plan, c.cards, count)
-    if limits is not None:
+    if limits is not None and c.plan.transfer is not None:
         kept: list[Appliance] = []
         for load in sorted((a for a in c.job.house.counted if a.essential), key=running_va):
             sums = sum((running_va(a) * shares_of(a.line, count) for a in (*kept, load)), np.zeros(count))

@@ -35,7 +35,7 @@ def _cost(e: Exceeded) -> str:
 
 
 @check(
-    "network.export-cap", "Export against its cap", page="tariff", needs={"plan", "year"}, short="Export cap",
+    "network.export-cap", "Export against its cap", page="tariff", needs={"grid", "plan", "year"}, short="Export cap",
     source="simulated year; the network's export limit as typed. PV that nobody can throttle passes it",
 )  # fmt: skip
 def export_cap(c: CheckContext) -> Iterator[Finding]:
@@ -67,7 +67,7 @@ def _throttled(c: CheckContext) -> Iterator[Remedy]:
 
 
 @check(
-    "network.import-limit", "Import against its limit", page="tariff", needs={"plan", "year"}, short="Import limit",
+    "network.import-limit", "Import against its limit", page="tariff", needs={"grid", "plan", "year"}, short="Import limit",
     source="simulated year; the import limit as typed. Charging is cut first, the house is not",
 )  # fmt: skip
 def import_limit(c: CheckContext) -> Iterator[Finding]:
@@ -83,7 +83,7 @@ def import_limit(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "service.main-fuse", "Main fuse, each phase", page="tariff", needs={"plan", "year"}, short="Main fuse",
+    "service.main-fuse", "Main fuse, each phase", page="tariff", needs={"grid", "plan", "year"}, short="Main fuse",
     source="simulated year, real power over the volts of the line; means over a step, so shorter peaks are higher",
 )  # fmt: skip
 def main_fuse(c: CheckContext) -> Iterator[Finding]:
@@ -113,7 +113,7 @@ def _less_at_once(row: LineAmps) -> Iterator[Remedy]:
 
 
 @check(
-    "backup.pass-through", "Transfer device, each phase", page="plans", needs={"plan", "year"}, short="Pass-through",
+    "backup.pass-through", "Transfer device, each phase", page="plans", needs={"grid", "plan", "year"}, short="Pass-through",
     source="simulated year with the grid up, real power over the volts of the line; the device's card",
 )  # fmt: skip
 def pass_through(c: CheckContext) -> Iterator[Finding]:

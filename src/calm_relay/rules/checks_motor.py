@@ -72,7 +72,7 @@ def start_from_battery(c: CheckContext) -> Iterator[Finding]:
 def _worst(c: CheckContext, check_id: str, cases_of: _Cases, silent: str) -> Iterator[Finding]:
     """Return the case that asks most of its limit as the check's finding."""
     forming = forming_rows(c.plan, c.cards)
-    if c.plan.transfer is None or not forming:
+    if not c.plan.has_backup_side or not forming:
         return
     loads = backup_appliances(c)
     factor, soft = c.pack.value("lra_per_running_amp"), c.pack.value("soft_start_frac")
@@ -80,7 +80,7 @@ def _worst(c: CheckContext, check_id: str, cases_of: _Cases, silent: str) -> Ite
     if not starts:
         return
     # A list of loads is what runs together; of a whole house only what is marked essential is taken to run.
-    running = [a for a in loads if a.essential or c.plan.transfer.backed_up == "listed"]
+    running = [a for a in loads if a.essential or (c.plan.transfer is not None and c.plan.transfer.backed_up == "listed")]
     cases: list[_Case] = []
     for load, start in starts:
         made = cases_of(c, load, start, _running(running, load, line_count(c.job.site.supply)), forming)

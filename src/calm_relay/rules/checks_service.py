@@ -34,10 +34,10 @@ def backup_appliances(c: CheckContext) -> list[Appliance]:
 def offgrid_power(c: CheckContext) -> Iterator[Finding]:
     """The backup side's peak against what the inverters make with the grid gone, beside what passes with the grid up."""
     assert c.facts is not None
-    if c.plan.transfer is None:
+    if not c.plan.has_backup_side:
         return
     forming = forming_rows(c.plan, c.cards)
-    amps = c.cards.transfer(c.plan.transfer.card).pass_through_a
+    amps = c.cards.transfer(c.plan.transfer.card).pass_through_a if c.plan.transfer else None
     supply = c.job.site.supply
     subject = "backup side"
     if not forming:
@@ -60,9 +60,10 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
         if amps is None
         else f"{amps:g} A × {supply.voltage_v:g} V = {supply.voltage_v * amps * supply.phases / 1000:.1f} kVA"
     )
+    grid_up = "" if c.plan.off_grid else f"grid up {passes} passes through; grid down "
     line = (
-        f"grid up {passes} passes through; grid down {show(limit, 'apparent_va')} is made, battery limit included; "
-        f"the backup side's peak in the year is {c.facts.at_least(show(peak, 'apparent_va'))} "
+        f"{grid_up}{show(limit, 'apparent_va')} is made, battery limit included; "
+        f"the {'house' if c.plan.off_grid else 'backup side'}'s peak in the year is {c.facts.at_least(show(peak, 'apparent_va'))} "
         f"({show(c.facts.backup_peak_w, 'power_w')})"
     )
     connected = _connected_va(c) if c.facts.coarse_step_s is not None else 0.0
@@ -88,7 +89,8 @@ def running_va(load: Appliance) -> float:
 
 def _shed(c: CheckContext, limit_va: float) -> list[Remedy]:
     """Return the essential-loads list that fits by the sum of running VA, largest left out first."""
-    assert c.plan.transfer is not None
+    if c.plan.transfer is None:
+        return [Remedy(f"inverters and batteries that make more than {show(limit_va, 'apparent_va')}, or loads that take turns")]
     essential = [a for a in c.job.house.counted if a.essential]
     kept = sorted(essential, key=running_va)
     while kept and sum(running_va(load) for load in kept) > limit_va:
@@ -167,7 +169,7 @@ def network_sum_w(c: CheckContext) -> tuple[float, str]:
     for node, card in inverter_rows(c.plan, c.cards):
         total += card.ac_rated_w * node.count
         times = f"{node.count} × " if node.count > 1 else ""
-        once = " (hybrid, once)" if card.kind == "hybrid" else ""
+        once = " (hybrid, once)" if c.cards[node.card].kind == "hybrid" else ""
         words.append(f"{times}{card.ac_rated_w / 1000:g} kW{once}")
     return total, " + ".join(words) or "no inverter"
 
@@ -176,7 +178,7 @@ def network_sum_w(c: CheckContext) -> tuple[float, str]:
     "network.inverter-sum",
     "Sum of inverters as the network counts them",
     page="tariff",
-    needs={"plan"},
+    needs={"grid", "plan"},
     short="Network sum",
     source="sum of all AC ratings, a hybrid once; the network operator decides",
 )

@@ -168,7 +168,7 @@ def short_circuit(c: CheckContext) -> Iterator[Finding]:
 
 def to_free_tracker(c: CheckContext, node: Node, group: StringGroup) -> list[Remedy]:
     """Return the remedy that puts a string on its inverter's first free tracker, if there is one apart from the others."""
-    card, used = c.cards.inverter(node.card), {g.tracker for g in node.strings}
+    card, used = c.cards.station(node), {g.tracker for g in node.strings}
     free = next((n for n in range(1, len(card.trackers) + 1) if n not in used), None)
     if free is None or card.trackers_paralleled:
         return []
@@ -197,7 +197,7 @@ def _fewer_strings(
 def dc_ac_ratio(c: CheckContext) -> Iterator[Finding]:
     """Σ STC watts over rated AC watts (definitions D12) per inverter, against the card's limit with and without battery."""
     for node, card in rows.inverter_rows(c.plan, c.cards):
-        if not node.strings:
+        if not node.strings or node.controller is not None:  # charge controllers: their own limits say what an array may be
             continue
         rated = card.ac_rated_w * card.unit_count(node.count)
         array = array_stc_w(c, node)

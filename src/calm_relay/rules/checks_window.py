@@ -44,7 +44,7 @@ class _Window:
     "battery.window-fill",
     "Charge window fills the battery",
     page="plans",
-    needs={"plan"},
+    needs={"grid", "plan"},
     short="Charge window",
     source="power × hours × η against the room left; arithmetic",
 )

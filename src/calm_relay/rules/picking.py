@@ -12,7 +12,7 @@ from typing import Any
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.edits import Edit, read_path
-from calm_relay.job.models import BatteryChoice, Job, Node, Plan, Transfer
+from calm_relay.job.models import BatteryChoice, GeneratorChoice, Job, Node, Plan, Transfer
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatteryCard, Card
 from calm_relay.rules.offers import is_own
@@ -29,6 +29,9 @@ PLACES: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     (r"\.strings\[[^\]]+\]\.module$", "module", _STRINGS),
     (r"\.strings\[[^\]]+\]\.optimizer$", "optimizer", _STRINGS),
     (r"\.transfer\.card$", "transfer", ("transfer.", "backup.pass-through")),
+    (r"\.generator\.card$", "generator", ("generator.",)),
+    (r"\.nodes\[[^\]]+\]\.controller$", "charge_controller", ("battery.voltage", "battery.charge-chain", *_STRINGS)),
+    (r"\.nodes\[[^\]]+\]\.timer_charger$", "timer_charger", ("battery.voltage", "battery.charge-chain")),
     (r"\.nodes\[\+\]$", "inverter", ("inverter.", "network.inverter-sum")),
     (r"\.nodes\[[^\]]+\]\.card$", "", ("inverter.", "battery.", "network.inverter-sum", *_STRINGS, *_BACKUP)),
 )
@@ -129,13 +132,14 @@ def ranked(
     places = {card_id: at for at, card_id in enumerate(last_used)}
     more = {o.card.id: ((worth or {}).get(o.card.id), o.card.id in favourites, places.get(o.card.id)) for o in offers}
     offers = [replace(o, worth=more[o.card.id][0], favourite=more[o.card.id][1], used=more[o.card.id][2]) for o in offers]
-    size = _size(cards[str(now)]) if now in cards else 0.0
+    size = _size(cards[now]) if now is not None and now in cards else 0.0
     return tuple(sorted(offers, key=lambda offer: _rank(offer, size, wanted_wh)))
 
 
 def card_now(job: Job, path: str) -> str | None:
     """Return the id of the card that stands at a place; None where nothing stands there yet."""
-    empty = path.endswith("[+]") or (path.endswith((".battery.card", ".transfer.card")) and read_path(job, path[:-5]) is None)
+    whole = (".battery.card", ".transfer.card", ".generator.card")
+    empty = path.endswith("[+]") or (path.endswith(whole) and read_path(job, path[:-5]) is None)
     return None if empty else read_path(job, path)
 
 
@@ -149,7 +153,8 @@ def _checks(names: Iterable[str], *, with_year: bool) -> list[Any]:
     found = [
         entry
         for entry in all_checks()
-        if entry.id.startswith(tuple(names)) and (entry.needs <= {"plan"} or (with_year and entry.id == "backup.pass-through"))
+        if entry.id.startswith(tuple(names))
+        and (entry.needs <= {"plan", "grid"} or (with_year and entry.id == "backup.pass-through"))
     ]
     return sorted(found, key=lambda entry: entry.id not in QUICK)
 
@@ -218,6 +223,9 @@ def _with_card(c: CheckContext, path: str, card: Card, wanted_wh: float) -> tupl
     if ".transfer." in path:
         device = Transfer(card=card.id) if plan.transfer is None else plan.transfer.model_copy(update={"card": card.id})
         return plan.model_copy(update={"transfer": device}), None
+    if ".generator." in path:
+        chosen = GeneratorChoice(card=card.id) if plan.generator is None else plan.generator.model_copy(update={"card": card.id})
+        return plan.model_copy(update={"generator": chosen}), None
     if path.endswith("[+]"):
         return plan.model_copy(update={"nodes": (*plan.nodes, Node(id="offered", name=card.name[:60], card=card.id))}), None
     node = _node(plan, path)
@@ -230,10 +238,11 @@ def _with_card(c: CheckContext, path: str, card: Card, wanted_wh: float) -> tupl
             update={"card": card.id, "modules": modules, "leads_ohm": ()}
         )
         changed = node.model_copy(update={"battery": choice})
-    elif path.endswith(f"nodes[{node.id}].card"):
-        if max((group.tracker for group in node.strings), default=0) > len(getattr(card, "trackers", ())):
+    elif path.endswith((f"nodes[{node.id}].card", ".controller", ".timer_charger")):
+        name = path.rpartition(".")[2]
+        changed = node.model_copy(update={name: card.id})
+        if max((group.tracker for group in node.strings), default=0) > _trackers(c, changed, card):
             return None, None
-        changed = node.model_copy(update={"card": card.id})
     else:
         name = path.rpartition(".")[2]
         match = re.search(r"strings\[([^\]]+)\]", path)
@@ -243,6 +252,16 @@ def _with_card(c: CheckContext, path: str, card: Card, wanted_wh: float) -> tupl
     return plan.model_copy(update={"nodes": tuple(changed if n.id == node.id else n for n in plan.nodes)}), modules
 
 
+def _trackers(c: CheckContext, node: Node, card: Card) -> int:
+    """Return how many trackers an inverter has once a card stands there, its charge controllers' counted through."""
+    each = getattr(card, "trackers", ())
+    if card.kind == "charge_controller":
+        return len(each) * node.controllers
+    if card.kind == "timer_charger" or node.controller is not None:
+        return len(c.cards.station(node).trackers)
+    return len(each)
+
+
 def _node(plan: Plan, path: str) -> Node:
     match = re.search(r"nodes\[([^\]]+)\]", path)
     return next(node for node in plan.nodes if match is not None and node.id == match.group(1))
@@ -250,7 +269,7 @@ def _node(plan: Plan, path: str) -> Node:
 
 def _count(c: CheckContext, node: Node, card: BatteryCard, wanted_wh: float) -> int | None:
     """Return how many modules of a card fit an inverter and are nearest in usable energy to its bank, else to what is wanted."""
-    unit = c.cards.battery_unit(node.card, node.count)
+    unit = c.cards.battery_station(node)
     wanted, health = wanted_wh, 1.0
     if node.battery is not None:
         now, health = c.cards.batteries().get(node.battery.card), node.battery.state_of_health_frac
@@ -273,7 +292,7 @@ def _no_place(c: CheckContext, path: str, card: Card) -> tuple[str, str]:
 
 
 def _window_words(c: CheckContext, path: str, card: Card) -> str:
-    unit = c.cards.battery_unit(_node(c.plan, path).card)
+    unit = c.cards.battery_station(_node(c.plan, path))
     assert isinstance(card, BatteryCard)
     empty, full = card.window_v
     least = card.modules_min if card.stacking == "series" else 1

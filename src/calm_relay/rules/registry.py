@@ -181,7 +181,7 @@ class Check:
     run: CheckFunction
 
 
-NEEDS = frozenset({"plan", "year", "outage"})
+NEEDS = frozenset({"plan", "year", "outage", "grid"})
 REGISTRY: dict[str, Check] = {}
 
 
@@ -194,8 +194,8 @@ def check(
     ----------
     page : str
         Key of the page that answers for it (`job.pages`): its mark in the work order shows what is over.
-    needs : set of 'plan', 'year', 'outage'
-        What it reads; what needs no more than the plan is computed at once.
+    needs : set of 'plan', 'year', 'outage', 'grid'
+        What it reads; what needs no more than the plan is computed at once. 'grid': it is asked only where a grid stands.
     source : str
         Where its rule comes from.
     short : str

@@ -14,6 +14,7 @@ from calm_relay.rules import (
     checks_bank,
     checks_battery,
     checks_brief,
+    checks_island,
     checks_limits,
     checks_match,
     checks_modules,
@@ -28,6 +29,7 @@ from calm_relay.rules.registry import NEEDS, REGISTRY, VERDICT_ORDER, Check, Che
 # Findings of like verdict and margin stand in this order of groups.
 GROUPS = (
     checks_limits,
+    checks_island,
     checks_battery,
     checks_window,
     checks_pairing,
@@ -51,7 +53,8 @@ def all_checks() -> tuple[Check, ...]:
 def run_checks(
     context: CheckContext, ready: frozenset[str] | set[str] = NEEDS, weighed: Collection[str] | None = None
 ) -> tuple[Finding, ...]:
-    """Run the checks that need no more than what is `ready` (all: 'plan', 'year', 'outage'); tightest first.
+    """Run the checks that need no more than is `ready` (all: 'plan', 'year', 'outage'), and a grid where there is one; tightest
+    first.
 
     A check that fails inside is 'not known' with the reason, never 'within'. A remedy that would put another check of the plan
     over its limit stands as advice that says so, and cannot be applied. To try remedies takes longer than to check: with `weighed`
@@ -61,7 +64,7 @@ def run_checks(
     if weighed is not None:
         found = [f if f.check in weighed else replace(f, remedies=tuple(Remedy(r.text) for r in f.remedies)) for f in found]
     if any(remedy.edits for f in found for remedy in f.remedies):
-        by_plan = {entry.id for entry in all_checks() if entry.needs <= {"plan"}}
+        by_plan = {entry.id for entry in all_checks() if entry.needs <= {"plan", "grid"}}
         over = {(f.check, f.subject) for f in found if f.verdict == "over" and f.check in by_plan}
         found = [replace(f, remedies=tuple(_weighed(context, remedy, over) for remedy in f.remedies)) for f in found]
     return tuple(sorted(found, key=_tightness))
@@ -120,8 +123,9 @@ def _tried(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) ->
 def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Finding]:
     waived = {w.check: w.reason for w in context.plan.waived}
     found: list[Finding] = []
+    here = (set(ready) | {"grid"}) - ({"grid"} if context.plan.off_grid else set())
     for entry in all_checks():
-        if not entry.needs <= ready:
+        if not entry.needs <= here:
             continue
         try:
             rows = list(entry.run(context))

@@ -152,6 +152,11 @@ def unit_links(unit: BatterySideUnit, volts: float, *, charging: bool) -> list[L
     return links
 
 
+def charger_limit_w(most_w: float | None, most_a: float | None, volts: float) -> float | None:
+    """Return what a charger gives at the bank by its own watts and amps; None: its card says neither. [W]"""
+    return min([w for w in (most_w, _times(most_a, volts)) if w is not None], default=None)
+
+
 def charge_chain(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> list[Link]:
     """Return every link that limits charging, the charger's AC input last."""
     volts = stack_voltage_v(battery, choice.modules)

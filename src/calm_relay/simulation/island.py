@@ -60,7 +60,10 @@ def plan_island(packed: Packed, plan: Plan, cards: CardBook) -> Packed:
     forming = {row.node.id: row.unit for row in forming_rows(plan, cards)}
     assumed = set(packed.assumed)
     nodes = packed.nodes.copy()
+    switched = {node.id for node in plan.nodes if node.timer_charger is not None}
     for k, node_id in enumerate(packed.node_ids):
+        if node_id in switched:
+            nodes[k]["ac_in_w"] = 0.0  # a time switch has no grid to charge from
         unit = forming.get(node_id)
         if unit is None:
             continue

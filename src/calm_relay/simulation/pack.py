@@ -15,7 +15,8 @@ from calm_relay.job.control_models import BatteryOrder, Controls, Slot
 from calm_relay.job.models import BatteryChoice, Node, Plan
 from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
-from calm_relay.library.cards import BatteryCard, BatterySideUnit
+from calm_relay.library.cards import BatteryCard, BatterySideUnit, HybridCard
+from calm_relay.library.stations import BankStationCard
 from calm_relay.pv.array import night_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.columns import AC
@@ -28,6 +29,7 @@ from calm_relay.simulation.kernel.records import (
     HOLD,
     MOST_NODES,
     NODE_DTYPE,
+    OWN_PV_ONLY,
     OWN_USE,
     PLANT_DTYPE,
     SLOT_DTYPE,
@@ -134,9 +136,8 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     out["grid_port_w"] = math.inf if unit.grid_port_max_w is None else unit.grid_port_max_w
     out["backup_port_w"] = math.inf if unit.backup_port_max_w is None else unit.backup_port_max_w
     out["pv_to_battery_w"] = math.inf
-    to_battery = cards.inverter(node.card).pv_to_battery_max_w
-    if to_battery is not None:
-        out["pv_to_battery_w"] = to_battery
+    if isinstance(unit, HybridCard) and unit.pv_to_battery_max_w is not None:
+        out["pv_to_battery_w"] = unit.pv_to_battery_max_w
     out["eta_c"] = out["eta_d"] = out["soc_max"] = out["taper_soc"] = out["taper_end"] = out["peak_hold"] = 1.0
     for name in AMPS_COLUMNS:
         out[name] = math.inf
@@ -154,6 +155,11 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, loss.eta_c, loss.eta_d
     out["take_square_per_w"], out["give_square_per_w"] = loss.take_square_per_w, loss.give_square_per_w
     out["store_self_w"] = loss.self_w
+    if isinstance(unit, BankStationCard):  # its charger gives less than the bank takes from controllers and charger together
+        watts = chain.charger_limit_w(unit.charger_max_w, unit.charger_max_a, chain.stack_voltage_v(battery, node.battery.modules))
+        out["ac_in_w"] = min(float(out["ac_in_w"]), math.inf if watts is None else unit.charger_ac_w(watts))
+        if unit.efficiency_assumed:
+            assumed.add(f"{place}: the charge controllers' efficiency, {unit.controller_efficiency_frac:.0%}")
     out["taper_soc"], out["taper_end"] = battery.taper_soc_frac, battery.taper_end_frac
     if battery.absorption_h is not None:
         width_wh = max(0.0, high - battery.taper_soc_frac) * float(out["capacity_wh"])
@@ -255,6 +261,18 @@ def _slot_table(slots: tuple[Slot, ...], n: int, levels: Sequence[float]) -> NDA
     return table[:n]
 
 
+def _by_the_clock(rows: NDArray[np.void]) -> None:
+    """Change the slots of a node whose charger is on a time switch: it charges by the clock or not at all from AC.
+
+    What would charge from the grid to a target is a time switch's slot; what waits for surplus keeps its target as a floor only.
+    """
+    kinds = rows["kind"]
+    rows["kind"] = np.where(kinds == CHARGE_FROM_GRID, TIMER, kinds)
+    waits = kinds == SURPLUS_ONLY
+    rows["floor"] = np.where(waits, np.maximum(rows["floor"], rows["target"]), rows["floor"])
+    rows["kind"] = np.where(waits | (kinds == OWN_USE), OWN_PV_ONLY, rows["kind"])
+
+
 def battery_limit_w(record: np.void, end: str, soc_frac: Array | float = 0.5) -> Array:
     """Return what a battery's `charge` or `discharge` is limited to at a charge, without taper and temperature; () or (n,). [W]
 
@@ -330,10 +348,14 @@ def pack_plan(
     codes = np.zeros((steps, len(nodes)), dtype=np.int8)
     for k, node in enumerate(nodes):
         codes[:, k] = slot_codes(plan.controls, calendar, node.id) * np.int8(len(levels)) + level_at
+    slots = _slot_table(plan.controls.slots, len(nodes), levels)
+    for k, node in enumerate(nodes):
+        if node.timer_charger is not None:
+            _by_the_clock(slots[k])
     return Packed(
         node_ids=tuple(node.id for node in nodes),
         nodes=records,
-        slots=_slot_table(plan.controls.slots, len(nodes), levels),
+        slots=slots,
         plant=plant,
         take=take,
         give=give,

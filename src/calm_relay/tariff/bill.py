@@ -17,7 +17,7 @@ Array = NDArray[np.float64]
 TAX, LEAST = "tax", "up to the least a month"  # names of the lines worked out from those above them
 DEMAND_MIN = 15  # over which a peak is taken where settlement is at once, common practice
 
-__all__ = ["Bill", "BillLine", "cheap_steps", "year_bill"]
+__all__ = ["Bill", "BillLine", "cheap_steps", "no_bill", "year_bill"]
 
 
 @dataclass(frozen=True)
@@ -111,6 +111,12 @@ def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Hour
     cheap = sum(line.energy_wh or 0.0 for line in lines if line.name.startswith("import, cheap"))
     whole = float(kwh_in.sum()) * 1000.0
     return Bill(tuple(lines), whole - cheap, cheap, float(kwh_out.sum()) * 1000.0, by_month)
+
+
+def no_bill() -> Bill:
+    """Return the bill of a place without a grid: nothing is bought or sold, and nobody charges for standing by."""
+    none = (0.0,) * 12
+    return Bill((BillLine("no grid", "nothing is bought or sold", None, none),), 0.0, 0.0, 0.0, none)
 
 
 def taxed_months(lines: Sequence[BillLine], tariff: Tariff) -> Array:

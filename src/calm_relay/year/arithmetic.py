@@ -151,7 +151,7 @@ def _bus(facts: YearFacts) -> list[YearFigure]:
     s = facts.system_wh
     imported = (("house", s["grid_to_house_w"]), ("standby", s["grid_to_own_w"]), ("chargers", s["grid_to_battery_w"]))
     exported = (("PV", s["pv_to_grid_w"]), ("batteries", s["battery_to_grid_w"]))
-    came = (("PV", s["pv_ac_w"]), ("batteries", s["battery_ac_w"]), ("import", s["import_w"]))
+    came = (("PV", s["pv_ac_w"]), ("batteries", s["battery_ac_w"]), ("import", s["import_w"]), ("not served", s["unserved_w"]))
     went = (("house", s["load_w"]), ("standby", s["own_draw_w"]), ("chargers", s["charge_ac_w"]), ("export", s["export_w"]))
     left = sum(wh for _, wh in came) - sum(wh for _, wh in went)
     words = f"({_sum(came)}) − ({_sum(went)})"

@@ -166,7 +166,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
     starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * calendar.steps_per_day
     months = {
         name: tuple(float(v) * h for v in np.add.reduceat(flow.column(name), starts))
-        for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w")
+        for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w", "unserved_w")
     }
     lines = line_flows(job, plan, cards, made)
     return YearFacts(
@@ -174,11 +174,11 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         nodes_wh=nodes,
         pv_only_wh=pv_only,
         tracker_lost_wh=sum(float((d.offered_w - d.available_w).sum()) * h for d in made.dc.values()),
-        self_sufficiency_frac=1.0 - grid_origin / house_wh if house_wh > 0 else 0.0,
+        self_sufficiency_frac=1.0 - (grid_origin + system["unserved_w"]) / house_wh if house_wh > 0 else 0.0,
         own_use_frac=1.0 - exported_pv / delivered if delivered > 0 else 0.0,
         usable_wh=usable,
         full_cycles=given / usable if usable > 0 else 0.0,
-        limits=_limit_use(job, calendar, made, pv_only),
+        limits=_limit_use(job, plan, calendar, made, pv_only),
         evening=_evening(plan, cards, calendar, made),
         fill=_fill(job, calendar, made),
         backup_peak_w=float(packed.ac_column("load_b_w").max()),
@@ -202,7 +202,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         battery_months=battery_months(flow, packed),
         coarse_step_s=job.house.coarse_step_s,
         lines=line_facts(job, plan, cards, made, calendar, lines),
-        exceeded=_exceeded(job, calendar, made),
+        exceeded=_exceeded(job, plan, calendar, made),
         amps=line_amps(job, plan, cards, lines, h),
         unit_peak_w={
             i: float(max(flow.node_column(i, "ac_out_w").max(), flow.node_column(i, "ac_in_w").max())) for i in flow.node_ids
@@ -210,7 +210,9 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
     )
 
 
-def _limit_use(job: Job, calendar: YearCalendar, made: PlanFlow, pv_only: dict[str, dict[str, float]]) -> dict[str, LimitUse]:
+def _limit_use(
+    job: Job, plan: Plan, calendar: YearCalendar, made: PlanFlow, pv_only: dict[str, dict[str, float]]
+) -> dict[str, LimitUse]:
     flow, packed, h = made.flow, made.packed, calendar.step_h
     use: dict[str, LimitUse] = {}
     for node_id, row in pv_only.items():
@@ -231,7 +233,10 @@ def _limit_use(job: Job, calendar: YearCalendar, made: PlanFlow, pv_only: dict[s
             held = charged >= AT_LIMIT_FRAC * battery_limit_w(record, "charge", soc) * packed.bank[:, k, BANK_CHARGE]
             hours = float(np.count_nonzero(held & (charged > 0))) * h
             use[f"charge:{node_id}"] = LimitUse(hours)
-    if job.site.export_limit_w is not None:
+    if plan.off_grid:
+        cut = flow.lost_w("island")
+        use["island"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
+    elif job.site.export_limit_w is not None:
         cut = flow.lost_w("cap")
         use["export_cap"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
     if math.isfinite(float(packed.plant["transfer_w"])):
@@ -241,13 +246,17 @@ def _limit_use(job: Job, calendar: YearCalendar, made: PlanFlow, pv_only: dict[s
     return use
 
 
-def _exceeded(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, Exceeded]:
-    """Return what passed the export cap, the import limit and the transfer device though all that can be cut was cut."""
+def _exceeded(job: Job, plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[str, Exceeded]:
+    """Return what passed the export cap, the import limit and the transfer device though all that can be cut was cut.
+
+    Without a grid: what of the house could not be served, against none.
+    """
     flow, h = made.flow, calendar.step_h
     out = {}
     rows = (
-        ("export_cap", job.site.export_limit_w, "cap_exceeded_w", "export_w"),
-        ("import", job.site.import_limit_w, "import_exceeded_w", "import_w"),
+        ("unserved", 0.0 if plan.off_grid else None, "unserved_w", "load_w"),
+        ("export_cap", None if plan.off_grid else job.site.export_limit_w, "cap_exceeded_w", "export_w"),
+        ("import", None if plan.off_grid else job.site.import_limit_w, "import_exceeded_w", "import_w"),
         ("transfer", float(made.packed.plant["transfer_w"]), "device_exceeded_w", "transfer_w"),
         ("peak", float(made.packed.plant["target_w"]), "peak_exceeded_w", "import_w"),
     )
@@ -297,12 +306,12 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
     charge_ac = flow.column("charge_ac_w")
     pv_share = np.divide(flow.column("pv_to_battery_w"), charge_ac, out=np.zeros_like(charge_ac), where=charge_ac > 1e-9)
     spare_ac = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w") + flow.column("pv_only_lost_device_w")
-    spare_ac = spare_ac + made.left_over_w
+    spare_ac = spare_ac + made.left_over_w + flow.column("pv_only_lost_island_w")
     out: dict[str, dict[str, FillFacts]] = {}
     for k in with_battery:
         node_id, record = flow.node_ids[k], packed.nodes[k]
         take = {name: flow.node_column(node_id, name) for name in ("pv_to_battery_w", "charge_from_ac_w", "energy_wh")}
-        lost = sum(flow.node_column(node_id, f"lost_{name}_w") for name in ("ac_limit", "device", "cap"))
+        lost = sum(flow.node_column(node_id, f"lost_{name}_w") for name in ("ac_limit", "device", "cap", "island"))
         part = windows[k] / total
         room = np.maximum(0.0, battery_limit_w(record, "charge") - take["pv_to_battery_w"] - take["charge_from_ac_w"])
         more = np.minimum(room, lost + part * spare_ac * 0.95)

@@ -68,7 +68,7 @@ def offgrid_lines_va(plan: Plan, cards: CardBook, count: int) -> Array | None:
         return None
     for row in forming_rows(plan, cards):
         own = row.unit.leg_max_w if count == 2 else row.unit.phase_max_w if count == 3 else None
-        shares = node_shares(row.node, cards.inverter(row.node.card), count)
+        shares = node_shares(row.node, cards.station(row.node), count)
         if own is not None and shares.max() < 1.0:
             made = continuous_va(row) or 0.0
             total += np.minimum(own, made) - made * shares
@@ -82,6 +82,6 @@ def lines_va(plan: Plan, cards: CardBook, count: int, carried: Callable[[Battery
         made = carried(row)
         if made is None:
             return None
-        total += made * node_shares(row.node, cards.inverter(row.node.card), count)
+        total += made * node_shares(row.node, cards.station(row.node), count)
         found = True
     return total if found else None

@@ -48,7 +48,7 @@ def _add_inverters(out: Array, nodes: Iterable[Node], cards: CardBook, made: Pla
     """Add to each line what inverters draw from it, less what they give. `out`: (steps, lines) [W]"""
     flow, count = made.flow, out.shape[1]
     for node in nodes:
-        shares = node_shares(node, cards.inverter(node.card), count)
+        shares = node_shares(node, cards.station(node), count)
         if node.id in made.pv_only:
             out += np.outer(made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
         elif node.id in flow.node_ids:

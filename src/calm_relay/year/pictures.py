@@ -19,6 +19,7 @@ Array = NDArray[Any]
 HELD_NAMES = tuple(name for name in LOSS_NAMES if name != "below_start")  # too little to start on is no limit
 INSIDE = {
     "House": "the house", "Grid": "the grid", "Battery": "the battery", "Exported": "export", "Own draws": "own draws",
+    "Not served": "what was not served",
     "Lost in storing": "losses of storing", "Clipped, held back": "what was clipped or held back",
 }  # fmt: skip
 HELD_WORDS = {"ac_limit": "AC limit", "device": "transfer device", "cap": "export cap", "island": "island"}
@@ -35,6 +36,7 @@ CARPETS: tuple[tuple[str, str, str], ...] = (
     ("lost", "Clipped and held back", "lost"),
     ("grid_charge", "Charging from the grid", "battery"),
     ("discharge", "Batteries to the house", "battery"),
+    ("unserved", "Not served", "over"),
 )
 
 
@@ -51,7 +53,13 @@ def carpet(made: PlanFlow, quantity: str, steps: slice = slice(None)) -> tuple[A
         return dc, "power_w"
     if quantity == "lost":
         return lost_w(made, steps), "power_w"
-    column = {"load": "load_w", "import": "import_w", "export": "export_w", "grid_charge": "grid_to_battery_w"}
+    column = {
+        "load": "load_w",
+        "import": "import_w",
+        "export": "export_w",
+        "grid_charge": "grid_to_battery_w",
+        "unserved": "unserved_w",
+    }
     return flow.column(column.get(quantity, "battery_to_house_w"))[steps], "power_w"
 
 
@@ -133,7 +141,7 @@ class Ribbon:
 
 
 # The ribbon's bars: what comes, what stores, what it goes to.
-SOURCES, STORES = ("PV", "Grid"), ("Battery",)
+SOURCES, STORES = ("PV", "Grid", "Not served"), ("Battery",)
 USES = ("House", "Exported", "Own draws", "Lost in storing", "Clipped, held back")
 SEEN_WH = 500.0  # a flow below it is not drawn
 
@@ -154,6 +162,7 @@ def ribbon_terms(facts: YearFacts) -> list[tuple[str, str, tuple[tuple[str, floa
         ("PV", "Exported", (("PV exported", s["pv_to_grid_w"]),)),
         ("PV", "Clipped, held back", (("clipped at AC limits", facts.clipped_wh), *held)),
         ("Grid", "House", (("import serving the house", s["grid_to_house_w"]),)),
+        ("Not served", "House", (("asked for and not served", s["unserved_w"]),)),
         ("Grid", "Battery", (("import into chargers", s["grid_to_battery_w"]),)),
         ("Battery", "House", (("batteries serving the house, at AC", s["battery_to_house_w"]),)),
         ("Battery", "Exported", (("batteries exported", s["battery_to_grid_w"]),)),

@@ -32,6 +32,7 @@ from calm_relay.simulation.columns import (
     AC_PV_G_FIXED,
 )
 from calm_relay.simulation.flow import FlowTable, run_year
+from calm_relay.simulation.island import plan_island
 from calm_relay.simulation.pack import Packed, SiteLimits, pack_plan, transfer_limit_w
 from calm_relay.year.cells import limits_by_warmth
 from calm_relay.year.stages import NodeDc
@@ -71,7 +72,10 @@ class PlanFlow:
             return offered
         group = {c: sum((self.pv_only[i].ac_w[steps] for i, own in self.pv_only_column.items() if own == c), np.zeros(len(offered)))
                  for c in (AC_PV_B, AC_PV_G)}  # fmt: skip
-        by_device, by_cap = (self.flow.column(f"pv_only_lost_{name}_w")[steps] for name in ("device", "cap"))
+        by_device, by_cap, by_island = (self.flow.column(f"pv_only_lost_{n}_w")[steps] for n in ("device", "cap", "island"))
+        if self.packed.plant["island"] > 0:  # all that stands there is held back alike
+            whole = self.packed.ac_column("pv_b_w")[steps]
+            return offered * (1.0 - np.divide(by_island, whole, out=np.zeros_like(whole), where=whole > 0))
         first = np.minimum(by_cap, group[AC_PV_G])
         cut = first if at == AC_PV_G else by_device + by_cap - first
         return offered * (1.0 - np.divide(cut, group[at], out=np.zeros_like(cut), where=group[at] > 0))
@@ -141,11 +145,11 @@ def _without_batteries(plan: Plan) -> Plan:
 
 
 def spare_ac_w(made: PlanFlow, plan: Plan, cards: CardBook) -> Array:
-    """Return PV at AC that a further load could have had: what was exported, and what only the export cap held back. [W]"""
+    """Return PV at AC that a further load could have had: exported, or held back by the export cap or for want of a grid. [W]"""
     flow = made.flow
-    spare: Array = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w")
+    spare: Array = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w") + flow.column("pv_only_lost_island_w")
     for node, unit in battery_side_nodes(plan, cards):
-        held = flow.node_column(node.id, "lost_cap_w")
+        held = flow.node_column(node.id, "lost_cap_w") + flow.node_column(node.id, "lost_island_w")
         if held.any():
             into = flow.node_column(node.id, "pv_to_inverter_w")
             more = unit.ac_w(into + held) - unit.ac_w(into)
@@ -186,6 +190,8 @@ def _run(
     )
     pv = {node_id: d.available_w for node_id, d in dc.items()}
     packed = pack_plan(plan, cards, calendar, limits, pv, ac, plan.controls.reserve_by_month(job.site.place.latitude_deg))
+    if plan.off_grid:
+        packed = plan_island(packed, plan, cards)
     warmth, unknown = _warmth(job, plan, cards, calendar, air_c)
     packed = with_changes(replace(packed, assumed=packed.assumed | unknown), plan.controls.leave_room, warmth)
     return PlanFlow(

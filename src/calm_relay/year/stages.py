@@ -5,6 +5,8 @@ A selector returns plain data holding only what its stage reads; names, notes an
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,8 +20,10 @@ from calm_relay.library.book import CardBook
 from calm_relay.library.cards import (
     Card,
 )
-from calm_relay.pv.array import GroupInput, tracker_dc_w
+from calm_relay.library.stations import BankStationCard
+from calm_relay.pv.array import GroupInput, TrackerOutput, tracker_dc_w
 from calm_relay.pv.shade import shaded_by_step
+from calm_relay.simulation.chain import stack_voltage_v
 from calm_relay.simulation.pack import transfer_limit_w
 from calm_relay.weather.solar import PlaneOfArray
 
@@ -72,7 +76,7 @@ def select_face_light(job: Job, face_id: str) -> Data:
 
 def select_node_dc(job: Job, node: Node, cards: CardBook) -> Data:
     """What a node's DC power reads, beside its faces' light and the air temperature."""
-    card = cards.inverter(node.card)
+    card = cards.station(node)
     trackers = [t.model_dump() for t in card.trackers]
     groups = []
     for group in node.strings:
@@ -92,6 +96,7 @@ def select_node_dc(job: Job, node: Node, cards: CardBook) -> Data:
     return {
         "trackers": trackers,
         "groups": groups,
+        "controllers": controllers_of(node, cards),
         "count": card.unit_count(node.count),
         "module_level": card.per_module,
         "most_w": card.pv_dc_max_w,
@@ -122,6 +127,8 @@ def select_flow(job: Job, plan: Plan, cards: CardBook) -> Data:
             {
                 "id": node.id,
                 "card": _card_data(cards[node.card]),
+                "on_bank": [cards[i].model_dump(exclude=_NOT_COMPUTED) for i in (node.controller, node.timer_charger) if i],
+                "controllers": node.controllers,
                 "side": node.side,
                 "count": node.count,
                 "battery": None if battery is None else battery.model_dump(exclude={"card"}),
@@ -134,6 +141,7 @@ def select_flow(job: Job, plan: Plan, cards: CardBook) -> Data:
         "reserves": plan.controls.reserve_by_month(site.place.latitude_deg),
         "transfer_w": repr(transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases)),
         "backed_up": "whole_house" if plan.backed_up is None else sorted(plan.backed_up),
+        "off_grid": plan.off_grid,
         "export_w": site.export_limit_w,
         "import_w": site.import_limit_w,
         "never": sorted(a.id for a in job.house.counted if a.never_from_battery),
@@ -156,7 +164,7 @@ def select_lines(job: Job, plan: Plan, cards: CardBook) -> Data:
         "supply": job.site.supply.model_dump(),
         "background": job.house.background_lines_frac,
         "loads": [(a.id, a.line) for a in job.house.counted],
-        "nodes": [(n.line, cards.inverter(n.card).phases, n.count) for n in plan.nodes],
+        "nodes": [(n.line, cards.station(n).phases, n.count) for n in plan.nodes],
     }
 
 
@@ -208,23 +216,40 @@ def group_input(
     )
 
 
+def controllers_of(node: Node, cards: CardBook) -> tuple[int, float, float] | None:
+    """Return (trackers each, W in at their output limit, efficiency) of a node's charge controllers; None: it has none.
+
+    The output is amps at the bank's nominal volts (assumed; volts follow the charge), at the top of their window without a bank.
+    """
+    card = cards.station(node)
+    if not isinstance(card, BankStationCard):
+        return None
+    choice = node.battery
+    volts = card.battery_voltage_max_v if choice is None else stack_voltage_v(cards.battery(choice.card), choice.modules)
+    eta = card.controller_efficiency_frac
+    return card.trackers_each, card.controller_out_a * volts / eta, eta
+
+
 def make_node_dc(
     node: Node, job: Job, cards: CardBook, light: dict[str, PlaneOfArray], air_c: Array, calendar: YearCalendar
 ) -> NodeDc:
     """Sum a node's trackers; module-level inverters have one module and one tracker each."""
-    card = cards.inverter(node.card)
+    card = cards.station(node)
     offered, available = np.zeros_like(air_c), np.zeros_like(air_c)
     level = card.per_module
-    years = []
+    years, controllers = [], controllers_of(node, cards)
+    made_by: dict[int, list[tuple[int, TrackerOutput]]] = defaultdict(list)
     for number in sorted({g.tracker for g in node.strings}):
         made = [
             group_input(job, cards, g, light[g.face], calendar, module_level=level) for g in node.strings if g.tracker == number
         ]
         out = tracker_dc_w(made, card.trackers[number - 1], air_c, card.unit_count(node.count))
-        offered += out.available_w
-        available += out.limited_w
+        made_by[0 if controllers is None else (number - 1) // controllers[0]].append((number, out))
+    for number, out, kept in _after_controllers(made_by, controllers):
+        offered += kept[0]
+        available += kept[1]
         lost = 0.0 if out.parallel_lost_w is None else float(out.parallel_lost_w.sum()) * calendar.step_h
-        cut = out.available_w - out.limited_w
+        cut = kept[0] - kept[1]
         by_month = calendar.by_month_wh(cut) if cut.any() else (0.0,) * 12
         years.append(
             TrackerYear(
@@ -232,9 +257,26 @@ def make_node_dc(
                 by_month,
                 float(np.count_nonzero(cut > 1e-6)) * calendar.step_h,
                 lost,
-                float(out.available_w.sum()) * calendar.step_h,
+                float(kept[0].sum()) * calendar.step_h,
             )
         )
     if card.pv_dc_max_w is not None:
         available = np.minimum(available, card.pv_dc_max_w)
     return NodeDc(offered, available, tuple(years))
+
+
+def _after_controllers(
+    made_by: Mapping[int, list[tuple[int, TrackerOutput]]], controllers: tuple[int, float, float] | None
+) -> Iterator[tuple[int, TrackerOutput, tuple[Array, Array]]]:
+    """Yield each tracker with what it offers and what is left of it, after the charge controller it belongs to, if any. [W]
+
+    Trackers of one controller share what its output carries in proportion to what they give.
+    """
+    for rows in made_by.values():
+        together = sum((out.limited_w for _, out in rows), np.zeros_like(rows[0][1].limited_w))
+        share, eta = np.ones_like(together), 1.0
+        if controllers is not None:
+            _, most_w, eta = controllers
+            share = np.minimum(1.0, np.divide(most_w, together, out=np.ones_like(together), where=together > 0))
+        for number, out in rows:
+            yield number, out, (out.available_w * eta, out.limited_w * share * eta)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 WISH_W = 1e-6  # a wish below this is none (D6)
 OWN_USE, CHARGE_FROM_GRID, SURPLUS_ONLY, HOLD, CLIPPED_ONLY, DISCHARGE_TO_GRID, TIMER = range(7)
+OWN_PV_ONLY = 7  # own use of a bank whose charger hears no meter: it takes no AC surplus
 BACKUP, GRID = 0, 1
 MOST_NODES = 4
 

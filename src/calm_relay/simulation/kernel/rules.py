@@ -11,7 +11,7 @@ import numpy as np
 
 from calm_relay.simulation.kernel.jit import inside
 from calm_relay.simulation.kernel.node import charged_w, charger_dc_w, out_ac_w, out_dc_w, passes
-from calm_relay.simulation.kernel.records import WISH_W
+from calm_relay.simulation.kernel.records import OWN_PV_ONLY, WISH_W
 
 
 @inside
@@ -142,10 +142,13 @@ def take(nd, watts, w, b):
 
 @inside
 def may_take(nd, w):
-    """Return whether the node may charge from AC: one direction; who has DC PV over does not import (D5). [bool]"""
+    """Return whether the node may charge from AC: one direction; who has DC PV over does not import (D5); a charger on a
+    time switch hears no meter. [bool]
+    """
     return (
         w.on >= 0.0
         and w.timer == 0.0
+        and w.kind != OWN_PV_ONLY
         and w.out == 0.0
         and w.pv - w.pv_inv - w.c_pv <= WISH_W
         and w.free > w.c_pv

@@ -206,7 +206,7 @@ class StationSheet(QWidget):
         if self.session.job.site.supply.kind == "three_phase":
             cells.append(self._cell(f"{base}.line"))
         self._line(*cells)
-        if self.session.job.cards().inverter(node.card).battery_terminals and node.battery is None:
+        if self.session.job.cards().station(node).battery_terminals and node.battery is None:
             self._hint.setText("No battery on this inverter yet: 'Add or take out' puts one on.")
 
     def _build_battery(self) -> None:

@@ -61,7 +61,7 @@ class StringsPart:
         page = self._page
         job, plan = page.session.job, page.session.plan
         base = f"plans[{plan.id}].nodes[{node.id}]"
-        card = job.cards().inverter(node.card)
+        card = job.cards().station(node)
         cells: list[QWidget] = [page.cell(f"{base}.name", chars=18), page.cell(f"{base}.card", card_kind=card.kind)]
         if card.per_module:
             cells += [page.cell(f"{base}.count", chars=6), page.cell(f"{base}.branches", chars=6)]

@@ -12,7 +12,8 @@ from calm_relay.units import format_quantity as show
 from calm_relay.year.pictures import SOURCES, STORES, USES, Ribbon
 
 HUES = {
-    "PV": "sun", "Grid": "grid", "Battery": "battery", "House": "house", "Exported": "grid", "Own draws": "quiet",
+    "PV": "sun", "Grid": "grid",
+    "Not served": "over", "Battery": "battery", "House": "house", "Exported": "grid", "Own draws": "quiet",
     "Lost in storing": "lost", "Clipped, held back": "lost",
 }  # fmt: skip
 LOSSES = ("Lost in storing", "Clipped, held back")

@@ -1,0 +1,135 @@
+"""Checks of plans without a grid, and of generators beside AC-coupled PV."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from calm_relay.calendar import MONTHS
+from calm_relay.job.edits import Edit
+from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
+from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.units import format_quantity as show
+from calm_relay.units import hours_a_year
+
+SPARE_WH = 1000.0  # a year's loss below it says that the array is used up
+
+
+@check(
+    "island.formed", "Something forms the grid", page="plans", needs={"plan"}, short="Grid formed",
+    source="a grid-following inverter runs only if something forms voltage and frequency; the inverters' cards",
+)  # fmt: skip
+def formed(c: CheckContext) -> Iterator[Finding]:
+    """Whether a plan without a grid has an inverter that forms one, with a battery."""
+    if not c.plan.off_grid:
+        return
+    forming = forming_rows(c.plan, c.cards)
+    able = [node.name for node, card in inverter_rows(c.plan, c.cards) if getattr(card, "grid_forming", False)]
+    names = ", ".join(row.node.name for row in forming)
+    line = f"{names}: formed on a battery" if forming else (
+        f"{', '.join(able)} could, with a battery" if able else "no inverter here forms a grid: all of it stays dark"
+    )  # fmt: skip
+    remedies = [Remedy("a battery inverter or hybrid that forms the grid, with a battery")]
+    yield finding(c, "island.formed", "plan", YES_NO, float(bool(forming)), 1.0, "least", line, tight=COUNTS, remedies=remedies)
+
+
+@check(
+    "island.served", "Served all year without a grid", page="plans", needs={"plan", "year"}, short="Served all year",
+    source="simulated year, the house as it is without shedding; what a generator would add is not in it",
+)  # fmt: skip
+def served(c: CheckContext) -> Iterator[Finding]:
+    """Energy of the house that could not be served in the year, against none."""
+    assert c.facts is not None
+    e = c.facts.exceeded.get("unserved")
+    if e is None:
+        return
+    house = c.facts.system_wh["load_w"]
+    lost = c.facts.lost_wh("island")
+    if house <= 0:
+        yield note(c, "island.served", "house", "the house asks for nothing")
+        return
+    line = f"{show(e.over_wh, 'energy_wh', 0)} of {show(house, 'energy_wh', 0)} a year not served, in {hours_a_year(e.hours_h)}"
+    by_month = c.facts.by_month_wh["unserved_w"]
+    if e.over_wh > 0:
+        worst = max(range(12), key=lambda month: by_month[month])
+        line += f", most in {MONTHS[worst]} ({show(by_month[worst], 'energy_wh', 0)})"
+    line += f"; {show(lost, 'energy_wh', 0)} of sun found no use"
+    yield finding(
+        c, "island.served", "house", "energy_wh", e.over_wh, 0.0, "most", line, remedies=_more(lost),
+        cost=f"{e.hours_h:.0f} h not served" if e.hours_h > 0 else "",
+    )  # fmt: skip
+
+
+def _more(lost_wh: float) -> list[Remedy]:
+    """Return what would serve more: where sun is left over a larger bank, else more array; a generator for the rest."""
+    if lost_wh > SPARE_WH:
+        return [Remedy("more battery: sun is left over in the year; more array where it lacks in the dull months"), Remedy(_SET)]
+    return [Remedy("more array: no sun is left over"), Remedy(_SET)]
+
+
+_SET = "a generator for the dull weeks, or loads that wait for the sun"
+
+
+@check(
+    "generator.lock-out", "Generator and AC-coupled PV", page="plans", needs={"plan"}, short="Generator lock-out",
+    source="reverse power damages a generator: PV inverters on its bus are locked out, or it is held loaded (common practice)",
+)  # fmt: skip
+def lock_out(c: CheckContext) -> Iterator[Finding]:
+    """Whether AC-coupled PV on the backup side is kept off the generator's bus, as declared."""
+    if c.plan.generator is None:
+        return
+    pv = [node.name for node, _ in pv_only_nodes(c.plan, c.cards) if node.side == "backup"]
+    name = c.cards.generator(c.plan.generator.card).name
+    declared = c.plan.generator.pv_locked_out
+    if not pv:
+        yield note(c, "generator.lock-out", name, "no AC-coupled PV stands on its bus")
+    elif declared is None:
+        missing = f"whether {', '.join(pv)} is locked out while it runs: see the device's manual"
+        yield unknown(c, "generator.lock-out", name, missing)
+    else:
+        words = "is locked out while it runs, or it is held loaded" if declared else "feeds the bus it runs on"
+        edit = Edit(c.path("generator.pv_locked_out"), value=True)
+        line = f"{', '.join(pv)} {words}, as declared"
+        yield finding(
+            c, "generator.lock-out", name, YES_NO, float(declared), 1.0, "least", line, tight=COUNTS,
+            remedies=[Remedy("a device that locks the PV out, then declare it", (edit,))],
+        )  # fmt: skip
+
+
+@check(
+    "generator.supply", "Generator connects to this supply", page="plans", needs={"plan"}, short="Generator's supply",
+    source="the generator's card",
+)  # fmt: skip
+def generator_supply(c: CheckContext) -> Iterator[Finding]:
+    """Whether the generator is made for the supply's phases."""
+    if c.plan.generator is None:
+        return
+    card, kind = c.cards.generator(c.plan.generator.card), c.job.site.supply.kind
+    if not card.supplies:
+        yield unknown(c, "generator.supply", card.name, "the supplies it is made for: see its data sheet")
+        return
+    said = ", ".join(s.replace("_", " ") for s in card.supplies)
+    good = kind in card.supplies
+    fitting = [g for g in c.offered.generators().values() if kind in g.supplies and g.rated_va >= card.rated_va]
+    best = min(fitting, key=lambda g: g.rated_va, default=None)
+    edits = () if best is None else (Edit("library[+]", best.model_dump()), Edit(c.path("generator.card"), best.id))
+    words = "a generator made for this supply" if best is None else f"{best.name} in its place"
+    yield finding(
+        c, "generator.supply", card.name, YES_NO, float(good), 1.0, "least",
+        f"the supply is {kind.replace('_', ' ')}; made for {said}", tight=COUNTS, remedies=[Remedy(words, edits)],
+    )  # fmt: skip
+
+
+@check(
+    "generator.bypass", "Bypass round the inverter", page="plans", needs={"plan"}, short="Manual bypass",
+    source="the house can be fed while the inverter is out (common practice); as declared",
+)  # fmt: skip
+def bypass(c: CheckContext) -> Iterator[Finding]:
+    """Whether a generator can feed the house past the inverter, as declared; without it a fault of the inverter is a dark house."""
+    if c.plan.generator is None:
+        return
+    name, declared = c.cards.generator(c.plan.generator.card).name, c.plan.generator.bypass
+    if declared is None:
+        yield unknown(c, "generator.bypass", name, "whether a manual bypass feeds the house: ask for it on site")
+        return
+    line = "a manual bypass feeds the house while the inverter is out" if declared else "without the inverter the house is dark"
+    yield finding(c, "generator.bypass", name, YES_NO, float(declared), 1.0, "least", line, tight=COUNTS, soft=True)
