@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from calm_relay.demo import demo_job
 from calm_relay.job.edits import Edit
 from calm_relay.library.shipped import shipped_card
 
@@ -23,7 +24,56 @@ GEL = bank("gel-cell-600", 24)
 ROOM = Edit("site.network.sum_limit_w", 30_000.0)  # so that a larger inverter is not itself over
 PLACE = f"{BAT}.battery.place"
 
+APPLIANCES = [a.id for a in demo_job().house.appliances]
+ALONE = [
+    Edit(f"plans[{A}].transfer", None),
+    Edit(f"plans[{A}].nodes[old].side", "backup"),
+    Edit(f"plans[{A}].off_grid", value=True),
+]
+
+
+def declared(**more: str) -> list[Edit]:
+    """Edits that put a generator into plan A, with what is declared of it, the old inverter on its bus."""
+    choice = {"card": "generator-6k", **more}
+    card = shipped_card("generator-6k").model_dump()
+    return [Edit("library[+]", card), Edit(f"plans[{A}].generator", choice), Edit(f"plans[{A}].nodes[old].side", "backup")]
+
+
+DIESEL = declared()
 CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
+    "island.formed": {
+        "over": (A, [*ALONE, Edit(f"{BAT}.battery", None)]),
+        "within": (A, ALONE),
+    },
+    "island.served": {
+        "over": (A, ALONE),
+        "within": (
+            B,
+            [
+                Edit(f"plans[{B}].transfer", None),
+                Edit(f"plans[{B}].off_grid", value=True),
+                Edit("house.background", {"kind": "profile", "shape": "flat", "energy_wh_per_day": [200.0] * 12}),
+                *(Edit(f"house.appliances[{a}].running_w", 60.0) for a in APPLIANCES),
+                *(Edit(f"house.appliances[{a}].run_h", 1.0) for a in APPLIANCES),
+                *(Edit(f"house.appliances[{a}].never_from_battery", value=False) for a in APPLIANCES),
+            ],
+        ),
+    },
+    "generator.lock-out": {
+        "over": (A, declared(pv_locked_out="no")),
+        "within": (A, declared(pv_locked_out="yes")),
+        "not known": (A, DIESEL),
+    },
+    "generator.supply": {
+        "over": (A, [*DIESEL, Edit("library[generator-6k].supplies", ["three_phase"])]),
+        "within": (A, DIESEL),
+        "not known": (A, [*DIESEL, Edit("library[generator-6k].supplies", [])]),
+    },
+    "generator.bypass": {
+        "tight": (A, declared(bypass="no")),
+        "within": (A, declared(bypass="yes")),
+        "not known": (A, DIESEL),
+    },
     "battery.pairing": {
         "over": (A, [Edit(f"{CHARGER}.pairs_with", ["stack-5k"])]),
         "within": (A, []),
@@ -112,7 +162,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "not known": (A, [Edit(f"{STACK}.warranty_throughput_wh", None)]),
     },
 }  # fmt: skip
-NO_REMEDY = ("battery.growth",)
+NO_REMEDY = ("battery.growth", "island.formed", "island.served", "generator.bypass")
 NEED = 5000 + 30 + 0.01 * 5000 + 0.02 * 5000  # watts DC of 5 kW at AC: 30 W idle, 1 % and 2 %
 FLOOR_V = 3 * 64 * (0.875 + 0.25 * 0.05)  # three modules at 5 %, 2.8 to 3.6 V a cell of 3.2 V
 
@@ -124,6 +174,10 @@ ROWS: list[dict[str, object]] = [
     {"check": "inverter.supply", "value": 1, "limit": 1, "value_knob": True},
     {"check": "transfer.supply", "value": 1, "limit": 1, "value_knob": True},
     {"check": "battery.place", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "island.formed", "edits": ALONE, "value": 1, "limit": 1, "value_knob": True},
+    {"check": "generator.lock-out", "edits": declared(pv_locked_out="yes"), "value": 1, "limit": 1, "value_knob": True},
+    {"check": "generator.supply", "edits": DIESEL, "value": 1, "limit": 1, "value_knob": True},
+    {"check": "generator.bypass", "edits": declared(bypass="yes"), "value": 1, "limit": 1, "value_knob": True, "soft": True},
     {"check": "array.dc-power", "plan": B, "edits": [Edit("library[hybrid-5k].pv_dc_max_w", 8000.0)], "value": 16 * 385,
      "limit": 8000, "knob": "library[hybrid-5k].pv_dc_max_w", "soft": True},
     {"check": "battery.discharge-chain", "value": NEED, "limit": 5300, "knob": f"{CHARGER}.discharge_max_w", "soft": True},
@@ -146,4 +200,4 @@ ROWS: list[dict[str, object]] = [
                                            Edit("library[charger-5k-48v].discharge_max_a", 80.0)],
      "value": 80 * 315 / 330, "limit": 80, "knob": "library[rack-5k].discharge_max_a"},
 ]  # fmt: skip
-BY_YEAR = ("battery.lead-recharge", "battery.cycle-life", "battery.warranty-throughput")
+BY_YEAR = ("island.served", "battery.lead-recharge", "battery.cycle-life", "battery.warranty-throughput")

@@ -183,8 +183,11 @@ def test_every_named_loss_and_record_occurs_in_the_random_days():
         "charger_loss_w", "cell_loss_w", "pv_standby_w", "battery_standby_w", "auxiliary_w", "ac_own_w",
     ):  # fmt: skip
         assert SEEN[name] > 0.01, name
-    # Kept for the grid-down mode, which does not exist yet: they must stay at zero until it does.
-    assert SEEN["lost_island_w"] == 0.0
+    assert SEEN["lost_island_w"] == 0.0, "with a grid nothing is lost for want of one"
+    for seed in range(12):
+        compare_island(seed, 1 + seed % 4)
+    for name in ("lost_island_w", "pv_only_lost_island_w", "unserved_w", "lost_ac_limit_w", "lost_below_start_w"):
+        assert SEEN[f"island {name}"] > 0.01, name
 
 
 def test_plain_python_gives_the_same_as_compiled(tmp_path):

@@ -60,9 +60,9 @@ def _whole(job: Job, plan: Plan) -> Iterator[Step]:
     base = f"plans[{plan.id}]"
     yield from _grid(plan, base)
     if plan.generator is None:
-        yield Step("generator", "Add a generator…", "", f"{base}.generator.card")
+        yield Step("generator", "Add a generator…", "panel", f"{base}.generator.card")
     else:
-        yield Step("no-generator", "Take the generator out", takes_out=True)
+        yield Step("no-generator", "Take the generator out", "generator", takes_out=True)
     with_battery = any(node.battery is not None for node in plan.nodes)
     yield Step("slot", "Add a charge slot", "", "", "" if with_battery else "there is no battery yet that a slot could steer")
 

@@ -50,6 +50,7 @@ class PlanRow:
     clipped_wh: float
     caught_wh: float
     held_by_cap_wh: float
+    unserved_wh: float
     exceeded_hours_h: float
     usable_wh: float
     full_cycles: float
@@ -82,10 +83,10 @@ def gate_reason(findings: Sequence[Finding], pack: Pack) -> str:
 def _passed_h(facts: YearFacts) -> float:
     """Return the hours of the limit passed longest: caps and devices of the whole plan, fuse and device of each line.
 
-    A peak target is a wish, and no limit. [h]
+    A peak target is a wish, and no limit; what is not served has a row of its own. [h]
     """
     lines = [h for row in facts.amps for h in (row.fuse_hours_h, row.device_hours_h or 0.0)]
-    return max([*(e.hours_h for key, e in facts.exceeded.items() if key != "peak"), *lines], default=0.0)
+    return max([*(e.hours_h for key, e in facts.exceeded.items() if key not in ("peak", "unserved")), *lines], default=0.0)
 
 
 def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Sequence[Finding]]]) -> tuple[PlanRow, ...]:
@@ -121,6 +122,7 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 clipped_wh=facts.clipped_wh,
                 caught_wh=facts.caught_wh,
                 held_by_cap_wh=facts.held_by_cap_wh,
+                unserved_wh=facts.system_wh["unserved_w"],
                 exceeded_hours_h=_passed_h(facts),
                 usable_wh=facts.usable_wh,
                 full_cycles=facts.full_cycles,
@@ -128,11 +130,19 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 offgrid_va=offgrid,
                 lit=plan.has_backup_side and bool(forming_rows(plan, cards)),
                 network_sum_w=network_sum_w(context)[0],
-                boxes=len(plan.nodes) + sum(n.battery is not None for n in plan.nodes),
+                boxes=_boxes(plan),
                 warranty_years=_shortest_warranty(job, plan),
             )
         )
     return tuple(rows)
+
+
+def _boxes(plan: Plan) -> int:
+    """Return how many kinds of boxes hang there: inverters, banks and what stands on them, the generator. [number]"""
+    on_banks = sum(
+        (n.battery is not None) + (n.controllers if n.controller else 0) + (n.timer_charger is not None) for n in plan.nodes
+    )
+    return len(plan.nodes) + on_banks + (plan.generator is not None)
 
 
 def _shortest_warranty(job: Job, plan: Plan) -> float | None:

@@ -24,12 +24,19 @@ class LimitCost:
     held_wh: float
 
 
-PASSED = {"export_cap": "Export cap", "import": "Import limit", "transfer": "Transfer device", "peak": "Peak target"}
+PASSED = {
+    "unserved": "Not served", "export_cap": "Export cap", "import": "Import limit", "transfer": "Transfer device",
+    "peak": "Peak target",
+}  # fmt: skip
 
 
 def passed_words(facts: YearFacts) -> list[str]:
     """Return each limit that the year passed, with its hours; phases and legs by name."""
-    out = [f"{PASSED[key].lower()} {hours_a_year(e.hours_h)}" for key, e in facts.exceeded.items() if e.hours_h > 0]
+    out = [
+        f"{PASSED[key].lower()} {hours_a_year(e.hours_h)}"
+        for key, e in facts.exceeded.items()
+        if e.hours_h > 0 and key != "unserved"
+    ]
     for row in facts.amps:
         out += [f"main fuse on {row.name} {hours_a_year(row.fuse_hours_h)}"] if row.fuse_hours_h > 0 else []
         out += [f"transfer device on {row.name} {hours_a_year(row.device_hours_h)}"] if row.device_hours_h else []
@@ -45,13 +52,13 @@ def limit_costs(plan: Plan, facts: YearFacts) -> tuple[LimitCost, ...]:
         if node:
             text = f"{names.get(node, node)}: {WORDS[kind]}"
         else:
-            text = {"export_cap": "Export cap", "transfer": "Transfer device"}[kind]
+            text = {"export_cap": "Export cap", "transfer": "Transfer device", "island": "No grid to give it to"}[kind]
         if use.hours_h > 0 or use.held_wh > 0:
             out.append(LimitCost(key, text, use.hours_h, use.held_wh))
     for key, e in facts.exceeded.items():
         if e.hours_h > 0:
-            text = PASSED[key]
-            out.append(LimitCost(f"{key} passed", f"{text}: passed, nothing could cut it", e.hours_h, e.over_wh))
+            text = "House: not served" if key == "unserved" else f"{PASSED[key]}: passed, nothing could cut it"
+            out.append(LimitCost(f"{key} passed", text, e.hours_h, e.over_wh))
     for node_id, rows in facts.trackers.items():
         for row in rows:
             lost = sum(row.limited_wh)

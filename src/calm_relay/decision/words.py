@@ -22,6 +22,7 @@ COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
     ("clipped_wh", "Clipped", "energy_wh"),
     ("caught_wh", "Caught by the battery", "energy_wh"),
     ("held_by_cap_wh", "Held by the export cap", "energy_wh"),
+    ("unserved_wh", "Not served", "energy_wh"),
     ("exceeded_hours_h", "Above a limit all the same", "hours_h"),
     ("usable_wh", "Usable battery", "energy_wh"),
     ("full_cycles", "Full cycles a year", "count"),
@@ -32,6 +33,7 @@ COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
 )
 
 
+GRID_LINES = {"import_wh", "export_wh", "held_by_cap_wh", "network_sum_w"}  # which say nothing where no plan has a grid
 LIFE_YEARS = 20  # a saving that needs longer is not called one; the horizon of the other money figures, common practice
 
 
@@ -156,9 +158,16 @@ def clipped_amount(job: Job, step_s: int = 300) -> str:
 
 
 def compare_lines(job: Job) -> tuple[tuple[str, str, str], ...]:
-    """Return the lines of the comparison as (field, words, kind); what is clipped says whether it is a bound or an estimate."""
+    """Return the lines of the comparison as (field, words, kind); what is clipped says whether it is a bound or an estimate.
+
+    Lines that no plan of the job has anything for, with a grid or without one, are left out.
+    """
     clipped = f"Clipped, {clipped_amount(job)}"
-    return tuple((field, clipped if field == "clipped_wh" else text, kind) for field, text, kind in COMPARE_LINES)
+    gone = {plan.off_grid for plan in job.plans}
+    left_out = {"unserved_wh"} if gone == {False} else GRID_LINES if gone == {True} else set()
+    return tuple(
+        (field, clipped if field == "clipped_wh" else text, kind) for field, text, kind in COMPARE_LINES if field not in left_out
+    )
 
 
 def clipping_words(job: Job, step_s: int = 300) -> str:

@@ -59,7 +59,7 @@ def _old_ac() -> Node:
 
 
 def _plans() -> tuple[Plan, ...]:
-    diesel = GeneratorChoice(card="generator-10k-diesel", pv_locked_out=True, bypass=True)
+    diesel = GeneratorChoice(card="generator-10k-diesel", pv_locked_out="yes", bypass="yes")
     costs = (
         CostLine(text="Five lithium modules, rack, fuses", amount=8200),
         CostLine(text="Battery inverter and charge controller", amount=4100),

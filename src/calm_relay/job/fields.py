@@ -105,6 +105,9 @@ LABELS: dict[str, str] = {
     "plans[].nodes[].battery.state_of_health_frac": "State of health",
     "plans[].nodes[].battery.place": "Stands", "plans[].nodes[].battery.leads_ohm": "Leads of each branch",
     "plans[].transfer.card": "Transfer device", "plans[].transfer.backed_up": "Backed up",
+    "plans[].nodes[].controller": "Charge controllers", "plans[].nodes[].controllers": "How many",
+    "plans[].nodes[].timer_charger": "Charger on a time switch", "plans[].generator.card": "Generator",
+    "plans[].generator.pv_locked_out": "PV locked out", "plans[].generator.bypass": "Manual bypass",
     "brief.outage_hours_h": "Outages last", "brief.outage_longest_h": "The longest", "brief.outages_per_year": "Outages a year",
     "brief.outage_season": "Mostly in", "brief.budget": "Budget", "brief.keep": "Not to be touched",
     "brief.contracts[].name": "Contract", "brief.contracts[].ends": "Ends", "brief.contracts[].ended_by": "Ended before by",
@@ -127,12 +130,14 @@ CHOICES: dict[str, str] = {
     "record_low": "record low", "0": "at once", "15": "15 min", "30": "30 min", "60": "60 min",
     "lowest_expected": "lowest expected", "mean_yearly_minimum": "mean of yearly minima",
     "indoors": "indoors", "garage": "garage", "outdoors_sheltered": "outdoors covered", "outdoors": "outdoors",
-    "very_clear": "very clear", "mixed": "mixed", "mostly_cloudy": "mostly cloudy",
+    "not_known": "not known", "yes": "yes", "very_clear": "very clear", "mixed": "mixed", "mostly_cloudy": "mostly cloudy",
 }  # fmt: skip
 
 
 # Words for choices that mean something else at the end of some paths.
 CHOICES_AT: dict[str, dict[str, str]] = {
+    ".generator.pv_locked_out": {"no": "no"},
+    ".generator.bypass": {"no": "no"},
     ".controls.sensor": {"meter": "at the meter", "device": "at the transfer device"},
     ".controls.leave_room": {"no": "none kept", "foresight": "as the day will be", "yesterday": "as yesterday was"},
     ".line": {"1": "line 1", "2": "line 2", "3": "line 3"},

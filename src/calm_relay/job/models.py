@@ -34,6 +34,9 @@ Ohms = Annotated[float, Quantity("resistance_ohm"), Field(ge=0, le=1)]
 TwelveC = Annotated[tuple[TemperatureC, ...], Field(min_length=12, max_length=12)]
 
 
+Declared = Literal["not_known", "yes", "no"]
+
+
 class Place(Record):
     """Where the job is. `utc_offset_h` is local standard time; daylight saving comes from `time_zone`."""
 
@@ -268,15 +271,13 @@ class Transfer(Record):
 
 
 class GeneratorChoice(Record):
-    """The generator set of a plan, and what is declared of it. None: not known yet."""
+    """The generator set of a plan, and what is declared of it."""
 
     card: Id
-    pv_locked_out: bool | None = Field(
-        default=None, description="AC-coupled PV is locked out while it runs, or it is held loaded; None: not known"
+    pv_locked_out: Declared = Field(
+        default="not_known", description="AC-coupled PV is locked out while it runs, or it is held loaded"
     )
-    bypass: bool | None = Field(
-        default=None, description="a manual bypass feeds the house while the inverter is out; None: not known"
-    )
+    bypass: Declared = Field(default="not_known", description="a manual bypass feeds the house while the inverter is out")
 
 
 class CostLine(Record):

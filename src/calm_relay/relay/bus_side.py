@@ -12,6 +12,7 @@ from calm_relay.relay.picture import (
     POST_PX,
     Band,
     Bar,
+    Box,
     Canvas,
     Gate,
     Rect,
@@ -25,6 +26,7 @@ from calm_relay.relay.picture import (
     total_of,
 )
 from calm_relay.relay.values import Parts, RelayValues
+from calm_relay.units import format_quantity as show
 
 
 def lay_out_buses(
@@ -33,24 +35,54 @@ def lay_out_buses(
 ) -> None:  # fmt: skip
     """Lay out everything right of the inverters; `lanes` holds each node's AC height, `room` top and bottom."""
     top, bottom = room
-    backup = [y for node, y in lanes if node.side == "backup"]
-    others = [y for node, y in lanes if node.side != "backup"]
+    backup = [y for node, y in lanes if graph.bus_of(node) == "backup"]
+    others = [y for node, y in lanes if graph.bus_of(node) == "panel"]
     y_main = backup[0] if backup else others[0] if others else (top + bottom) / 2
     most = max((n.ac_rated_w for n, _ in lanes), default=0.0)
-    half = max(18.0, 0.5 * scale * max(most, graph.service_w))
+    half = max(18.0, 0.5 * scale * max(most, 0.0 if graph.off_grid else graph.service_w))
     y_main = max(y_main, top + half)
     y_through = _through_y(c, graph, y_main, scale)
     y_low = max([y_main, *others, *([y_through] if graph.has_transfer else [])])
     panel = Rect(c.x("panel") - BUS_PX / 2, y_main - half, BUS_PX, y_low - y_main + 2 * half)
     if graph.has_transfer:
         _backup_bus(c, graph, values, [*backup, y_through], (y_main, y_through), half, scale, lost, grid_up=grid_up)
-    c.bar(Bar("panel", panel, not grid_up))
-    _loads(c, graph.other_loads, values.other_load_w, values.load_parts, "panel", panel.y, scale, dead=not grid_up)
+    dark = not graph.forming if graph.off_grid else not grid_up
+    c.bar(Bar("panel", panel, dark))
+    text, watts = (graph.backup_loads, values.backup_load_w) if graph.off_grid else (graph.other_loads, values.other_load_w)
+    _loads(c, text, watts, values.load_parts, "panel", panel.y, scale, dead=dark)
     rect = Rect(panel.x - 14, panel.y, 36, panel.h)
-    c.stations.append(
-        Station("panel", "loads", "House and main panel", rect, f"main panel: {kw(values.other_load_w)} of house load")
-    )
+    c.stations.append(Station("panel", "loads", "House and main panel", rect, f"main panel: {kw(watts)} of house load"))
+    if graph.generator:
+        _generator(c, graph, bus_x=c.x("backup" if graph.has_transfer else "panel"), y_from=panel.y + panel.h, bottom=bottom)
+    if graph.off_grid:
+        _no_grid(c, values, panel, lost)
+        return
     _grid(c, graph, values, y_main, min(2 * half, (most or graph.service_w) * scale), scale, lost, grid_up=grid_up)
+
+
+def _no_grid(c: Canvas, values: RelayValues, panel: Rect, lost: Mapping[str, float]) -> None:
+    """Say that no grid is there, what is not served at the moment, and what found no use in the year."""
+    x, y = c.x("panel") + BUS_PX / 2 + 10, panel.y + panel.h / 2
+    c.want([("no grid", "label")], [(x + 20, y - c.line / 2, "left"), (x, y + c.line, "left")], "grid", "quiet")
+    if values.unserved_w > 0.5:
+        spots = [(x + 20, y + c.line, "left"), (x + 20, y + 2 * c.line, "left")]
+        c.want([(f"{kw(values.unserved_w)} not served", "value")], spots, "panel", "over")
+    lost_words(c, "panel", lost, [(x + 20, panel.y + panel.h + i * c.line, "left") for i in range(4)])
+    said = "no grid" + (f"; {kw(values.unserved_w)} not served" if values.unserved_w > 0.5 else "")
+    c.stations.append(Station("grid", "grid", "No grid", Rect(x + 10, y - c.line, c.width - x - 14, 2 * c.line), said))
+
+
+def _generator(c: Canvas, graph: PlanGraph, *, bus_x: float, y_from: float, bottom: float) -> None:
+    """A generator below the bus it feeds; its running is no part of the year."""
+    texts = [("generator", "small"), (show(graph.generator_va, "apparent_va"), "value")]
+    w = max(c.measure(text, role)[0] for text, role in texts) + 14
+    h = sum(c.measure(text, role)[1] for text, role in texts) + 8
+    box = Rect(min(bus_x + 24, c.width - w - 4), bottom - h, w, h)
+    y = box.y + h / 2
+    c.bar(Bar("generator", Rect(bus_x - 1, min(y_from, y - 4), 2, max(4.0, y - y_from)), dead=True))
+    c.band(Band(x0=bus_x, y0=y, x1=box.x, y1=y, parts=(), px_per_w=1.0, dead=True, towards_left=True), HAIRLINE_PX)
+    c.box(Box("generator", box, None, dead=True), texts)
+    c.stations.append(Station("generator", "generator", graph.generator, box, f"{graph.generator}: it stands still in the year"))
 
 
 def _through_y(c: Canvas, graph: PlanGraph, y_main: float, scale: float) -> float:

@@ -60,7 +60,8 @@ class NodeStation:
 class PlanGraph:
     """The plan as the program understands it, rows ordered by bus side, then priority. Infinity: no limit.
 
-    `service_a` and `transfer_a` hold for each phase or leg; `line_w_per_a` is what an amp carries on one of them.
+    `service_a` and `transfer_a` hold for each phase or leg; `line_w_per_a` is what an amp carries on one of them. Without a grid
+    everything stands on the one bus there is.
     """
 
     nodes: tuple[NodeStation, ...]
@@ -74,6 +75,13 @@ class PlanGraph:
     export_w: float
     import_w: float
     line_w_per_a: float
+    off_grid: bool = False
+    generator: str = ""
+    generator_va: float = 0.0
+
+    def bus_of(self, node: NodeStation) -> str:
+        """Return the column of the bus that a node stands on."""
+        return "backup" if node.side == "backup" and self.has_transfer else "panel"
 
     @property
     def forming(self) -> tuple[NodeStation, ...]:
@@ -89,6 +97,7 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
     nodes.sort(key=lambda n: n.side != "backup")
     amps = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
     volts = supply.voltage_v * supply.phases
+    generator = cards.generator(plan.generator.card) if plan.generator else None
     listed = plan.backed_up
     total = len(job.house.appliances) + 1
     if listed is None:
@@ -109,6 +118,9 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
         export_w=math.inf if job.site.export_limit_w is None else job.site.export_limit_w,
         import_w=math.inf if job.site.import_limit_w is None else job.site.import_limit_w,
         line_w_per_a=line_volts(supply),
+        off_grid=plan.off_grid,
+        generator="" if generator is None else generator.name,
+        generator_va=0.0 if generator is None else generator.rated_va,
     )
 
 
@@ -182,4 +194,8 @@ def summary(graph: PlanGraph) -> str:
         if node.battery:
             text += f" and {show(node.battery.usable_wh, 'energy_wh')} usable"
         parts.append(text)
+    if graph.generator:
+        parts.append(graph.generator)
+    if graph.off_grid:
+        parts.append("no grid")
     return "; ".join(parts) or "no inverter"

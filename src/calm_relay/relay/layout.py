@@ -53,7 +53,7 @@ def lay_out(
     c = Canvas(measure, width, height)
     lost = lost_wh or {}
     for column, text in HEADS:
-        if graph.has_transfer or column not in ("backup", "transfer"):
+        if (graph.has_transfer or column not in ("backup", "transfer")) and not (graph.off_grid and column == "grid"):
             c.head(text, c.x(column) + (measure(text, "head")[0] / 2 if column == "roof" else 0.0))
     top = measure("X", "head")[1] + 3.4 * c.line
     bottom = height - 2.2 * c.line
@@ -80,7 +80,7 @@ def _row_heights(rows: list[NodeStation], room: float) -> list[float]:
 
 def _scale(graph: PlanGraph, rows: list[NodeStation], heights: list[float], room: float) -> float:
     """Pixels per watt: the largest rating fits its row, and the buses fit the picture."""
-    limits = [0.5 * room / max(graph.service_w, 1.0)]
+    limits = [] if graph.off_grid else [0.5 * room / max(graph.service_w, 1.0)]
     if graph.has_transfer and math.isfinite(graph.transfer_w):
         limits.append(0.75 * room / max(graph.transfer_w, 1.0))
     for node, h in zip(rows, heights, strict=True):
@@ -91,7 +91,7 @@ def _scale(graph: PlanGraph, rows: list[NodeStation], heights: list[float], room
             limits.append(0.55 * (h - lane) / max(node.battery.charge_w, node.battery.discharge_w, 1.0))
         for t in node.trackers:
             limits.append(0.5 * lane / len(node.trackers) / max(t.limit_w, t.stc_w, 1.0))
-    return min(limits)
+    return min(limits, default=0.5 * room / max(graph.service_w, 1.0))
 
 
 def _row(
@@ -114,16 +114,16 @@ def _row(
         [(x, bar.y - c.line - 3, "centre"), (x, bar.y + bar.h + 3, "centre"), (x - 30, bar.y - c.line - 3, "right")],
         f"node:{node.id}", dead=dead,
     )  # fmt: skip
-    x_gate, x_bus = c.x("inverter"), c.x("backup" if node.side == "backup" else "panel") - BUS_PX / 2
+    x_gate, x_bus = c.x("inverter"), c.x(graph.bus_of(node)) - BUS_PX / 2
     parts, left = (v.out, False) if v.out else (v.into, True)
     c.band(
         Band(x0=bar.x + BUS_PX, y0=yc, x1=x_gate, y1=yc, parts=parts, px_per_w=scale, dead=dead, towards_left=left), node.ac_rated_w
     )
     c.band(Band(x0=x_gate, y0=yc, x1=x_bus, y1=yc, parts=parts, px_per_w=scale, dead=dead, towards_left=left), node.ac_rated_w)
     limit, name = node.ac_rated_w, "inverter AC"
-    if not grid_up:
+    if not grid_up or (graph.off_grid and node.forms_grid):
         limit, name = (node.ac_rated_w, "off grid not known") if node.offgrid_va is None else (node.offgrid_va, "off grid")
-    unknown = not grid_up and node.offgrid_va is None
+    unknown = (not grid_up or (graph.off_grid and node.forms_grid)) and node.offgrid_va is None
     figure = "–" if unknown else kw(limit)
     flow = total_of(parts)
     state = "open" if unknown else state_of(flow, limit)
@@ -147,7 +147,7 @@ def _row(
     said = f"{name}, {kw(flow)}" if unknown else said_of(name, flow, limit)
     c.stations.append(Station(f"inverter:{node.id}", "node", f"{title}, AC side", gate_rect, said))
     if node.battery:
-        _battery(c, node, v, bar, y0 + lane, row_height - lane, scale, dead=dead)
+        _battery(c, node, v, bar, y0 + lane, row_height - lane, scale, c.x(graph.bus_of(node)), dead=dead)
 
 
 def _trackers(
@@ -192,7 +192,9 @@ def _trackers(
         c.stations.append(Station(station, "strings", title, rect, said_of(f"tracker {t.number}", watts, t.limit_w)))
 
 
-def _battery(c: Canvas, node: NodeStation, v: NodeValues, bar: Rect, y0: float, room: float, scale: float, *, dead: bool) -> None:
+def _battery(
+    c: Canvas, node: NodeStation, v: NodeValues, bar: Rect, y0: float, room: float, scale: float, bus: float, *, dead: bool
+) -> None:
     assert node.battery is not None
     b = node.battery
     station = f"battery:{node.id}"
@@ -203,7 +205,6 @@ def _battery(c: Canvas, node: NodeStation, v: NodeValues, bar: Rect, y0: float, 
     box_w = max(c.measure(text, role)[0] for text, role in texts) + 14
     box_h = min(room, sum(c.measure(text, role)[1] for text, role in texts) + 8)
     yc = y0 + room / 2
-    bus = c.x("backup" if node.side == "backup" else "panel")
     tight = TIGHT_PX if room < TIGHT_LINES * c.line else 0.0  # in a narrow row its gate stands beside the inverter's
     x_gate = min(c.x("inverter") - tight, bus - box_w - 34)
     box = Rect(x_gate + 22, yc - box_h / 2, box_w, box_h)

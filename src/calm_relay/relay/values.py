@@ -52,6 +52,7 @@ class RelayValues:
     import_w: float = 0.0
     export: Parts = ()
     held_w: float = 0.0
+    unserved_w: float = 0.0
     meter_lines: tuple[LineLoad, ...] = ()
     device_lines: tuple[LineLoad, ...] = ()
 
@@ -117,6 +118,7 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: L
         import_w=s["import_w"],
         export=_parts(("sun", s["pv_to_grid_w"]), ("battery", s["battery_to_grid_w"])),
         held_w=held,
+        unserved_w=s["unserved_w"],
         **_lines(lines, lambda each_w: np.abs(each_w[step])),
     )
 
@@ -176,6 +178,7 @@ def peak_values(graph: PlanGraph, made: PlanFlow, lines: LineFlows | None = None
         import_w=float(flow.column("import_w").max()),
         export=_parts(("sun", out_sum)),
         held_w=float(flow.lost_w("cap").max()),
+        unserved_w=float(flow.column("unserved_w").max()),
         **_lines(lines, lambda each_w: np.abs(each_w).max(axis=0)),
     )
 
@@ -189,7 +192,7 @@ def lost_by_station(graph: PlanGraph, made: PlanFlow) -> dict[str, float]:
             out[f"inverter:{node.id}"] = float(made.pv_only[node.id].clipped_ac_w.sum()) * h
         elif node.id in flow.node_ids:
             out[f"inverter:{node.id}"] = flow.node_wh(node.id, "lost_ac_limit_w")
-    out["transfer"], out["grid"] = flow.lost_wh("device"), flow.lost_wh("cap")
+    out["transfer"], out["grid"], out["panel"] = flow.lost_wh("device"), flow.lost_wh("cap"), flow.lost_wh("island")
     return out
 
 
@@ -231,7 +234,7 @@ def _shares(trackers: tuple) -> list[float]:  # type: ignore[type-arg]
 
 _SYSTEM_NEEDED = (
     "charge_ac_w", "pv_to_battery_w", "battery_to_battery_w", "grid_to_battery_w", "pv_to_house_w", "battery_to_house_w",
-    "grid_to_house_w", "transfer_w", "import_w", "pv_to_grid_w", "battery_to_grid_w", "pv_only_lost_cap_w",
+    "grid_to_house_w", "transfer_w", "import_w", "pv_to_grid_w", "battery_to_grid_w", "pv_only_lost_cap_w", "unserved_w",
 )  # fmt: skip
 _NODE_NEEDED = (
     "pv_available_w", "pv_to_inverter_w", "pv_to_battery_w", "charge_from_ac_w", "discharge_w", "ac_out_w", "ac_in_w",

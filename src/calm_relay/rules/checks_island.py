@@ -6,10 +6,11 @@ from collections.abc import Iterator
 
 from calm_relay.calendar import MONTHS
 from calm_relay.job.edits import Edit
+from calm_relay.job.fields import CHOICES
 from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.units import count_words, hours_a_year
 from calm_relay.units import format_quantity as show
-from calm_relay.units import hours_a_year
 
 SPARE_WH = 1000.0  # a year's loss below it says that the array is used up
 
@@ -25,9 +26,8 @@ def formed(c: CheckContext) -> Iterator[Finding]:
     forming = forming_rows(c.plan, c.cards)
     able = [node.name for node, card in inverter_rows(c.plan, c.cards) if getattr(card, "grid_forming", False)]
     names = ", ".join(row.node.name for row in forming)
-    line = f"{names}: formed on a battery" if forming else (
-        f"{', '.join(able)} could, with a battery" if able else "no inverter here forms a grid: all of it stays dark"
-    )  # fmt: skip
+    line = f"{count_words(len(forming), 'inverter')} on a battery {'forms' if len(forming) == 1 else 'form'} the grid"
+    line += f": {names}" if names else f"; {', '.join(able)} could, with a battery" if able else ": all of it stays dark"
     remedies = [Remedy("a battery inverter or hybrid that forms the grid, with a battery")]
     yield finding(c, "island.formed", "plan", YES_NO, float(bool(forming)), 1.0, "least", line, tight=COUNTS, remedies=remedies)
 
@@ -53,6 +53,11 @@ def served(c: CheckContext) -> Iterator[Finding]:
         worst = max(range(12), key=lambda month: by_month[month])
         line += f", most in {MONTHS[worst]} ({show(by_month[worst], 'energy_wh', 0)})"
     line += f"; {show(lost, 'energy_wh', 0)} of sun found no use"
+    never = [a.name for a in c.job.house.counted if a.never_from_battery]
+    if e.over_wh > 0 and never:
+        line += f"; {', '.join(never)}: never from the battery, so only while the sun gives it"
+    if e.over_wh > 0 and not any(row.node.strings for row in forming_rows(c.plan, c.cards)):
+        line += "; at its floor a bank with AC-coupled PV alone stays dark until someone starts it"
     yield finding(
         c, "island.served", "house", "energy_wh", e.over_wh, 0.0, "most", line, remedies=_more(lost),
         cost=f"{e.hours_h:.0f} h not served" if e.hours_h > 0 else "",
@@ -82,15 +87,15 @@ def lock_out(c: CheckContext) -> Iterator[Finding]:
     declared = c.plan.generator.pv_locked_out
     if not pv:
         yield note(c, "generator.lock-out", name, "no AC-coupled PV stands on its bus")
-    elif declared is None:
+    elif declared == "not_known":
         missing = f"whether {', '.join(pv)} is locked out while it runs: see the device's manual"
         yield unknown(c, "generator.lock-out", name, missing)
     else:
-        words = "is locked out while it runs, or it is held loaded" if declared else "feeds the bus it runs on"
-        edit = Edit(c.path("generator.pv_locked_out"), value=True)
-        line = f"{', '.join(pv)} {words}, as declared"
+        words = "locked out while it runs, or it is held loaded" if declared == "yes" else "left on the bus it runs on"
+        edit = Edit(c.path("generator.pv_locked_out"), "yes")
+        line = f"{count_words(len(pv), 'PV inverter')} ({', '.join(pv)}) {words}, as declared"
         yield finding(
-            c, "generator.lock-out", name, YES_NO, float(declared), 1.0, "least", line, tight=COUNTS,
+            c, "generator.lock-out", name, YES_NO, float(declared == "yes"), 1.0, "least", line, tight=COUNTS,
             remedies=[Remedy("a device that locks the PV out, then declare it", (edit,))],
         )  # fmt: skip
 
@@ -107,7 +112,7 @@ def generator_supply(c: CheckContext) -> Iterator[Finding]:
     if not card.supplies:
         yield unknown(c, "generator.supply", card.name, "the supplies it is made for: see its data sheet")
         return
-    said = ", ".join(s.replace("_", " ") for s in card.supplies)
+    said = f"{count_words(len(card.supplies), 'kind')} of supply on the card: {', '.join(CHOICES[s] for s in card.supplies)}"
     good = kind in card.supplies
     fitting = [g for g in c.offered.generators().values() if kind in g.supplies and g.rated_va >= card.rated_va]
     best = min(fitting, key=lambda g: g.rated_va, default=None)
@@ -115,7 +120,7 @@ def generator_supply(c: CheckContext) -> Iterator[Finding]:
     words = "a generator made for this supply" if best is None else f"{best.name} in its place"
     yield finding(
         c, "generator.supply", card.name, YES_NO, float(good), 1.0, "least",
-        f"the supply is {kind.replace('_', ' ')}; made for {said}", tight=COUNTS, remedies=[Remedy(words, edits)],
+        f"{said}; here it is {CHOICES[kind]}", tight=COUNTS, remedies=[Remedy(words, edits)],
     )  # fmt: skip
 
 
@@ -128,8 +133,12 @@ def bypass(c: CheckContext) -> Iterator[Finding]:
     if c.plan.generator is None:
         return
     name, declared = c.cards.generator(c.plan.generator.card).name, c.plan.generator.bypass
-    if declared is None:
+    if declared == "not_known":
         yield unknown(c, "generator.bypass", name, "whether a manual bypass feeds the house: ask for it on site")
         return
-    line = "a manual bypass feeds the house while the inverter is out" if declared else "without the inverter the house is dark"
-    yield finding(c, "generator.bypass", name, YES_NO, float(declared), 1.0, "least", line, tight=COUNTS, soft=True)
+    line = (
+        "1 way round the inverter: a manual bypass, as declared"
+        if declared == "yes"
+        else "0 ways round the inverter: without it the house is dark"
+    )
+    yield finding(c, "generator.bypass", name, YES_NO, float(declared == "yes"), 1.0, "least", line, tight=COUNTS, soft=True)

@@ -39,7 +39,7 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
     forming = forming_rows(c.plan, c.cards)
     amps = c.cards.transfer(c.plan.transfer.card).pass_through_a if c.plan.transfer else None
     supply = c.job.site.supply
-    subject = "backup side"
+    subject = "house" if c.plan.off_grid else "backup side"
     if not forming:
         yield note(
             c,

@@ -112,15 +112,25 @@ def is_steady(before: Array, after: Array, capacity_wh: Array) -> NDArray[np.boo
     return steady
 
 
+def first_guess_wh(packed: Packed, nodes: NDArray[np.void]) -> Array:
+    """Return the energy that a year's runs begin with (D11): SoC_min; without a grid SoC_max, for nothing may wake an empty bank.
+
+    (nodes,) [Wh]
+    """
+    level = nodes["soc_max" if packed.plant["island"] else "soc_min"]
+    guess: Array = level.astype(float) * nodes["capacity_wh"].astype(float)
+    return guess
+
+
 def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, series: bool = True) -> FlowTable:
     """Run the packed steps again and again until end energy and mix equal the start within 0.1 % of capacity.
 
-    The last 14 days go first as a spin-up from SoC_min, PV origin. Raises Cancelled.
+    The last 14 days go first as a spin-up from the first guess, PV origin. Raises Cancelled.
     """
     n = len(packed.nodes)
     steps = len(packed.ac)
     capacity = packed.nodes["capacity_wh"].astype(float)
-    energy = packed.nodes["soc_min"].astype(float) * capacity
+    energy = first_guess_wh(packed, packed.nodes)
     energy_pv = energy.copy()
     kept = _Series(steps, n) if series else None
     per_day = round(24.0 / float(packed.plant["step_h"]))

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.columns import NODE, SYSTEM
-from calm_relay.simulation.flow import MOST_RUNS, SPIN_UP_DAYS, is_steady, run_year
+from calm_relay.simulation.flow import MOST_RUNS, SPIN_UP_DAYS, first_guess_wh, is_steady, run_year
 from calm_relay.simulation.kernel import lanes
 from calm_relay.simulation.kernel.records import (
     BANK_KEEP,
@@ -58,17 +58,17 @@ class VariantSums:
 def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callable[[], bool] = lambda: False) -> list[VariantSums]:
     """Run every variant until it is steady, as `flow.run_year` does, and with the same figures bit for bit.
 
-    Plans of one node go through the lanes, but for those that keep room for what will be clipped: it hangs on the variant; others
-    one by one. All in as many threads as there are processors, four at most. Raises Cancelled.
+    Plans of one node go through the lanes, unless they keep room for what will be clipped (it hangs on the variant) or have no
+    grid; others one by one. All in as many threads as there are processors, four at most. Raises Cancelled.
     """
     workers = min(4, os.cpu_count() or 1)
-    in_lanes = len(packed.nodes) == 1 and not packed.bank[:, :, BANK_KEEP].any()
+    in_lanes = len(packed.nodes) == 1 and not packed.bank[:, :, BANK_KEEP].any() and not packed.plant["island"]
     with ThreadPoolExecutor(workers) as pool:
         if not in_lanes:
             return list(pool.map(lambda variant: _alone(packed, variant, cancelled), variants))
         found: list[VariantSums | None] = [None] * len(variants)
-        soc_min_wh = np.array([float(v.nodes["soc_min"][0] * v.nodes["capacity_wh"][0]) for v in variants])
-        energies = np.array([soc_min_wh, soc_min_wh])
+        begin_wh = np.array([float(first_guess_wh(packed, v.nodes)[0]) for v in variants])
+        energies = np.array([begin_wh, begin_wh])
         capacity = np.array([float(v.nodes["capacity_wh"][0]) for v in variants])
         left = np.arange(len(variants))
         for runs in range(1, MOST_RUNS + 1):
@@ -145,7 +145,7 @@ def _inputs(packed: Packed, filled: Sequence[Variant], step_h: float) -> tuple[A
             rules[:, i, v] = made[name][0]
         slots = slots or bool(np.isin(variant.slots["kind"][0, np.unique(packed.codes[:, 0])], _KIND_SLOTS).any())
     plant = packed.plant
-    needed = (slots, bool(np.isfinite(plant["target_w"])), bool(np.isfinite(plant["transfer_w"])), bool(plant["island"]))
+    needed = (slots, bool(np.isfinite(plant["target_w"])), bool(np.isfinite(plant["transfer_w"])), False)
     return const, rules, tuple((0,) if need else () for need in needed)
 
 

@@ -75,7 +75,10 @@ def lost_w(made: PlanFlow, steps: slice = slice(None)) -> Array:
 
 @dataclass(frozen=True, eq=False)
 class DayPicture:
-    """One day: hours of standard time at the middle of steps, and power of each thing drawn. [h], [W]"""
+    """One day: hours of standard time at the middle of steps, and power of each thing drawn; `unserved_w` without a grid only.
+
+    [h], [W]
+    """
 
     hours: Array
     clock_shift_h: float
@@ -86,6 +89,7 @@ class DayPicture:
     export_w: Array
     lost_w: Array
     soc_frac: Array | None
+    unserved_w: Array | None = None
 
 
 def day_picture(made: PlanFlow, calendar: YearCalendar, day: int) -> DayPicture:
@@ -102,6 +106,7 @@ def day_picture(made: PlanFlow, calendar: YearCalendar, day: int) -> DayPicture:
         import_w=made.flow.column("import_w")[here],
         export_w=made.flow.column("export_w")[here],
         lost_w=lost,
+        unserved_w=made.flow.column("unserved_w")[here] if made.packed.plant["island"] > 0 else None,
         soc_frac=soc if made.packed.nodes["capacity_wh"].sum() > 0 else None,
     )
 

@@ -194,14 +194,14 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
 
     grid = 1.0 - p.island  # without a grid what is left is not served, and own draws that nobody pays are not drawn
     imported = grid * max(0.0, demand)
-    exported = max(0.0, -demand)
+    exported = grid * max(0.0, -demand)
     # PV fills house, 'never' loads, own draws, charging, export; then batteries; the grid the rest (D10).
     pv_house = min(pv_total, house)
     rest = pv_total - pv_house
     pv_own = min(rest, own)
     rest -= pv_own
     pv_charge = min(rest, charge_total)
-    pv_grid = rest - pv_charge
+    pv_grid = grid * (rest - pv_charge)
     plain = max(0.0, house - never)
     battery_house = min(battery_total, plain - min(pv_house, plain))
     rest = battery_total - battery_house

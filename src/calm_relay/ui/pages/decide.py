@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from calm_relay.decision.compare import PlanRow, compare_plans
-from calm_relay.decision.words import COMPARE_LINES, because, clipping_words, compare_lines, compare_text, weather_words
+from calm_relay.decision.words import because, clipping_words, compare_lines, compare_text, weather_words
 from calm_relay.ui.copying import fill_menu
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme, ui_font
@@ -48,7 +48,8 @@ class _BarDelegate(QStyledItemDelegate):
 
 TONES = {
     "bill": "grid", "saving": "accent", "import_wh": "grid", "export_wh": "grid", "self_sufficiency_frac": "sun",
-    "own_use_frac": "sun", "clipped_wh": "lost", "caught_wh": "battery", "held_by_cap_wh": "lost", "usable_wh": "battery",
+    "own_use_frac": "sun", "clipped_wh": "lost", "caught_wh": "battery", "held_by_cap_wh": "lost",
+    "unserved_wh": "over", "usable_wh": "battery",
     "full_cycles": "battery", "offgrid_va": "battery",
 }  # fmt: skip
 
@@ -124,11 +125,12 @@ class DecidePage(QWidget):
         table = self.table
         table.clear()
         table.setColumnCount(len(rows) + 1)
-        table.setRowCount(len(COMPARE_LINES) + 2)
+        lines = compare_lines(self.session.job)
+        table.setRowCount(len(lines) + 2)
         table.setHorizontalHeaderLabels(["", *(f"{row.letter}\n{row.name}" for row in rows)])
         table.verticalHeader().hide()
         self._gates(rows)
-        for i, (field, text, kind) in enumerate(compare_lines(self.session.job), start=2):
+        for i, (field, text, kind) in enumerate(lines, start=2):
             table.setItem(i, 0, QTableWidgetItem(text))
             values = [getattr(row, field) for row in rows]
             most = max((abs(float(v)) for v in values if v is not None), default=0.0)

@@ -138,7 +138,9 @@ class PlansPage(QWidget):
         self.refresh()
 
     def toggle_grid(self) -> None:
-        """Open or close the grid."""
+        """Open or close the grid, where there is one."""
+        if self.session.plan.off_grid:
+            return
         (self.grid_down if self.grid_up.isChecked() else self.grid_up).setChecked(True)
 
     # --- showing
@@ -212,7 +214,9 @@ class PlansPage(QWidget):
         graph = plan_graph(session.job, plan)
         said = [f"{summary(graph)}.", adds_words(session.job, plan), plan.note]
         self._summary.setText(" ".join(part for part in said if part) if any(said[1:]) else summary(graph))
-        grid_up = self.grid_up.isChecked()
+        for button in (self.grid_up, self.grid_down):
+            button.setVisible(not plan.off_grid)
+        grid_up = self.grid_up.isChecked() or plan.off_grid
         calendar, clock = session.calendar(), session.clock
         made, result = session.made(), session.fresh(plan.id)
         if made is not None:
@@ -269,12 +273,15 @@ class PlansPage(QWidget):
         available = sum(row["pv_available_w"] for row in f.nodes_wh.values()) + sum(
             r["dc_available_w"] for r in f.pv_only_wh.values()
         )
-        parts = [f"Above a limit: {'; '.join(above)}"] if (above := passed_words(f)) else []
+        unserved = f.system_wh["unserved_w"]
+        parts = [f"{show(unserved, 'energy_wh', 0)} of the house not served"] if unserved >= 500.0 else []
+        parts += [f"Above a limit: {'; '.join(above)}"] if (above := passed_words(f)) else []
         parts += [f"This year {show(available, 'energy_wh', 0)} reached the inverters"]
         for text, wh in (
             (f"AC limits clipped {clipped_amount(session.job)} {{}}", f.clipped_wh),
             ("the battery caught {} more", f.caught_wh),
             ("the export cap held back {}", f.held_by_cap_wh),
+            ("{} found no use without a grid", f.lost_wh("island")),
         ):
             if wh >= 500.0:
                 parts.append(text.format(show(wh, "energy_wh", 0)))

@@ -128,7 +128,7 @@ class StationSheet(QWidget):
         """Return what decides which fields there are; None when the station is gone."""
         station, plan, job = self._station, self.session.plan, self.session.job
         assert station is not None
-        base = (plan.id, station.id, tuple(c.id for c in job.library), plan.transfer is None)
+        base = (plan.id, station.id, tuple(c.id for c in job.library), plan.transfer is None, plan.off_grid)
         if station.kind in ("strings", "node", "battery"):
             node = self._node()
             if node is None or (station.kind == "battery" and node.battery is None):
@@ -137,8 +137,17 @@ class StationSheet(QWidget):
                 return None
             groups = tuple((g.id, g.tracker, g.face) for g in node.strings)
             bank = None if node.battery is None else (node.battery.card, node.battery.modules, len(node.battery.leads_ohm))
-            return (*base, groups, node.card, bank, len(plan.controls.slots), job.site.supply.kind)
-        if station.kind == "transfer" and plan.transfer is None:
+            return (
+                *base,
+                groups,
+                node.card,
+                node.controller,
+                node.timer_charger,
+                bank,
+                len(plan.controls.slots),
+                job.site.supply.kind,
+            )
+        if (station.kind == "transfer" and plan.transfer is None) or (station.kind == "generator" and plan.generator is None):
             return None
         return (*base, tuple((a.id, a.name, a.running_w) for a in job.house.appliances))
 
@@ -206,6 +215,14 @@ class StationSheet(QWidget):
         if self.session.job.site.supply.kind == "three_phase":
             cells.append(self._cell(f"{base}.line"))
         self._line(*cells)
+        on_bank = []
+        if node.controller is not None:
+            on_bank.append(self._cell(f"{base}.controller", card_kind="charge_controller"))
+            on_bank.append(self._cell(f"{base}.controllers", chars=6))
+        if node.timer_charger is not None:
+            on_bank.append(self._cell(f"{base}.timer_charger", card_kind="timer_charger"))
+        if on_bank:
+            self._line(*on_bank)
         if self.session.job.cards().station(node).battery_terminals and node.battery is None:
             self._hint.setText("No battery on this inverter yet: 'Add or take out' puts one on.")
 
@@ -268,8 +285,18 @@ class StationSheet(QWidget):
         self._line(self._cell(f"plans[{self.session.chosen}].transfer.card", card_kind="transfer"))
         self._hint.setText("Its amps pass with the grid up; with the grid down it is open and passes nothing.")
 
+    def _build_generator(self) -> None:
+        base = f"plans[{self.session.chosen}].generator"
+        self._line(
+            self._cell(f"{base}.card", card_kind="generator"), self._cell(f"{base}.pv_locked_out"), self._cell(f"{base}.bypass")
+        )
+        self._hint.setText("It stands still in the year: what it would add comes with a blackout's drill.")
+
     def _build_loads(self) -> None:
         plan = self.session.plan
+        if plan.off_grid:
+            self._hint.setText("Without a grid every load stands on the one bus there is.")
+            return
         if plan.transfer is None:
             self._hint.setText("This plan has no transfer device: every load is dark in an outage.")
             return
@@ -291,6 +318,10 @@ class StationSheet(QWidget):
             self.session.problem.emit(str(error))
 
     def _build_grid(self) -> None:
+        if self.session.plan.off_grid:
+            self._line(self._cell("site.supply.voltage_v", chars=9), self._cell("site.supply.kind"))
+            self._hint.setText("No grid: the inverters make this supply. 'Add or take out' connects the plan to one.")
+            return
         self._line(
             *(
                 self._cell(path, chars=9, ghost=ghost)

@@ -92,7 +92,7 @@ class DayView(Copyable, QWidget):
             painter.setBrush(hatch_brush(t.color("lost")))
             painter.drawPolygon(self._area(frame, d.pv_w, d.pv_used_w))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            rows = [(d.load_w, "house", Qt.PenStyle.SolidLine), (d.import_w, "grid", Qt.PenStyle.DashLine)]
+            rows = [(d.load_w, "house", Qt.PenStyle.SolidLine), (self._second(d), self._second_hue(), Qt.PenStyle.DashLine)]
             for values, hue, style in rows:
                 painter.setPen(QPen(t.color(hue), 1.6, style))
                 painter.drawPolyline(self._line(frame, values, self._top))
@@ -112,13 +112,24 @@ class DayView(Copyable, QWidget):
             painter.setPen(QPen(t.color("accent"), 1.6, Qt.PenStyle.DashLine))
             painter.drawRect(frame)
 
+    def _second_hue(self) -> str:
+        """Return the hue of the second line: import, or without a grid what is not served."""
+        return "grid" if self._day is None or self._day.unserved_w is None else "over"
+
+    @staticmethod
+    def _second(day: DayPicture) -> NDArray[np.float64]:
+        return day.import_w if day.unserved_w is None else day.unserved_w
+
     def legend_labels(self) -> list[tuple[QRectF, str, str]]:
         """Return the legend's words with their place and hue; what has no room is left out from the end."""
         metrics = ui_metrics(7.5 * self._scale)
         x, out = self.frame_rect().x(), []
-        for text, hue in LEGEND:
+        for name, usual in LEGEND:
+            text, hue = name, usual
             if hue == "battery" and (self._day is None or self._day.soc_frac is None):
                 continue
+            if hue == "grid" and self._second_hue() != "grid":
+                text, hue = "not served", self._second_hue()
             w = metrics.horizontalAdvance(text)
             if x + 14 + w > self.width() - 2:
                 break
@@ -127,7 +138,7 @@ class DayView(Copyable, QWidget):
         return out
 
     def _paint_legend(self, painter: QPainter) -> None:
-        styles = {"grid": Qt.PenStyle.DashLine, "battery": Qt.PenStyle.DotLine}
+        styles = {"grid": Qt.PenStyle.DashLine, "over": Qt.PenStyle.DashLine, "battery": Qt.PenStyle.DotLine}
         for rect, text, hue in self.legend_labels():
             y = rect.center().y()
             if hue in ("sun", "lost"):
