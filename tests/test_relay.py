@@ -7,8 +7,10 @@ import itertools
 import numpy as np
 import pytest
 
+from calm_relay.demo import hut_job
+from calm_relay.job.bank_parts import without_grid
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup, Transfer
+from calm_relay.job.models import BatteryChoice, GeneratorChoice, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.layout import lay_out
@@ -40,6 +42,7 @@ def crowd(demo) -> tuple[Job, list[Plan]]:
     battery = BatteryChoice(card="stack-3k", modules=3)
     four = Plan(
         id="four", letter="X", name="Four", transfer=Transfer(card="gateway-63", listed=("fridge",)),
+        generator=GeneratorChoice(card="generator-10k-diesel"),
         nodes=(
             Node(id="a", name=long, card="hybrid-6k", side="backup", strings=strings("a", 2), battery=battery),
             Node(id="b", name="Second hybrid", card="hybrid-5k", side="backup", strings=strings("b", 2), battery=battery),
@@ -55,7 +58,9 @@ def crowd(demo) -> tuple[Job, list[Plan]]:
     )
     none = Plan(id="none", letter="Z", name="None")
     job = demo.model_copy(update={"library": tuple({c.id: c for c in (*demo.library, *shipped_cards())}.values())})
-    return job, [*demo.plans, four, like, none]
+    faces = tuple(f for f in hut_job().faces)
+    alone = without_grid(four).model_copy(update={"id": "alone", "letter": "W"})
+    return job.model_copy(update={"faces": (*job.faces, *faces)}), [*demo.plans, four, like, none, alone, *hut_job().plans]
 
 
 def all_values(graph) -> RelayValues:
@@ -66,7 +71,7 @@ def all_values(graph) -> RelayValues:
         )
         for n in graph.nodes
     }  # fmt: skip
-    return RelayValues("now", nodes, 3000.0, 4000.0, (("sun", 7000.0),), -4000.0, 0.0, (("sun", 5000.0),), 500.0)
+    return RelayValues("now", nodes, 3000.0, 4000.0, (("sun", 7000.0),), -4000.0, 0.0, (("sun", 5000.0),), 500.0, unserved_w=900.0)
 
 
 def check_picture(picture: RelayPicture, what: object) -> None:
@@ -88,7 +93,7 @@ def test_no_label_touches_another_in_any_plan(crowd, size, scale):
     job, plans = crowd
     for plan in plans:
         graph = plan_graph(job, plan)
-        lost = {f"inverter:{n.id}": 412_000.0 for n in graph.nodes} | {"grid": 51_000.0, "transfer": 9_000.0}
+        lost = {f"inverter:{n.id}": 412_000.0 for n in graph.nodes} | {"grid": 51_000.0, "transfer": 9_000.0, "panel": 7e6}
         for grid_up, values in ((True, all_values(graph)), (False, grid_down_values(graph, 4000.0))):
             picture = lay_out(graph, values, size[0] * scale, size[1] * scale, measure(scale), grid_up=grid_up, lost_wh=lost)
             check_picture(picture, (plan.letter, size, scale, grid_up))

@@ -14,8 +14,12 @@ from calm_relay.job.container import read_job, validate_job
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.parts import add_face
 from calm_relay.job.template import new_job
+from calm_relay.relay.graph import plan_graph
+from calm_relay.relay.layout import lay_out
 from calm_relay.simulation.flow import open_balances
 from calm_relay.study import Study
+from tests.day_reference import compare_day
+from tests.test_relay import SIZES, all_values, check_picture, measure
 
 CHEAP = [Edit("tariff.cheap_price_per_kwh", 0.1), Edit("tariff.cheap_end_h", 6.0)]
 SUPPLIES = {
@@ -27,6 +31,19 @@ SUPPLIES = {
         Edit("site.supply.service_a", 100.0),
     ],
 }
+
+
+DAY = 80  # of March, with sun and a dark evening
+LONG = "An inverter whose name is as long as the model allows it 60c"
+
+
+def look_at(job, plan, what):
+    """Lay the plan out with the longest names: nothing touches, at three sizes and with large text."""
+    nodes = tuple(n.model_copy(update={"name": LONG[:58] + f"{i:02d}"}) for i, n in enumerate(plan.nodes))
+    graph = plan_graph(job, plan.model_copy(update={"nodes": nodes}))
+    for (width, height), scale in zip(SIZES[:3], (1.0, 1.5, 1.0), strict=True):
+        picture = lay_out(graph, all_values(graph), width * scale, height * scale, measure(scale))
+        check_picture(picture, (what, width, scale))
 
 
 @pytest.fixture(scope="module")
@@ -52,6 +69,8 @@ def test_every_pair_runs_or_says_why(stands, supply, hours):
         for each in (built.plans[0], plan):
             flow = hours.flow(built, each)
             assert open_balances(flow.flow, flow.packed).worst < 1e-6, (stands, becomes)
+        assert compare_day(flow.packed, flow.flow, plan.controls.battery_order, DAY, (stands, becomes, supply)) > 0
+        look_at(built, plan, (stands, becomes))
         if stands != "nothing":
             assert built.plans[0].note.startswith(GUESSED)
     if (stands, supply) == ("plug-in", "split phase"):

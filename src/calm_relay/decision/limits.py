@@ -56,8 +56,8 @@ def limit_costs(plan: Plan, facts: YearFacts) -> tuple[LimitCost, ...]:
         if use.hours_h > 0 or use.held_wh > 0:
             out.append(LimitCost(key, text, use.hours_h, use.held_wh))
     for key, e in facts.exceeded.items():
-        if e.hours_h > 0:
-            text = "House: not served" if key == "unserved" else f"{PASSED[key]}: passed, nothing could cut it"
+        if e.hours_h > 0 and key != "unserved":  # a check's and the year's own figure
+            text = f"{PASSED[key]}: passed, nothing could cut it"
             out.append(LimitCost(f"{key} passed", text, e.hours_h, e.over_wh))
     for node_id, rows in facts.trackers.items():
         for row in rows:

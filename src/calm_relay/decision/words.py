@@ -110,7 +110,8 @@ def because(rows: Sequence[PlanRow], currency: str) -> list[str]:
             f"{currency} {show(most.saving, 'money')} a year against {today.letter.lower()}."
         )
     elif open_rows:
-        out.append(f"No plan with an open gate pays back its cost against {today.letter.lower()}: doing nothing costs least.")
+        least = f"{today.letter.lower()} has a closed gate: {today.gate}" if today.gate else "doing nothing costs least"
+        out.append(f"No plan with an open gate pays back its cost against {today.letter.lower()}; {least}.")
     elif others:
         out.append("No plan has an open gate.")
     if costless and not (open_rows and all(row.cost is None for row in open_rows)):

@@ -10,6 +10,7 @@ from calm_relay.job.rows import BatteryRow
 from calm_relay.library.book import CardBook
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.simulation import chain
+from calm_relay.simulation.controllers import controllers_of
 from calm_relay.simulation.offgrid import continuous_va
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
@@ -27,6 +28,7 @@ class TrackerStation:
     string_ids: tuple[str, ...]
     stc_w: float
     limit_w: float
+    word: str = "tracker"
 
 
 @dataclass(frozen=True)
@@ -154,7 +156,7 @@ def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
 def _trackers(job: Job, node: Node, cards: CardBook) -> tuple[TrackerStation, ...]:
     card = cards.station(node)
     out = []
-    units = card.unit_count(node.count)
+    units, controllers = card.unit_count(node.count), controllers_of(node, cards)
     for number in sorted({g.tracker for g in node.strings}):
         groups = [g for g in node.strings if g.tracker == number]
         tracker = card.trackers[number - 1]
@@ -168,6 +170,8 @@ def _trackers(job: Job, node: Node, cards: CardBook) -> tuple[TrackerStation, ..
         limit = tracker.working_current_a * volts
         if tracker.power_max_w is not None:
             limit = min(limit, tracker.power_max_w)
+        if controllers is not None:  # its output holds back what all its trackers give
+            limit = min(limit, controllers[1] / controllers[0])
         names = list(dict.fromkeys(job.face(g.face).name for g in groups))
         prefix = f"{units} × " if units > 1 else ""
         out.append(
@@ -179,6 +183,7 @@ def _trackers(job: Job, node: Node, cards: CardBook) -> tuple[TrackerStation, ..
                 string_ids=tuple(g.id for g in groups),
                 stc_w=stc * units,
                 limit_w=limit * units,
+                word="tracker" if controllers is None else "controller",
             )
         )
     return tuple(out)

@@ -173,7 +173,7 @@ def _trackers(
         half = t.limit_w * scale / 2
         above, below = yc - half - POST_PX - 3, yc + half + POST_PX + 3
         c.want(
-            [(f"tracker {t.number}", "label"), (kw(t.limit_w), "value")],
+            [(f"{t.word} {t.number}", "label"), (kw(t.limit_w), "value")],
             [
                 (x_gate, above - 2 * c.line, "centre"), (x_gate, below, "centre"),
                 (x_gate + 10, above - c.line, "left"), (x_gate - 10, below - c.line, "right"),
@@ -188,8 +188,8 @@ def _trackers(
         )  # fmt: skip
         lost_words(c, station, lost, [(x_gate + 8, below, "left"), (x_gate, below, "centre"), (x_face, under, "left")])
         rect = Rect(x_face, yc - max(6.0, thick / 2), x_gate - x_face + 10, max(12.0, thick))
-        title = f"{node.name}, tracker {t.number}"
-        c.stations.append(Station(station, "strings", title, rect, said_of(f"tracker {t.number}", watts, t.limit_w)))
+        title = f"{node.name}, {t.word} {t.number}"
+        c.stations.append(Station(station, "strings", title, rect, said_of(f"{t.word} {t.number}", watts, t.limit_w)))
 
 
 def _battery(

@@ -20,10 +20,9 @@ from calm_relay.library.book import CardBook
 from calm_relay.library.cards import (
     Card,
 )
-from calm_relay.library.stations import BankStationCard
 from calm_relay.pv.array import GroupInput, TrackerOutput, tracker_dc_w
 from calm_relay.pv.shade import shaded_by_step
-from calm_relay.simulation.chain import stack_voltage_v
+from calm_relay.simulation.controllers import controllers_of
 from calm_relay.simulation.pack import transfer_limit_w
 from calm_relay.weather.solar import PlaneOfArray
 
@@ -214,20 +213,6 @@ def group_input(
         shaded_frac=shaded_by_step(face.shade_table, calendar),
         month=calendar.month,
     )
-
-
-def controllers_of(node: Node, cards: CardBook) -> tuple[int, float, float] | None:
-    """Return (trackers each, W in at their output limit, efficiency) of a node's charge controllers; None: it has none.
-
-    The output is amps at the bank's nominal volts (assumed; volts follow the charge), at the top of their window without a bank.
-    """
-    card = cards.station(node)
-    if not isinstance(card, BankStationCard):
-        return None
-    choice = node.battery
-    volts = card.battery_voltage_max_v if choice is None else stack_voltage_v(cards.battery(choice.card), choice.modules)
-    eta = card.controller_efficiency_frac
-    return card.trackers_each, card.controller_out_a * volts / eta, eta
 
 
 def make_node_dc(

@@ -21,6 +21,7 @@ Array = NDArray[np.float64]
 By = Literal["month", "hour", "period"]
 FLOWS = (
     "load_w", "pv_ac_w", "pv_to_house_w", "battery_to_house_w", "grid_to_house_w", "import_w", "grid_to_battery_w", "export_w",
+    "unserved_w",
 )  # fmt: skip
 NEAR_FRAC = 0.02  # of the window: nearer than this to an end counts as being there
 

@@ -37,6 +37,7 @@ SHOWN = (
     ("house", "load_w", "house"), ("PV at AC", "pv_ac_w", "sun"), ("import", "import_w", "grid"),
     ("from batteries", "battery_to_house_w", "battery"),
 )  # fmt: skip
+ISLAND_SHOWN = tuple(("not served", "unserved_w", "over") if row[1] == "import_w" else row for row in SHOWN)
 ALONE = "this plan alone"
 
 
@@ -224,7 +225,7 @@ class YearPictures(QWidget):
             less = self._other_parts(by)
             shown = [
                 (name, [p.energy_wh[column] - less.get(p.name, {}).get(column, 0.0) for p in parts], hue)
-                for name, column, hue in SHOWN
+                for name, column, hue in (ISLAND_SHOWN if self.session.plan.off_grid else SHOWN)
             ]
             names = tuple(p.name.removesuffix(":00") for p in parts)
             head, unit, per = kind, "kWh", 1000.0
