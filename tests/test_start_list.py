@@ -5,9 +5,10 @@ from __future__ import annotations
 import pytest
 
 from calm_relay.cli import main
-from calm_relay.decision.patterns import PATTERNS
+from calm_relay.decision.changing import change_pattern
+from calm_relay.decision.patterns import PATTERNS, draft_plan
 from calm_relay.decision.second import adds_words, bank_power
-from calm_relay.decision.start_list import AS_ENTERED, GUESSED, STANDS, can_become, start
+from calm_relay.decision.start_list import AS_ENTERED, GUESSED, STANDS, can_become, stands_today, start
 from calm_relay.demo import demo_job
 from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.container import read_job, validate_job
@@ -114,3 +115,41 @@ def test_the_command_line_starts_a_job(tmp_path, capsys):
     assert len(read_job(out).job.plans[0].nodes) == 1
     assert main(["start", "demo", "--from", "nothing", "--to", "second-unit", "--out", out]) != 0
     assert "there is no battery yet" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("stands", ["nothing", "string", "modules", "hybrid-battery", "no-grid"])
+def test_changing_a_pattern_and_back_gives_an_equal_plan_or_names_each_loss(stands):
+    """All pairs on one phase: what differs from the plan as it was, part by part, stands in one of the two lists."""
+    job = apply_edits(add_face(new_job())[0], CHEAP)
+    job = stands_today(job, stands, 12_000.0)
+    equal = tried = 0
+    for first, _, _ in PATTERNS:
+        try:
+            begun, plan_id = draft_plan(job, first, 12_000.0)
+        except NotFeasible:
+            continue
+        bank = next((n for n in begun.plan(plan_id).nodes if n.battery is not None), None)
+        if bank is not None:  # something of one's own
+            begun = apply_edits(begun, [Edit(f"plans[{plan_id}].nodes[{bank.id}].battery.state_of_health_frac", 0.9)])
+        was = begun.plan(plan_id)
+        for second, _, _ in PATTERNS:
+            try:
+                between, lost = change_pattern(begun, plan_id, second, 12_000.0)
+            except NotFeasible:
+                continue
+            validate_job(between.model_dump(mode="json"), "between")
+            again, more = change_pattern(between, plan_id, first, 12_000.0)
+            now, said, tried = again.plan(plan_id), " ".join((*lost, *more)), tried + 1
+            equal += now == was
+            here = {n.id: n for n in now.nodes}
+            for node in was.nodes:
+                assert here.get(node.id) == node or node.name in said, (first, second, node.name, said)
+            assert now.transfer == was.transfer or "transfer device" in said, (first, second)
+            assert now.controls == was.controls or "controls" in said, (first, second)
+            assert now.off_grid == was.off_grid or "grid" in said, (first, second)
+            kept = ("id", "letter", "note", "costs", "costs_for", "waived", "later", "generator")
+            assert all(getattr(now, name) == getattr(was, name) for name in kept)
+    assert tried > 8
+    assert equal >= 4, (equal, tried)
+    with pytest.raises(NotFeasible, match="what stands"):
+        change_pattern(job, job.plans[0].id, "ac-add-on")

@@ -144,6 +144,14 @@ def _parser() -> argparse.ArgumentParser:
     draft = command("draft", "draft a candidate plan from today's system and save the job", plans.draft_command, json_out=False)
     draft.add_argument("--pattern", required=True, choices=[key for key, _, _ in PATTERNS])
     draft.add_argument("--out", required=True, help="where to save the changed job")
+    change = command(
+        "change",
+        "make a plan anew by another pattern, say what is dropped, and save the job",
+        building.change_command,
+        json_out=False,
+    )
+    change.add_argument("--to", dest="pattern", required=True, choices=[key for key, _, _ in PATTERNS], help="what it should be")
+    change.add_argument("--out", required=True, help="where to save the changed job")
     begin = command(
         "start", "say what stands today and what it should become, and save the job", building.start_command, json_out=False
     )

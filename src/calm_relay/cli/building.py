@@ -8,6 +8,7 @@ from typing import Any
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.building import building_steps, step_of, take_step, wanted_wh
+from calm_relay.decision.changing import change_pattern
 from calm_relay.decision.second import adds_words
 from calm_relay.decision.start_list import start
 from calm_relay.errors import BadInput, Fault
@@ -99,6 +100,22 @@ def add_command(options: argparse.Namespace) -> int:
     words = step.text.rstrip("…") if card is None else f"{step.text.rstrip('…')}: {modules or 1} × {card.name}"
     warning = "" if offer is None or offer.fits else f" It does not fit: {offer.why}."
     print(f"{plan.letter}: {words}.{warning} Saved as {options.out}")
+    return 0
+
+
+def change_command(options: argparse.Namespace) -> int:
+    """Run `change`: another pattern for a plan in place."""
+    opened = open_job(options.job)
+    plans = chosen_plans(opened.job, options)
+    if not options.plan or len(plans) != 1:
+        raise BadInput([Fault(options.job, "--plan", "one plan is changed", "name it with --plan")])
+    study = Study(opened.store)
+    job, lost = change_pattern(opened.job, plans[0].id, options.pattern, study.day_wh(opened.job), study.known.book())
+    save_job(options.out, job, opened.store)
+    print(f"{plans[0].letter}: {summary(plan_graph(job, job.plan(plans[0].id)))}")
+    for line in lost:
+        print(f"  dropped: {line}")
+    print(f"Saved as {options.out}")
     return 0
 
 

@@ -110,6 +110,10 @@ def _plan_commands() -> list[Command]:
             Command(f"{m}/D&raft a plan", f"draft:{key}", text, lambda w, k=key: w.plan_actions.draft(k), tip=tip)
             for key, text, tip in PATTERNS
         ),
+        *(
+            Command(f"{m}/Chan&ge its pattern", f"change:{key}", text, lambda w, k=key: w.plan_actions.change(k), tip=tip)
+            for key, text, tip in PATTERNS
+        ),
         Command(m, "duplicate", "&Duplicate this plan", lambda w: w.plan_actions.duplicate(), "Ctrl+D"),
         Command(m, "rename", "Re&name this plan…", lambda w: w.plan_actions.rename(), "Ctrl+R"),
         Command(m, "note", "No&te of this plan…", lambda w: w.plan_actions.note(), tip="what it is for, and why it is as it is"),

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from calm_relay.decision.patterns import draft_plan
+from calm_relay.decision.changing import change_pattern
+from calm_relay.decision.patterns import PATTERNS, draft_plan
 from calm_relay.decision.start_list import start
 from calm_relay.errors import BadInput, CalmRelayError
 from calm_relay.job.edits import Edit
@@ -67,6 +68,22 @@ class PlanActions:
             self._window.files.problem(str(error))
             return
         session.choose(made)
+        self._window.show_page("plans")
+
+    def change(self, pattern: str) -> None:
+        """Make the chosen plan anew by another pattern; what would be dropped is said before anything is."""
+        session = self._session
+        try:
+            job, lost = change_pattern(session.job, session.chosen, pattern, session.day_wh(), session.known_cards())
+        except CalmRelayError as error:
+            self._window.files.problem(str(error))
+            return
+        name = {key: text for key, text, _ in PATTERNS}[pattern]
+        what = "\n".join(f"· {line}" for line in lost)
+        asked = f"Plan {session.plan.letter} becomes '{name}'. This is dropped:\n{what}"
+        if lost and not self._window.dialogs.confirm(asked, "Change it"):
+            return
+        session.document.edit(f"Change plan {session.plan.letter} to {name}", lambda _: job)
         self._window.show_page("plans")
 
     def rename(self) -> None:
