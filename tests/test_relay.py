@@ -15,6 +15,7 @@ from calm_relay.library.shipped import shipped_cards
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.layout import lay_out
 from calm_relay.relay.picture import Rect, RelayPicture
+from calm_relay.relay.stations import assumed_by_station, how_words, station_names, worst_moment
 from calm_relay.relay.values import NodeValues, RelayValues, grid_down_values, lost_by_station, peak_values, values_at
 
 SIZES = [(830.0, 540.0), (600.0, 420.0), (530.0, 280.0), (1500.0, 900.0)]
@@ -191,3 +192,29 @@ def test_a_gate_is_full_where_one_phase_is_though_the_sum_is_not(demo, study):
         assert name in next(s.said for s in picture.stations if s.id == "grid")
     plain = lay_out(graph, values_at(graph, made, step, ""), 1230, 540, measure(1.0))
     assert {g.station: g.state for g in plain.gates}["grid"] == "free"
+
+
+def test_a_station_says_how_its_limit_comes_about_and_its_worst_moment_is_the_years(demo, study):
+    plan = demo.plan("C")
+    made, graph = study.flow(demo, plan), plan_graph(demo, plan)
+    flow = made.flow
+    names = dict(station_names(graph))
+    assert how_words(demo, plan, "transfer") == "63 A × 230 V = 14.49 kW"
+    assert how_words(demo, plan, "tracker:old/1").startswith("12.5 A × 323 V of the strings at work = 4.04 kW")
+    for node in graph.nodes:
+        if node.battery:  # the gate's own figure stands in the words
+            said = how_words(demo, plan, f"battery:{node.id}")
+            assert said.startswith("in: ")
+            assert f"= {node.battery.charge_w / 1000:.2f} kW" in said
+            assert f"= {node.battery.discharge_w / 1000:.2f} kW" in said
+    for station in names:
+        worst = worst_moment(made, station)
+        assert worst is not None, station
+        assert 0 <= worst.step < len(flow.system)
+    assert worst_moment(made, "grid").step == int(np.argmax(flow.lost_w("cap")))
+    assert worst_moment(made, "panel").step == int(np.argmax(flow.column("load_w")))
+    assert worst_moment(made, "generator") is None
+    found = assumed_by_station(
+        ["nodes[hyb]: charger loss as the inverter's", "nodes[hyb]: battery charge limit, the AC rating", "site.weather"]
+    )
+    assert set(found) == {"inverter:hyb", "battery:hyb"}

@@ -70,3 +70,40 @@ def test_what_does_not_go_says_why_and_a_picker_closed_changes_nothing(window, q
     assert shown, "Insert offers what can be added at the station"
     assert "Copy the picture" in titles(shown[0])
     shown[0].close()
+
+
+def test_a_key_goes_to_a_stations_worst_moment_and_the_mouse_tells_its_arithmetic(window, qapp):
+    session, relay = window.session, window.plans.relay
+    session.choose("hybrid-alongside")
+    window.show_page("plans")
+    assert wait_idle(qapp, window)
+    relay.focus_station("grid")
+    relay.setFocus()
+    QTest.keyClick(relay, Qt.Key.Key_W)
+    lost = session.made().flow.lost_w("cap")
+    assert session.clock.step == int(lost.argmax())
+    assert "held back by the export cap" in window.plans.clock_label.text()
+    assert "63 A × 230 V" in relay.words_of(relay.station)
+    relay.focus_station("inverter:hyb")
+    assert "Assumed: charger loss as the inverter's" in relay.accessibleDescription()
+
+
+def test_a_plan_loses_its_grid_and_gets_a_generator_in_one_step_each(window, qapp):
+    session = window.session
+    session.choose("hybrid-swap")
+    window.show_page("plans")
+    assert wait_idle(qapp, window)
+    before = session.job
+    step(window, "off-grid")
+    take(session, "generator-6k")
+    step(window, "generator")
+    assert wait_idle(qapp, window)
+    assert session.plan.off_grid
+    assert session.fresh("hybrid-swap").bill.total == 0.0
+    assert not window.plans.grid_down.isVisible(), "there is no grid to take away"
+    assert window.plans.relay.station.id in {s.id for s in window.plans.relay.picture.stations}
+    assert "generator" in {s.id for s in window.plans.relay.picture.stations}
+    assert "no grid" in window.plans._summary.text()
+    for _ in range(2):
+        session.document.undo()
+    assert session.job == before

@@ -127,6 +127,8 @@ def _parser() -> argparse.ArgumentParser:
         build.add_argument("--card", default="", metavar="ID", help="the card, where one is chosen; 'pick' lists them")
         build.add_argument("--modules", type=int, metavar="N", help="modules of a battery; else what comes nearest to the need")
         build.add_argument("--out", required=True, help="file to save to")
+    about = "each station of the relay line: how its limit comes about, what is assumed, its worst moment of the year"
+    command("stations", about, building.stations_command)
     command("controls", "how the batteries of each plan are run: sensor, peaks, reserve, slots", plans.controls_command)
     command("figures", "every figure of the year with its arithmetic", plans.figures_command)
     command("boxes", "what each inverter takes for itself in the year: conversion, cells, standby", plans.boxes_command)

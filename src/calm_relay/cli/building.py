@@ -15,6 +15,7 @@ from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.models import Job, Plan
 from calm_relay.relay.graph import plan_graph, summary
+from calm_relay.relay.stations import assumed_by_station, how_words, station_names, worst_moment
 from calm_relay.report.chains import battery_chains
 from calm_relay.rules.picking import Offer, ranked
 from calm_relay.simulation.failures import failures
@@ -82,6 +83,36 @@ def plan_command(options: argparse.Namespace) -> int:
         for step in data["steps"]:
             card = f" (card for {step['choose_card_for']})" if step["choose_card_for"] else ""
             print(f"  {step['key']:24} {step['text'].rstrip('…')}{card}{': no, ' + step['refused'] if step['refused'] else ''}")
+    return 0
+
+
+def stations_command(options: argparse.Namespace) -> int:
+    """Run `stations`: what each station of the relay line rests on, and where the year stands worst there."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    calendar = study.calendar(job)
+    found: dict[str, list[dict[str, Any]]] = {}
+    for plan in chosen_plans(job, options):
+        made = study.flow(job, plan)
+        assumed = assumed_by_station(made.flow.assumed)
+        rows: list[dict[str, Any]] = []
+        for station, name in station_names(plan_graph(job, plan)):
+            worst = worst_moment(made, station)
+            rows.append(
+                {
+                    "id": station, "name": name, "limit": how_words(job, plan, station), "assumed": list(assumed.get(station, ())),
+                    "worst": None if worst is None else {"at": calendar.label(worst.step), "what": worst.words},
+                }
+            )  # fmt: skip
+        found[plan.letter] = rows
+    if options.json:
+        print_json({"plans": found})
+        return 0
+    for letter, rows in found.items():
+        for row in rows:
+            moment = "" if row["worst"] is None else f" Worst: {row['worst']['at']}, {row['worst']['what']}."
+            assumed_words = "".join(f" Assumed: {line}." for line in row["assumed"])
+            print(f"{letter}  {row['name']}: {row['limit'] or 'no limit of its own'}.{moment}{assumed_words}")
     return 0
 
 

@@ -14,6 +14,7 @@ from calm_relay.decision.second import adds_words
 from calm_relay.decision.words import clipped_amount
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
+from calm_relay.relay.stations import assumed_by_station, how_words, worst_moment
 from calm_relay.relay.values import RelayValues, grid_down_values
 from calm_relay.simulation.offgrid import total
 from calm_relay.ui.building import Building
@@ -58,6 +59,7 @@ class PlansPage(QWidget):
         head.addWidget(self._controls())
         column.addWidget(top)
         self.relay = RelayView(theme)
+        self.relay.how = lambda station_id: how_words(session.job, session.plan, station_id)
         self.relay.opened.connect(self._open)
         self.relay.add_asked.connect(self._ask_what)
         self.relay.out_asked.connect(self.building.take_out)
@@ -68,7 +70,7 @@ class PlansPage(QWidget):
         self.sentence = label("", "strong")
         self.sentence.setWordWrap(True)
         self._hint = label(
-            "Select a station: arrows move along the line, Enter opens it, Insert adds there, Delete takes out, G opens the grid.",
+            "Select a station: arrows move along the line, Enter opens it, Insert adds there, Delete takes out, G opens the grid, W shows the worst moment.",
             "quiet",
         )
         self._hint.setWordWrap(True)
@@ -127,6 +129,19 @@ class PlansPage(QWidget):
         """Use other colours and another text size."""
         self._scale = scale
         self.relay.set_theme(theme, scale)
+
+    def worst_moment(self) -> None:
+        """Set the clock to the worst moment of the year of the station in focus, and say what is worst then."""
+        station, made = self.relay.station, self.session.made()
+        if station is None or made is None:
+            return
+        found = worst_moment(made, station.id)
+        if found is None:
+            self.session.problem.emit(f"{station.title}: nothing flows there in the whole year.")
+            return
+        self.grid_up.setChecked(True)
+        self.session.clock.move(found.step)
+        self.clock_label.setText(f"{self.clock_label.text()} · worst of {station.title}: {found.words}")
 
     def _clock_moved(self) -> None:
         with QSignalBlocker(self.peak):
@@ -188,6 +203,9 @@ class PlansPage(QWidget):
         if station is not None:
             place = QPoint(round(station.rect.x + station.rect.w / 2), round(station.rect.y + station.rect.h))
         menu = self.building.menu(self, station)
+        if station is not None:
+            menu.addSeparator()
+            menu.addAction("Worst moment of the year (W)", self.worst_moment)
         fill_menu(menu.addMenu("Copy the picture"), self.relay)
         menu.popup(self.relay.mapToGlobal(place))
 
@@ -236,7 +254,8 @@ class PlansPage(QWidget):
         if made is not None and (self._lost is None or self._lost[0]() is not made):
             self._lost = (weakref.ref(made), lost_by_station(graph, made))
         lost = self._lost[1] if self._lost and grid_up else {}
-        self.relay.show_plan(graph, values, lost, grid_up=grid_up, dim=dim)
+        assumed = {} if made is None else assumed_by_station(made.flow.assumed)
+        self.relay.show_plan(graph, values, lost, assumed, grid_up=grid_up, dim=dim)
         key_lines = self.relay.picture.key if self.relay.picture else ()
         self._key.setText("  ".join(f"({i}) {text}" for i, text in enumerate(key_lines, start=1)))
         self._key.setVisible(bool(key_lines))

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
     QFontMetricsF,
+    QHelpEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -17,7 +18,7 @@ from PySide6.QtGui import (
     QPen,
     QResizeEvent,
 )
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from calm_relay.relay.graph import PlanGraph
 from calm_relay.relay.layout import lay_out
@@ -48,6 +49,8 @@ class RelayView(Copyable, QWidget):
         self._lost_wh: Mapping[str, float] = {}
         self._grid_up = True
         self._dim = False
+        self._assumed: Mapping[str, tuple[str, ...]] = {}
+        self.how: Callable[[str], str] = lambda _: ""  # how a station's limit comes about; the page puts it here
         self._picture: RelayPicture | None = None
         self._at = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -57,8 +60,10 @@ class RelayView(Copyable, QWidget):
         self.setObjectName("relay")
 
     def copy_rows(self) -> Rows:
-        """Return every station with what it says."""
-        return [["station", "now"], *([s.title, s.said] for s in (self._picture.stations if self._picture else ()))]
+        """Return every station with what it says, how its limit comes about and what is assumed of it."""
+        stations = self._picture.stations if self._picture else ()
+        rows = [[s.title, s.said, self.how(s.id), "; ".join(self._assumed.get(s.id, ()))] for s in stations]
+        return [["station", "now", "its limit", "assumed"], *rows]
 
     @property
     def picture(self) -> RelayPicture | None:
@@ -79,8 +84,12 @@ class RelayView(Copyable, QWidget):
         self.setMinimumSize(QSize(int(490 * scale), int(222 * scale)))
         self._lay_out()
 
-    def show_plan(self, graph: PlanGraph, values: RelayValues, lost_wh: Mapping[str, float], *, grid_up: bool, dim: bool) -> None:
-        """Show a plan with its flows and its yearly losses; `dim` says that these are of an older state."""
+    def show_plan(
+        self, graph: PlanGraph, values: RelayValues, lost_wh: Mapping[str, float], assumed: Mapping[str, tuple[str, ...]], *,
+        grid_up: bool, dim: bool,
+    ) -> None:  # fmt: skip
+        """Show a plan with its flows, its yearly losses and what is assumed; `dim` says that these are of an older state."""
+        self._assumed = assumed
         self._graph, self._values, self._lost_wh, self._grid_up, self._dim = graph, values, lost_wh, grid_up, dim
         self._lay_out()
 
@@ -112,7 +121,24 @@ class RelayView(Copyable, QWidget):
 
     def _announce(self) -> None:
         station = self.station
-        self.setAccessibleDescription("" if station is None else f"{station.title}. {station.said}")
+        self.setAccessibleDescription("" if station is None else self.words_of(station))
+
+    def words_of(self, station: Station) -> str:
+        """Return what a station says under the mouse: its flow, how its limit comes about, what is assumed of it."""
+        how, assumed = self.how(station.id), self._assumed.get(station.id, ())
+        lines = [f"{station.title}. {station.said}", how[:1].upper() + how[1:], *(f"Assumed: {line}" for line in assumed)]
+        return "\n".join(line for line in lines if line)
+
+    def event(self, event: QEvent) -> bool:
+        """Tell the station under the mouse."""
+        if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
+            station = self._under(QPointF(event.pos()))
+            if station is None:
+                QToolTip.hideText()
+            else:
+                QToolTip.showText(event.globalPos(), self.words_of(station), self)
+            return True
+        return super().event(event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self._lay_out()
@@ -144,16 +170,17 @@ class RelayView(Copyable, QWidget):
 
     def _hit(self, point: QPointF) -> bool:
         """Move the focus to the station under a point; returns whether there is one."""
-        hits = [
-            (s.rect.w * s.rect.h, i)
-            for i, s in enumerate(self._picture.stations if self._picture else ())
-            if QRectF(s.rect.x, s.rect.y, s.rect.w, s.rect.h).contains(point)
-        ]
-        if hits:
-            self._at = min(hits)[1]
+        station = self._under(point)
+        if station is not None and self._picture is not None:
+            self._at = self._picture.stations.index(station)
             self._announce()
             self.update()
-        return bool(hits)
+        return station is not None
+
+    def _under(self, point: QPointF) -> Station | None:
+        """Return the smallest station under a point."""
+        hits = [s for s in (self._picture.stations if self._picture else ()) if _rect(s.rect).contains(point)]
+        return min(hits, key=lambda s: s.rect.w * s.rect.h, default=None)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         """Offer what can be done at the station under the mouse, and to copy the picture."""
@@ -203,11 +230,22 @@ class RelayView(Copyable, QWidget):
             painter.setFont(ui_font(points * self._scale, bold=bold))
             painter.setPen(self._ink(TONES.get(label.tone, "ink"), dead=label.dead))
             painter.drawText(_rect(label.rect), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, label.text)
+        for place in picture.stations:
+            if place.id in self._assumed:
+                self._paint_dots(painter, place)
         station = self.station
         if station is not None and self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self._theme.color("accent"), 1.6, Qt.PenStyle.DashLine))
             painter.drawRect(_rect(station.rect).adjusted(-3, -2, 3, 2))
+
+    def _paint_dots(self, painter: QPainter, station: Station) -> None:
+        """Three dots beside a station that rests on something assumed."""
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self._theme.color("quiet"))
+        x, y = station.rect.x + station.rect.w + 3, station.rect.y + station.rect.h / 2 + 9
+        for i in range(3):
+            painter.drawEllipse(QPointF(x + 5 * i, y), 1.4, 1.4)
 
     def _paint_band(self, painter: QPainter, band: Band) -> None:
         height = band.height
