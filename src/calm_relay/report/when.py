@@ -16,7 +16,7 @@ from calm_relay.year.when import FLOWS, By
 
 _HEADS = {
     "load_w": "house", "pv_ac_w": "PV at AC", "pv_to_house_w": "PV→house", "battery_to_house_w": "batt.→house",
-    "grid_to_house_w": "grid→house", "import_w": "import", "grid_to_battery_w": "grid→batt.", "export_w": "export",
+    "grid_to_house_w": "grid→house", "import_w": "import", "grid_to_battery_w": "grid→batt.", "export_w": "export", "unserved_w": "not served",
 }  # fmt: skip
 
 
@@ -46,9 +46,10 @@ def when_text(data: dict[str, Any], node_names: dict[str, str]) -> list[str]:
     parts = data["parts"]
     wide = max(12, *(len(p["name"]) + 1 for p in parts))
     lines = [f"{data['letter']}  {data['name']}: kWh by {data['by']}"]
-    lines.append(" " * wide + f"{'hours':>8}" + "".join(f"{_HEADS[name]:>13}" for name in FLOWS))
+    shown = [name for name in FLOWS if name != "unserved_w" or any(p["unserved_wh"] for p in parts)]
+    lines.append(" " * wide + f"{'hours':>8}" + "".join(f"{_HEADS[name]:>13}" for name in shown))
     for p in (*parts, _sum(parts)):
-        figures = "".join(f"{round(p[f'{name[:-2]}_wh'] / 1000.0, 1) + 0.0:13.1f}" for name in FLOWS)
+        figures = "".join(f"{round(p[f'{name[:-2]}_wh'] / 1000.0, 1) + 0.0:13.1f}" for name in shown)
         lines.append(f"{p['name']:{wide}}{p['hours_h']:8.0f}{figures}")
     for node, rows in data.get("batteries", {}).items():
         lines += ["", f"   {node_names.get(node, node)}: days full, days down to what is kept; lowest, mean and highest charge"]
