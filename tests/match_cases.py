@@ -59,6 +59,10 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
             ],
         ),
     },
+    "network.phase-sum": {
+        "over": ("hybrid-alongside", [Edit("site.network.phase_limit_w", 10_500.0), ROOM]),
+        "within": (A, [Edit("site.network.phase_limit_w", 15_000.0)]),
+    },
     "generator.lock-out": {
         "over": (A, declared(pv_locked_out="no")),
         "within": (A, declared(pv_locked_out="yes")),
@@ -174,6 +178,8 @@ ROWS: list[dict[str, object]] = [
     {"check": "inverter.supply", "value": 1, "limit": 1, "value_knob": True},
     {"check": "transfer.supply", "value": 1, "limit": 1, "value_knob": True},
     {"check": "battery.place", "value": 1, "limit": 1, "value_knob": True},
+    {"check": "network.phase-sum", "edits": [Edit("site.network.phase_limit_w", 12_000.0)], "value": 10_000, "limit": 12_000,
+     "knob": "site.network.phase_limit_w"},
     {"check": "island.formed", "edits": ALONE, "value": 1, "limit": 1, "value_knob": True},
     {"check": "generator.lock-out", "edits": declared(pv_locked_out="yes"), "value": 1, "limit": 1, "value_knob": True},
     {"check": "generator.supply", "edits": DIESEL, "value": 1, "limit": 1, "value_knob": True},

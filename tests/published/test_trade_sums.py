@@ -5,11 +5,12 @@ from __future__ import annotations
 import pytest
 
 from calm_relay.job.house_models import Appliance, Motor
-from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.models import Job, NetworkRule, Node, Plan
 from calm_relay.library.shipped import shipped_card
-from calm_relay.rules.checks_service import network_sum_w
+from calm_relay.rules.checks_network import network_sum_w
 from calm_relay.rules.motors import CODE_LETTER_KVA_PER_HP, motor_start
 from calm_relay.rules.registry import CheckContext
+from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.quick import window_draws_wh
 from calm_relay.simulation.storing import StoringLoss
 
@@ -39,6 +40,47 @@ def test_network_counts_every_ac_rating_and_a_hybrid_once(demo):
     battery = Node(id="b", name="b", card="battery-inverter-11k")
     assert counted(demo, [small, battery])[0] == pytest.approx(19_100)
     assert counted(demo, [Node(id="h", name="h", card="hybrid-8k")])[0] == pytest.approx(8_000)
+
+
+def counted_findings(
+    demo: Job, nodes: list[Node], check: str = "network.inverter-sum", **rule: object
+) -> list[tuple[float, float, str]]:
+    """Value, limit and verdict of a counting rule on a plan of some inverters."""
+    cards = ("module-inverter-380", "battery-inverter-11k", "hybrid-8k", "hybrid-10k-three")
+    network = NetworkRule.model_validate(rule.pop("network"))
+    site = demo.site.model_copy(update={"network": network, **rule})
+    plan = Plan(id="p", letter="P", name="p", nodes=tuple(nodes))
+    job = demo.model_copy(update={"library": (*demo.library, *(shipped_card(i) for i in cards)), "site": site, "plans": (plan,)})
+    found = run_checks(CheckContext(job, plan, job.cards(), None), {"plan"})
+    return [(f.value, f.limit, f.verdict) for f in found if f.check == check]
+
+
+def test_the_network_counts_three_ways_and_by_phase(demo):
+    # Definitions D22. A hybrid of 8 kW with a battery inverter of 11.5 kW and 20 module-level inverters of 0.38 kW: 27.1 kW in all;
+    # by kind 15.6 kW have a PV input (a hybrid without strings too), 11.5 kW have none; registered export is the limiter's 5 kW,
+    # or 7.6 kW where nobody can throttle the module-level ones.
+    plan = [
+        Node(id="h", name="h", card="hybrid-8k"), Node(id="b", name="b", card="battery-inverter-11k"),
+        Node(id="m", name="m", card="module-inverter-380", count=20),
+    ]  # fmt: skip
+    (whole,) = counted_findings(demo, plan, network={"sum_limit_w": 27_100.0})
+    assert whole == (27_100, 27_100, "tight")
+    kinds = counted_findings(demo, plan, network={"counting": "by_kind", "pv_limit_w": 15_000.0, "battery_limit_w": 12_000.0})
+    assert sorted(kinds) == [(11_500, 12_000, "tight"), (pytest.approx(15_600), 15_000, "over")]
+    by_export = {"counting": "registered_export", "registered_w": 8_000.0}
+    (free,) = counted_findings(demo, plan, network=by_export, export_limit_w=5_000.0)
+    assert free == (pytest.approx(7_600), 8_000, "tight")
+    (held,) = counted_findings(demo, plan[:2], network=by_export, export_limit_w=5_000.0)
+    assert held == (5_000, 8_000, "within")
+    (bare,) = counted_findings(demo, plan[:2], network=by_export, export_limit_w=None)
+    assert bare == (19_500, 8_000, "over")
+    # A three-phase unit of 10 kW counts 3.33 kW on each phase, a single-phase one of 8 kW on its own.
+    three = demo.site.supply.model_copy(update={"kind": "three_phase"})
+    mixed = [Node(id="t", name="t", card="hybrid-10k-three"), Node(id="h", name="h", card="hybrid-8k", line="2")]
+    phases = counted_findings(demo, mixed, "network.phase-sum", network={"phase_limit_w": 5_000.0}, supply=three)
+    assert sorted(phases) == [(pytest.approx(10_000 / 3), 5_000, "within")] * 2 + [
+        (pytest.approx(8_000 + 10_000 / 3), 5_000, "over")
+    ]
 
 
 def start_va(**motor: object) -> float:

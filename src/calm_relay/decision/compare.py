@@ -11,7 +11,7 @@ from calm_relay.job.costs import costs_are_stale, equipment, plan_cost
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows
 from calm_relay.packs.pack import Pack
-from calm_relay.rules.checks_service import network_sum_w
+from calm_relay.rules.checks_network import network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.simulation.offgrid import plan_continuous_va
 from calm_relay.tariff.growth import payback_years

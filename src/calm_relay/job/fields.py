@@ -27,6 +27,8 @@ LABELS: dict[str, str] = {
     "site.dc_ceiling_v": "Local DC ceiling",
     "site.supply.kind": "Supply", "site.supply.voltage_v": "Supply voltage", "site.supply.service_a": "Service",
     "site.export_limit_w": "Export limit", "site.import_limit_w": "Import limit",
+    "site.network.counting": "The network counts", "site.network.pv_limit_w": "Units with PV", "site.network.registered_w":
+    "Registered export", "site.network.battery_limit_w": "Battery-only units", "site.network.phase_limit_w": "On one phase",
     "site.network.sum_limit_w": "Network's inverter sum", "site.network.dc_ac_ratio_max": "Network's array ratio",
     "site.network.rebate_dc_ac_ratio_max": "Rebate's array ratio",
     "faces[].name": "Name of the face", "faces[].tilt_deg": "Tilt", "faces[].azimuth_deg": "Azimuth",
@@ -130,6 +132,7 @@ CHOICES: dict[str, str] = {
     "record_low": "record low", "0": "at once", "15": "15 min", "30": "30 min", "60": "60 min",
     "lowest_expected": "lowest expected", "mean_yearly_minimum": "mean of yearly minima",
     "indoors": "indoors", "garage": "garage", "outdoors_sheltered": "outdoors covered", "outdoors": "outdoors",
+    "sum_of_ac_ratings": "all AC ratings", "by_kind": "PV and battery-only apart", "registered_export": "registered export",
     "not_known": "not known", "yes": "yes", "very_clear": "very clear", "mixed": "mixed", "mostly_cloudy": "mostly cloudy",
 }  # fmt: skip
 

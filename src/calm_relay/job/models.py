@@ -104,8 +104,12 @@ class Supply(Record):
 class NetworkRule(Record):
     """How the network operator counts inverters, and the sum it allows without a further permission."""
 
-    counting: Literal["sum_of_ac_ratings"] = "sum_of_ac_ratings"
+    counting: Literal["sum_of_ac_ratings", "by_kind", "registered_export"] = "sum_of_ac_ratings"
     sum_limit_w: PowerW | None = None
+    pv_limit_w: PowerW | None = Field(default=None, description="counted by kind: of all units with a PV input")
+    battery_limit_w: PowerW | None = Field(default=None, description="counted by kind: of units without a PV input")
+    registered_w: PowerW | None = Field(default=None, description="counted by export: what is registered")
+    phase_limit_w: PowerW | None = Field(default=None, description="of AC ratings on one phase; a three-phase unit counts a third")
     dc_ac_ratio_max: Annotated[float, Quantity("ratio"), Field(gt=0, le=10)] | None = None
     rebate_dc_ac_ratio_max: Annotated[float, Quantity("ratio"), Field(gt=0, le=10)] | None = Field(
         default=None,

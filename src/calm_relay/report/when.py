@@ -16,7 +16,8 @@ from calm_relay.year.when import FLOWS, By
 
 _HEADS = {
     "load_w": "house", "pv_ac_w": "PV at AC", "pv_to_house_w": "PV→house", "battery_to_house_w": "batt.→house",
-    "grid_to_house_w": "grid→house", "import_w": "import", "grid_to_battery_w": "grid→batt.", "export_w": "export", "unserved_w": "not served",
+    "grid_to_house_w": "grid→house", "import_w": "import", "grid_to_battery_w": "grid→batt.", "export_w": "export",
+    "unserved_w": "not served",
 }  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Node
-from calm_relay.job.rows import BatteryRow, forming_rows, inverter_rows, pv_only_nodes
+from calm_relay.job.rows import BatteryRow, forming_rows, pv_only_nodes
 from calm_relay.library.cards import BatterySideUnit, InverterCard
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.rules.checks_battery import swap_card, swap_edits, unit_of
@@ -161,45 +161,3 @@ def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
         if best is not None and best.id != node.card:
             remedies.append(Remedy(f"{best.name} in place of {unit.name}", swap_edits(c, node, best)))
     yield finding(c, "backup.ac-pv-absorb", subject, "power_w", value, limit, "most", line, remedies=remedies)
-
-
-def network_sum_w(c: CheckContext) -> tuple[float, str]:
-    """Return the sum of AC ratings as the network counts it, a hybrid once, and its arithmetic. [W]"""
-    total, words = 0.0, []
-    for node, card in inverter_rows(c.plan, c.cards):
-        total += card.ac_rated_w * node.count
-        times = f"{node.count} × " if node.count > 1 else ""
-        once = " (hybrid, once)" if c.cards[node.card].kind == "hybrid" else ""
-        words.append(f"{times}{card.ac_rated_w / 1000:g} kW{once}")
-    return total, " + ".join(words) or "no inverter"
-
-
-@check(
-    "network.inverter-sum",
-    "Sum of inverters as the network counts them",
-    page="tariff",
-    needs={"grid", "plan"},
-    short="Network sum",
-    source="sum of all AC ratings, a hybrid once; the network operator decides",
-)
-def inverter_sum(c: CheckContext) -> Iterator[Finding]:
-    """Sum of AC ratings against the network's limit."""
-    total, words = network_sum_w(c)
-    limit = c.job.site.network.sum_limit_w
-    if limit is None:
-        yield unknown(c, "network.inverter-sum", "site", f"the network's limit ({words} = {total / 1000:g} kW): ask the operator")
-        return
-    line = f"{words} = {total / 1000:g} kW of {limit / 1000:g} kW"
-    remedies = []
-    for node in sorted(c.plan.nodes, key=lambda n: -c.plan.nodes.index(n)):
-        card = c.cards.inverter(node.card)
-        allowed = (limit - (total - card.ac_rated_w * node.count)) / node.count
-
-        def fits(other: InverterCard, allowed: float = allowed) -> bool:
-            return other.ac_rated_w <= allowed + 1e-9
-
-        best = swap_card(c, node, fits, lambda other: -other.ac_rated_w)
-        if best is not None and best.id != node.card:
-            remedies.append(Remedy(f"{best.name} in place of {card.name}", swap_edits(c, node, best)))
-    remedies = remedies[:2] or [Remedy(f"inverters of {limit / 1000:g} kW in all, or an application for {total / 1000:g} kW")]
-    yield finding(c, "network.inverter-sum", "site", "power_w", total, limit, "most", line, remedies=remedies)

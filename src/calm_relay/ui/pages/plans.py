@@ -70,7 +70,8 @@ class PlansPage(QWidget):
         self.sentence = label("", "strong")
         self.sentence.setWordWrap(True)
         self._hint = label(
-            "Select a station: arrows move along the line, Enter opens it, Insert adds there, Delete takes out, G opens the grid, W shows the worst moment.",
+            "Select a station: arrows move along the line, Enter opens it, Insert adds there, Delete takes out, G opens the grid, "
+            "W shows its worst moment.",
             "quiet",
         )
         self._hint.setWordWrap(True)

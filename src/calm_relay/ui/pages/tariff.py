@@ -41,9 +41,14 @@ OTHERS = (
 TWO_PRICES = ("import_price_per_kwh", "cheap_price_per_kwh", "cheap_start_h", "cheap_end_h")
 NETWORK = (
     ("site.export_limit_w", "no limit"), ("site.import_limit_w", "no limit"), ("site.supply.service_a", ""),
-    ("site.supply.voltage_v", ""), ("site.network.sum_limit_w", "ask them"), ("site.network.dc_ac_ratio_max", "no rule"),
+    ("site.supply.voltage_v", ""), ("site.network.dc_ac_ratio_max", "no rule"),
     ("site.network.rebate_dc_ac_ratio_max", "no rebate"),
 )  # fmt: skip
+
+
+COUNTED = {
+    "sum_of_ac_ratings": ("sum_limit_w",), "by_kind": ("pv_limit_w", "battery_limit_w"), "registered_export": ("registered_w",),
+}  # fmt: skip
 
 
 class TariffPage(FieldPage):
@@ -59,6 +64,7 @@ class TariffPage(FieldPage):
         return (
             tuple((p.id, p.name) for p in t.periods), tuple((s.id, s.name) for s in t.seasons), self._season_id(),
             t.demand is None, t.hourly_import is None, t.hourly_export is None, len(t.tiers), self.session.job.site.supply.kind,
+            self.session.job.site.network.counting,
         )  # fmt: skip
 
     def _season_id(self) -> str:
@@ -99,6 +105,11 @@ class TariffPage(FieldPage):
         self._tiers()
         self.heading("Network and supply")
         self.flow(*(self.cell(path, chars=9, ghost=ghost) for path, ghost in NETWORK), self.cell("site.supply.kind"))
+        counted = [
+            self.cell(f"site.network.{n}", chars=9, ghost="ask them") for n in COUNTED[self.session.job.site.network.counting]
+        ]
+        phase = self.cell("site.network.phase_limit_w", chars=9, ghost="no rule")
+        self.flow(self.cell("site.network.counting"), *counted, phase)
         self.heading("The year's bill, line by line")
         self._bill_words = self.words("")
         self.table = QTableWidget(0, 4)
