@@ -7,8 +7,38 @@ import resource
 import sys
 import time
 from statistics import median
+from typing import Any
 
 BEGIN = time.time()
+
+
+def largest_plan_s(window: Any) -> float:
+    """Return seconds to lay out and paint the largest plan a job may hold: 24 inverters, 4 of them with batteries (median of 9)."""
+    from calm_relay.job.models import BatteryChoice, Node, StringGroup, Transfer
+    from calm_relay.library.shipped import shipped_cards
+    from calm_relay.relay.graph import plan_graph
+    from calm_relay.relay.values import NodeValues, RelayValues
+
+    job, plan = window.session.job, window.session.plan
+    groups = tuple(
+        StringGroup(id=f"s{n}", face=job.faces[0].id, module="module-430", tracker=n, modules_per_string=8) for n in (1, 2)
+    )
+    battery = BatteryChoice(card="stack-3k", modules=3)
+    like = [
+        Node(id=f"h{n}", name=f"Hybrid {n}", card="hybrid-6k", side="backup", strings=groups, battery=battery) for n in range(4)
+    ]
+    like += [Node(id=f"m{n}", name=f"Modules {n}", card="string-inverter-5k", strings=groups) for n in range(20)]
+    plan = plan.model_copy(update={"nodes": tuple(like), "transfer": Transfer(card="gateway-63")})
+    cards = tuple({c.id: c for c in (*job.library, *shipped_cards())}.values())
+    graph = plan_graph(job.model_copy(update={"library": cards}), plan)
+    flows = {n.id: NodeValues(5000.0, (2500.0, 2500.0), (("sun", 4000.0),), (), (("sun", 900.0),), 0.0, 0.6) for n in graph.nodes}
+    relay, took = window.plans.relay, []
+    for _ in range(9):
+        begin = time.perf_counter()
+        relay.show_plan(graph, RelayValues("now", flows, 3000.0, 2000.0), {"grid": 9e5}, {}, grid_up=True, dim=False)
+        relay.repaint()
+        took.append(time.perf_counter() - begin)
+    return median(took)
 
 
 def main() -> None:
@@ -60,6 +90,7 @@ def main() -> None:
         begin = time.perf_counter()
         relay.repaint()
         redraws.append(time.perf_counter() - begin)
+    largest = largest_plan_s(window)
     print(
         json.dumps(
             {
@@ -69,6 +100,7 @@ def main() -> None:
                 "checks_worst_s": max(checks),
                 "year_s": median(years),
                 "redraw_s": median(redraws),
+                "largest_redraw_s": largest,
                 "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
             }
         )

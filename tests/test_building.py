@@ -21,7 +21,7 @@ from calm_relay.simulation.flow import open_balances
 BACK = {
     "battery": "no-battery", "string": "no-string", "transfer": "no-transfer", "more": "fewer", "fewer": "more",
     "controllers": "no-controllers", "more-controllers": "fewer-controllers", "timer-charger": "no-timer-charger",
-    "generator": "no-generator",
+    "generator": "no-generator", "optimizers": "no-optimizers",
 }  # fmt: skip
 KNOWN = shipped_book()
 

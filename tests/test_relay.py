@@ -12,9 +12,10 @@ from calm_relay.job.bank_parts import without_grid
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import BatteryChoice, GeneratorChoice, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.library.shipped import shipped_cards
+from calm_relay.relay.fold import folded
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.layout import lay_out
-from calm_relay.relay.picture import Rect, RelayPicture
+from calm_relay.relay.picture import Rect, RelayPicture, total_of
 from calm_relay.relay.stations import assumed_by_station, how_words, station_names, worst_moment
 from calm_relay.relay.values import NodeValues, RelayValues, grid_down_values, lost_by_station, peak_values, values_at
 
@@ -98,6 +99,34 @@ def test_no_label_touches_another_in_any_plan(crowd, size, scale):
         for grid_up, values in ((True, all_values(graph)), (False, grid_down_values(graph, 4000.0))):
             picture = lay_out(graph, values, size[0] * scale, size[1] * scale, measure(scale), grid_up=grid_up, lost_wh=lost)
             check_picture(picture, (plan.letter, size, scale, grid_up))
+
+
+@pytest.mark.parametrize("scale", [1.0, 1.5])
+def test_many_like_inverters_stand_in_one_row_that_adds_up(crowd, scale):
+    job, plans = crowd
+    four = next(p for p in plans if p.id == "four")
+    many = tuple(
+        Node(
+            id=f"m{n}", name=f"Modules {n}", card="string-inverter-5k", side=("grid", "backup")[n % 2], strings=strings(f"m{n}", 2)
+        )
+        for n in range(20)
+    )
+    graph = plan_graph(job, four.model_copy(update={"nodes": (*four.nodes, *many)}))
+    values, lost = all_values(graph), {f"inverter:{n.id}": 10_000.0 for n in graph.nodes}
+    one, flows, added, rows = folded(graph, values, lost)
+    assert sorted(rows.values()) == [10, 10]
+    assert len(one.nodes) == 6
+    for name in ("ac_rated_w", "count"):
+        assert sum(getattr(n, name) for n in one.nodes) == sum(getattr(n, name) for n in graph.nodes)
+    for side in ("grid", "backup"):
+        assert sum(total_of(flows.nodes[n.id].out) for n in one.nodes if n.side == side) == pytest.approx(
+            sum(total_of(values.nodes[n.id].out) for n in graph.nodes if n.side == side)
+        )
+    assert sum(added[f"inverter:{n.id}"] for n in one.nodes) == sum(lost.values())
+    for width, height in SIZES:
+        check_picture(lay_out(one, flows, width * scale, height * scale, measure(scale), lost_wh=added), (width, scale))
+    few = plan_graph(job, four)
+    assert folded(few, values, lost)[0] is few, "what can be read stands by itself"
 
 
 def test_the_overlap_check_sees_a_planted_fault(demo):

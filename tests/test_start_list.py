@@ -9,7 +9,7 @@ from calm_relay.decision.changing import change_pattern
 from calm_relay.decision.patterns import PATTERNS, draft_plan
 from calm_relay.decision.second import adds_words, bank_power
 from calm_relay.decision.start_list import AS_ENTERED, GUESSED, STANDS, can_become, stands_today, start
-from calm_relay.demo import demo_job
+from calm_relay.demo import DEMOS, demo_job, demo_path
 from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.container import read_job, validate_job
 from calm_relay.job.edits import Edit, apply_edits
@@ -154,3 +154,22 @@ def test_changing_a_pattern_and_back_gives_an_equal_plan_or_names_each_loss(stan
     assert equal >= 4, (equal, tried)
     with pytest.raises(NotFeasible, match="what stands"):
         change_pattern(job, job.plans[0].id, "ac-add-on")
+
+
+@pytest.mark.parametrize("name", DEMOS)
+def test_every_pattern_on_every_demo_runs_agrees_and_can_be_read(name):
+    opened = read_job(demo_path(name))
+    study, made = Study(opened.store, step_s=3600), 0
+    for becomes, _, _ in PATTERNS:
+        try:
+            job, plan_id = draft_plan(opened.job, becomes, 12_000.0)
+        except NotFeasible as error:
+            assert str(error)
+            continue
+        plan, made = job.plan(plan_id), made + 1
+        flow = study.flow(job, plan)
+        assert open_balances(flow.flow, flow.packed).worst < 1e-6, becomes
+        assert compare_day(flow.packed, flow.flow, plan.controls.battery_order, DAY, (name, becomes)) > 0
+        look_at(job, plan, (name, becomes))
+        assert plan.off_grid == (opened.job.plans[0].off_grid or becomes == "leave-grid")
+    assert made >= 3

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from calm_relay.decision.building_actions import ACTIONS, Task
 from calm_relay.decision.sizing import NIGHT_SHARE, Need
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.models import Job, Node, Plan, StringGroup
 from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import Card
@@ -104,8 +104,19 @@ def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
         yield Step(f"string:{node.id}", f"Add a string to {node.name}", station, "", why)
     for group in node.strings:
         at = f"tracker:{node.id}/{group.tracker}"
+        if not card.per_module:
+            yield _optimizers(node, group, base, at)
         yield Step(f"no-string:{node.id}/{group.id}", f"Take string {group.id} of {node.name} out", at, takes_out=True)
     yield Step(f"no-inverter:{node.id}", f"Take {node.name} out", station, takes_out=True)
+
+
+def _optimizers(node: Node, group: StringGroup, base: str, station: str) -> Step:
+    """Return the step that puts optimizers on a string's modules, or takes them off."""
+    where = f"{node.id}/{group.id}"
+    if group.optimizer is not None:
+        return Step(f"no-optimizers:{where}", f"Take the optimizers off string {group.id}", station, takes_out=True)
+    path = f"{base}.strings[{group.id}].optimizer"
+    return Step(f"optimizers:{where}", f"Put optimizers on string {group.id} of {node.name}…", station, path)
 
 
 def _on_bank(cards: CardBook, node: Node, base: str, station: str) -> Iterator[Step]:

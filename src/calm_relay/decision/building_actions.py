@@ -28,6 +28,8 @@ from calm_relay.job.parts import (
     remove_inverter,
     remove_string,
     remove_transfer,
+    with_cards,
+    with_node,
 )
 from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.cards import Card
@@ -95,6 +97,18 @@ def _no_string(t: Task) -> Made:
     return remove_string(t.job, t.plan.id, node_id, string_id), f"node:{node_id}"
 
 
+def _optimizers(t: Task) -> Made:
+    """Put the chosen optimizer on a string's modules; without one take them off."""
+    node_id, _, string_id = t.where.partition("/")
+    node = next(n for n in t.plan.nodes if n.id == node_id)
+    strings = tuple(
+        g.model_copy(update={"optimizer": None if t.card is None else t.card.id}) if g.id == string_id else g for g in node.strings
+    )
+    job = with_node(with_cards(t.job, [] if t.card is None else [t.card]), t.plan.id, node.model_copy(update={"strings": strings}))
+    tracker = next(g.tracker for g in node.strings if g.id == string_id)
+    return job, f"tracker:{node_id}/{tracker}"
+
+
 def _slot(t: Task) -> Made:
     return apply_edits(t.job, [Edit(f"plans[{t.plan.id}].controls.slots[+]", dict(SLOT_DEFAULTS))]), ""
 
@@ -123,6 +137,8 @@ ACTIONS: dict[str, Callable[[Task], Made]] = {
     "off-grid": lambda t: (set_off_grid(t.job, t.plan.id, off_grid=True), ""),
     "on-grid": lambda t: (set_off_grid(t.job, t.plan.id, off_grid=False), "grid"),
     "no-string": _no_string,
+    "optimizers": _optimizers,
+    "no-optimizers": _optimizers,
     "no-battery": lambda t: (remove_battery(t.job, t.plan.id, t.where), f"node:{t.where}"),
     "no-controllers": lambda t: (remove_controllers(t.job, t.plan.id, t.where), f"node:{t.where}"),
     "no-timer-charger": lambda t: (put_timer_charger(t.job, t.plan.id, t.where, None), f"node:{t.where}"),

@@ -57,6 +57,11 @@ class NodeStation:
     forms_grid: bool
     offgrid_va: float | None
 
+    @property
+    def each_w(self) -> float:
+        """AC rating of one of its units. [W]"""
+        return self.ac_rated_w / self.count
+
 
 @dataclass(frozen=True)
 class PlanGraph:

@@ -142,6 +142,36 @@ class RelayPicture:
     px_per_w: float
 
 
+CELL_PX = 48.0
+
+
+class _Ground:
+    """Rectangles by the cells of a grid that they touch, so that a place is held against those near it only."""
+
+    def __init__(self) -> None:
+        self._cells: dict[tuple[int, int], list[Rect]] = {}
+
+    @staticmethod
+    def _span(rect: Rect, gap: float) -> tuple[range, range]:
+        return tuple(
+            range(int((at - gap) // CELL_PX), int((at + size + gap) // CELL_PX) + 1)
+            for at, size in ((rect.x, rect.w), (rect.y, rect.h))
+        )  # type: ignore[return-value]
+
+    def append(self, rect: Rect) -> None:
+        """Take a rectangle in."""
+        across, down = self._span(rect, 0.0)
+        for i in across:
+            for j in down:
+                self._cells.setdefault((i, j), []).append(rect)
+
+    def touches(self, rect: Rect, gap: float) -> bool:
+        """Return whether any rectangle shares ground with this one, `gap` pixels around counted."""
+        across, down = self._span(rect, gap)
+        cells = self._cells
+        return any(rect.overlaps(other, gap) for i in across for j in down for other in cells.get((i, j), ()))
+
+
 @dataclass
 class _Wish:
     """A label still to be placed: its lines, its spots in order of preference, and a short form for tight rooms."""
@@ -171,8 +201,8 @@ class Canvas:
     labels: list[Label] = field(default_factory=list)
     key: list[str] = field(default_factory=list)
     stations: list[Station] = field(default_factory=list)
-    _hard: list[Rect] = field(default_factory=list)
-    _soft: list[Rect] = field(default_factory=list)
+    _hard: _Ground = field(default_factory=_Ground)
+    _soft: _Ground = field(default_factory=_Ground)
     _wishes: list[_Wish] = field(default_factory=list)
 
     def x(self, column: str) -> float:
@@ -224,7 +254,7 @@ class Canvas:
         """Add a column's heading, centred on `x` or kept inside; left out where it would touch the one before."""
         w, h = self.measure(text, "head")
         rect = Rect(min(max(0.0, x - w / 2), self.width - w - 1), 0.0, w, h)
-        if not any(rect.overlaps(other, 4.0) for other in self._hard):
+        if not self._hard.touches(rect, 4.0):
             self.labels.append(Label(text, "head", rect, "", "quiet"))
             self._hard.append(rect)
 
@@ -246,13 +276,13 @@ class Canvas:
         """Place all labels asked for, in the order they were asked for: clear of bands, in short if need be, before across one."""
         for wish in self._wishes:
             forms = [wish.lines, [(wish.short, "small")]] if wish.short else [wish.lines]
-            grounds = (self._hard + self._soft, self._hard)
+            grounds = ((self._hard, self._soft), (self._hard,))
             if not any(self._try(wish, lines, blocks) for blocks in grounds for lines in forms):
                 self.key.append(" ".join(text for text, _ in wish.lines))
                 number = [(f"({len(self.key)})", "small")]
                 any(self._try(wish, number, blocks, far=True) for blocks in grounds)
 
-    def _try(self, wish: _Wish, lines: list[tuple[str, str]], blocks: list[Rect], *, far: bool = False) -> bool:
+    def _try(self, wish: _Wish, lines: list[tuple[str, str]], blocks: tuple[_Ground, ...], *, far: bool = False) -> bool:
         sizes = [self.measure(text, role) for text, role in lines]
         w, h = max(s[0] for s in sizes), sum(s[1] for s in sizes)
         shifts = [(0.0, 0.0)]
@@ -264,7 +294,7 @@ class Canvas:
                 left = min(max(left, 1.0), self.width - w - 1.0)
                 block = Rect(left, y + dy, w, h)
                 inside = block.y >= 0 and block.y + h <= self.height and w <= self.width
-                if inside and not any(block.overlaps(other, 1.0) for other in blocks):
+                if inside and not any(ground.touches(block, 1.0) for ground in blocks):
                     self._put(wish, lines, sizes, block, align)
                     return True
         return False

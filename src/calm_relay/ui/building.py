@@ -45,7 +45,7 @@ class Building:
     def take_out(self, station: Station) -> bool:
         """Take out what a station stands for, where that is one thing; returns whether there was any. [bool]"""
         found = [step for step in self.steps(station) if step.key.startswith("no-")]
-        whole = [step for step in found if step.key.startswith("no-inverter:")] or found
+        whole = [step for step in found if step.key.startswith(("no-inverter:", "no-string:"))] or found
         if len(whole) == 1:
             self.do(whole[0])
         return len(whole) == 1

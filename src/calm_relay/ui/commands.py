@@ -138,6 +138,7 @@ def _view_commands() -> list[Command]:
         ),
         Command(m, "grid", "Open or close the &grid", lambda w: w.plans.toggle_grid(), "G", after_line=True),
         Command(m, "worst", "&Worst moment of the station in focus", lambda w: w.plans.worst_moment(), "W"),
+        Command(m, "fold", "&Fold like inverters, or each by itself", lambda w: w.plans.relay.toggle_fold(), "Shift+F"),
         Command(m, "headroom", "&Headroom", lambda w, on: w.fold_headroom(on), "F8", toggles=True),
         Command(m, "strip", "Day &strip", lambda w, on: w.fold_strip(on), "F7", toggles=True),
         *_choice(f"{m}/&Theme", "theme", THEMES, lambda w, value: w.set_theme_choice(value)),

@@ -218,7 +218,7 @@ class MainWindow(QMainWindow):
         self._page = name
         self.pages.setCurrentWidget(self._holders[name])
         self.order_buttons[name].setChecked(True)
-        for key in ("grid", "worst"):
+        for key in ("grid", "worst", "fold"):
             self.menus[key].setEnabled(name == "plans")
         self._unfolded_for = self._unfolded_for if self._unfolded_for == name else ""
         self._fit_headroom()

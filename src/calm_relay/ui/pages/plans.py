@@ -177,6 +177,9 @@ class PlansPage(QWidget):
                 self.sheet.cells[path].editor.setFocus()
                 return True
         self.sheet.open(None)
+        if self.relay.rows:  # it may stand in a row of like ones
+            self.relay.toggle_fold()
+            return self.focus_path(path)
         return False
 
     def open_station(self) -> None:

@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
+from calm_relay.relay.fold import folded
 from calm_relay.relay.graph import PlanGraph
 from calm_relay.relay.layout import lay_out
 from calm_relay.relay.picture import HAIRLINE_PX, POST_PX, Band, Gate, RelayPicture, Station
@@ -51,6 +52,8 @@ class RelayView(Copyable, QWidget):
         self._dim = False
         self._assumed: Mapping[str, tuple[str, ...]] = {}
         self.how: Callable[[str], str] = lambda _: ""  # how a station's limit comes about; the page puts it here
+        self.fold = True  # like inverters in one row, where there are many
+        self.rows: dict[str, int] = {}  # how many stand in a row, by the id of its first
         self._picture: RelayPicture | None = None
         self._at = 0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -93,6 +96,11 @@ class RelayView(Copyable, QWidget):
         self._graph, self._values, self._lost_wh, self._grid_up, self._dim = graph, values, lost_wh, grid_up, dim
         self._lay_out()
 
+    def toggle_fold(self) -> None:
+        """Show like inverters in one row, or each by itself."""
+        self.fold = not self.fold
+        self._lay_out()
+
     def focus_station(self, station_id: str) -> None:
         """Move the focus to a station."""
         for i, station in enumerate(self._picture.stations if self._picture else ()):
@@ -115,7 +123,10 @@ class RelayView(Copyable, QWidget):
     def _lay_out(self) -> None:
         if self._graph is not None:
             size = (float(self.width()), float(self.height()))
-            self._picture = lay_out(self._graph, self._values, *size, self.measure, grid_up=self._grid_up, lost_wh=self._lost_wh)
+            graph, values, lost, self.rows = self._graph, self._values, dict(self._lost_wh), {}
+            if self.fold:
+                graph, values, lost, self.rows = folded(graph, values, lost)
+            self._picture = lay_out(graph, values, *size, self.measure, grid_up=self._grid_up, lost_wh=lost)
             self._announce()
         self.update()
 
@@ -126,6 +137,9 @@ class RelayView(Copyable, QWidget):
     def words_of(self, station: Station) -> str:
         """Return what a station says under the mouse: its flow, how its limit comes about, what is assumed of it."""
         how, assumed = self.how(station.id), self._assumed.get(station.id, ())
+        like = self.rows.get(station.id.partition(":")[2].split("/")[0], 0)
+        if like:
+            how = f"{like} like inverters in one row; of the first: {how}"
         lines = [f"{station.title}. {station.said}", how[:1].upper() + how[1:], *(f"Assumed: {line}" for line in assumed)]
         return "\n".join(line for line in lines if line)
 
