@@ -101,6 +101,7 @@ LABELS: dict[str, str] = {
     "plans[].nodes[].strings[].measured.irradiance_w_per_m2": "Sun on the face then",
     "plans[].nodes[].strings[].measured.module_c": "Module temperature then",
     "plans[].nodes[].branches": "Branch circuits", "plans[].nodes[].branch_breaker_a": "Breaker of a branch",
+    "plans[].costs[].text": "What for", "plans[].costs[].amount": "Costs",
     "plans[].later.modules": "Modules later", "plans[].later.after_years": "After",
     "plans[].later.module_cost": "A module costs", "plans[].later.visit_cost": "Second visit costs",
     "plans[].nodes[].battery.card": "Battery module", "plans[].nodes[].battery.modules": "Modules",

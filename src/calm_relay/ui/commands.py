@@ -52,6 +52,12 @@ def _chains(window: MainWindow) -> None:
     window.dialogs.show(ChainsDialog(window.session, window.theme, window.text_scale, window))
 
 
+def _costs(window: MainWindow) -> None:
+    from calm_relay.ui.costs_dialog import CostsDialog
+
+    window.dialogs.show(CostsDialog(window.session, window.text_scale, window))
+
+
 def _controls(window: MainWindow) -> None:
     from calm_relay.ui.controls_dialog import ControlsDialog
 
@@ -121,6 +127,7 @@ def _plan_commands() -> list[Command]:
         Command(m, "later", "Move it &later", lambda w: w.plan_actions.move(1)),
         Command(m, "remove", "&Remove this plan", lambda w: w.plan_actions.remove()),
         Command(m, "pin", "P&in or unpin this plan", lambda w: w.session.toggle_pin(w.session.chosen), "Ctrl+P", after_line=True),
+        Command(m, "costs", "C&osts…", _costs, "Ctrl+Shift+K", tip="what the plan costs to build, line by line"),
         Command(m, "chains", "Battery &chains…", _chains, "Ctrl+B", tip="links from cell to bus, the weakest, what each way loses"),
         Command(m, "controls", "C&ontrols…", _controls, "Ctrl+K", tip="sensor, peaks, reserve by season, slots by the clock"),
         Command(m, "ageing", "Battery a&geing…", _ageing, "Ctrl+Shift+B", tip="capacity over twenty years, and the warranty"),
