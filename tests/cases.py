@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from calm_relay.simulation.kernel.records import NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE, rules_of, terms_of
+from calm_relay.simulation.kernel.records import BANK, NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE, rules_of, terms_of
 from calm_relay.simulation.pack import Packed, sharing, usual_bank
 from tests.reference_step import INF, Around, Slot, Unit
 
@@ -53,7 +53,7 @@ def packed_case(units: list[Unit], slots: list[list[Slot]], codes: np.ndarray, p
         plant[name] = value
     take, give = sharing(nodes, ORDERS[a.order])
     ids = tuple(f"n{k}" for k in range(len(units)))
-    changes = usual_bank(len(units)) if bank is None else bank
+    changes = usual_bank(len(units)) if bank is None else np.pad(bank, ((0, 0), (0, 0), (0, len(BANK) - bank.shape[2])))
     return Packed(ids, nodes, table, plant, take, give, codes.astype(np.int8), pv, changes, ac, frozenset())
 
 

@@ -65,7 +65,7 @@ def compare_day(packed: Packed, flow: FlowTable, order: str, day: int, what: obj
         slots = []
         for k, u in enumerate(units):
             u.energy, u.energy_pv = (float(flow.nodes[t - 1, k, NODE.index(name)]) for name in ("energy_wh", "energy_pv_wh"))
-            u.keep, u.charge_part, u.discharge_part, u.heat = (float(v) for v in now[k, : len(BANK)])
+            u.keep, u.charge_part, u.discharge_part, u.heat, u.car = (float(v) for v in now[k, : len(BANK)])
             row = packed.slots[k, packed.codes[t, k]]
             slots.append(Slot(NAMES[int(row["kind"])], float(row["power_w"]), float(row["target"]), float(row["floor"])))
         step = Step(units, slots, [float(v) for v in packed.pv_dc[t]], around)

@@ -59,6 +59,10 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
             ],
         ),
     },
+    "car.dc-side": {
+        "tight": (B, [Edit(f"plans[{B}].nodes[hyb].dc_car", "laundry"), Edit("library[hybrid-5k].ac_in_max_w", 900.0)]),
+        "within": (B, [Edit(f"plans[{B}].nodes[hyb].dc_car", "laundry")]),
+    },
     "network.phase-sum": {
         "over": ("hybrid-alongside", [Edit("site.network.phase_limit_w", 10_500.0), ROOM]),
         "within": (A, [Edit("site.network.phase_limit_w", 15_000.0)]),
@@ -206,4 +210,4 @@ ROWS: list[dict[str, object]] = [
                                            Edit("library[charger-5k-48v].discharge_max_a", 80.0)],
      "value": 80 * 315 / 330, "limit": 80, "knob": "library[rack-5k].discharge_max_a"},
 ]  # fmt: skip
-BY_YEAR = ("island.served", "battery.lead-recharge", "battery.cycle-life", "battery.warranty-throughput")
+BY_YEAR = ("car.dc-side", "island.served", "battery.lead-recharge", "battery.cycle-life", "battery.warranty-throughput")

@@ -5,7 +5,7 @@ Rule by rule, each with its number. No array, no closed form for the inverter (b
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 INF = float("inf")
@@ -72,6 +72,7 @@ class Unit:
     charge_part: float = 1.0  # by the cells' temperature
     discharge_part: float = 1.0
     heat: float = 0.0  # W at the terminals
+    car: float = 0.0  # W asked by a car charger on the DC side (decision 98)
     energy: float = 0.0
     energy_pv: float = 0.0
 
@@ -130,10 +131,28 @@ class Step:
     def __init__(self, units: list[Unit], slots: list[Slot], pv: list[float], around: Around) -> None:
         self.units, self.slots, self.pv, self.a = units, slots, pv, around
         self.n = len(units)
+        self.feed_cars()
         self.started = [False] * self.n  # D4: searched from all units off
         self.usual = [False] * self.n  # D9: follows the usual order for this step
         self.fixed_b = around.pv_b_fixed
         self.stays_off = [False] * self.n
+
+    def feed_cars(self) -> None:
+        """A car on a unit's DC side takes its DC PV first; the rest comes through its charger from AC, as a load that batteries
+        never feed. While it does, the unit does nothing else: one AC direction (D5), its battery in hold."""
+        self.car_pv, self.car_in, self.car_dc, self.busy = [0.0] * self.n, [0.0] * self.n, [0.0] * self.n, [False] * self.n
+        for k, u in enumerate(self.units):
+            self.car_pv[k] = min(u.car, self.pv[k])
+            self.pv = [p - (self.car_pv[k] if j == k else 0.0) for j, p in enumerate(self.pv)]
+            rest = u.car - self.car_pv[k]
+            if rest <= TINY or self.a.island:  # without a grid a car gets sun alone
+                continue
+            self.car_in[k] = min(u.charger.source(rest), u.ac_in)
+            self.car_dc[k] = min(rest, u.charger.given(self.car_in[k]))
+            self.busy[k] = True
+        on_b = sum(w for w, u in zip(self.car_in, self.units, strict=True) if u.side == "b")
+        on_g = sum(self.car_in) - on_b
+        self.a = replace(self.a, load_b=self.a.load_b + on_b, load_g=self.a.load_g + on_g, never=self.a.never + on_b + on_g)
 
     # ---- D3, D9: what a battery may take and give, above the floor in force
     def floor(self, k: int) -> float:
@@ -147,8 +166,8 @@ class Step:
         return max(levels) * u.capacity
 
     def idle(self, k: int) -> bool:
-        """D9 hold, or no battery."""
-        return self.slots[k].kind == "hold" or self.units[k].capacity == 0
+        """D9 hold, or no battery; or its unit feeds a car."""
+        return self.slots[k].kind == "hold" or self.units[k].capacity == 0 or self.busy[k]
 
     def above_floor(self, k: int, energy: float) -> float:
         """Watts at the terminals that what lies above the floor gives for the step (D3: E −= P·Δ/η_d)."""
@@ -236,6 +255,8 @@ class Step:
     def standby(self, k: int) -> tuple[float, float, float]:
         """D4: who pays the standby of a unit that is off: own DC PV, else own battery above its floor, else the AC bus."""
         u = self.units[k]
+        if self.busy[k]:  # it is on
+            return 0.0, 0.0, 0.0
         # D4: what forms the grid is on all the time: without AC power it draws p_self in place of standby
         draw = u.out.p_self if self.a.island and u.forms else u.night
         by_pv = min(draw, self.pv[k])
@@ -252,6 +273,8 @@ class Step:
     def ac_limit(self, k: int) -> float:
         """D5: one ac_out; a backup-port limit holds min(out, load_b), a grid-port limit the rest."""
         u = self.units[k]
+        if self.busy[k]:
+            return 0.0
         if u.side == "g":
             return min(u.ac_out, u.grid_port)
         return min(u.ac_out, u.backup_port if self.a.load_b > u.backup_port else self.a.load_b + u.grid_port)
@@ -259,7 +282,9 @@ class Step:
     def below_target(self, k: int) -> bool:
         """D9: in a charge-from-grid slot and below its target."""
         u, s = self.units[k], self.slots[k]
-        return s.kind in ("charge_from_grid", "timer") and self.energy_after_aux(k) < s.target * u.capacity - 1e-9
+        return (
+            not self.busy[k] and s.kind in ("charge_from_grid", "timer") and self.energy_after_aux(k) < s.target * u.capacity - 1e-9
+        )
 
     # ---- D6: groups and shares
     def groups(self, *, giving: bool) -> list[list[int]]:
@@ -267,7 +292,7 @@ class Step:
 
         def alike(k: int) -> tuple[object, ...]:
             u = self.units[k]
-            skip = ("side", "reserve", "energy", "energy_pv", "keep", "charge_part", "discharge_part", "heat")
+            skip = ("side", "reserve", "energy", "energy_pv", "keep", "charge_part", "discharge_part", "heat", "car")
             return tuple(str(v) for name, v in sorted(vars(u).items()) if name not in skip)
 
         def trip(k: int) -> float:
@@ -345,6 +370,8 @@ class Step:
     def may_charge_from_ac(self, k: int) -> bool:
         """D5: one direction; who has DC PV over does not import; D9: not in hold. A charger that was cut off stays off."""
         s = self.s[k]
+        if self.busy[k]:
+            return False
         if self.slots[k].kind == "own_pv_only":  # a charger on a time switch hears no meter
             return False
         if self.slots[k].kind == "timer" and self.below_target(k):  # takes its watts by the clock, whatever the sun does
@@ -642,6 +669,7 @@ class Step:
             if a.island:  # D7: the last name of loss
                 s.names["island"], s.names["cap"] = s.names["cap"], 0.0
             s.names["caught"] = caught
+            s.names["car"], s.names["car_short"] = self.car_pv[k], u.car - self.car_pv[k] - self.car_dc[k]
             s.names["ac_own"] = self.draws(k) - self.aux_from_battery(k) + by_bus
             s.names["beside"] = by_battery + self.aux_from_battery(k)
             if s.ac_out > 0:

@@ -120,7 +120,9 @@ def compare(seed: int, n: int) -> None:
     units, slots, pv, ac, around = random_case(seed, n)
     r = np.random.default_rng(seed + 1)
     codes = np.repeat(r.choice([0, 0, *range(9)], (STEPS // 8, n)), 8, axis=0)
-    bank = np.tile(np.array([0.0, 1.0, 1.0, 0.0]), (STEPS, n, 1))
+    bank = np.tile(np.array([0.0, 1.0, 1.0, 0.0, 0.0]), (STEPS, n, 1))
+    if r.random() < 0.3:  # cars on the DC side, now and then
+        bank[:, :, 4] = r.choice([0, 1500, 4000], n) * (r.random((STEPS, n)) < 0.3)
     if r.random() < 0.5:
         bank[:, :, 0] = r.uniform(0, 6000, (STEPS, n)) * (r.random((STEPS, n)) < 0.5)
         bank[:, :, 1:3] = r.choice([0, 0.4, 1], (STEPS, n, 2), p=[0.1, 0.3, 0.6])
@@ -134,7 +136,7 @@ def compare(seed: int, n: int) -> None:
         for name, value in zip(names, ac[t], strict=True):
             setattr(around, name, float(value))
         for k, u in enumerate(units):
-            u.keep, u.charge_part, u.discharge_part, u.heat = (float(v) for v in bank[t, k])
+            u.keep, u.charge_part, u.discharge_part, u.heat, u.car = (float(v) for v in bank[t, k])
         step = Step(units, [slots[k][codes[t, k]] for k in range(n)], [float(p) for p in pv[t]], around)
         expected = step.settle()
         got = dict(zip(SYSTEM, flow.system[t], strict=True))
@@ -159,6 +161,7 @@ def compare(seed: int, n: int) -> None:
                 "charge_from_ac_w": s.ac_stored, "discharge_w": s.drawn, "lost_ac_limit_w": s.names["ac_limit"],
                 "lost_below_start_w": s.names["below_start"], "lost_device_w": s.names["device"],
                 "lost_cap_w": s.names["cap"], "caught_w": s.names["caught"], "ac_own_w": s.names["ac_own"],
+                "pv_to_car_w": s.names["car"], "car_short_w": s.names["car_short"],
                 "energy_wh": units[k].energy, "energy_pv_wh": units[k].energy_pv,
             }  # fmt: skip
             for name, value in wanted.items():
@@ -180,7 +183,8 @@ def test_every_named_loss_and_record_occurs_in_the_random_days():
     for name in (
         "lost_ac_limit_w", "lost_below_start_w", "lost_device_w", "lost_cap_w", "caught_w", "pv_only_lost_device_w",
         "pv_only_lost_cap_w", "cap_exceeded_w", "import_exceeded_w", "device_exceeded_w", "peak_exceeded_w", "inverter_loss_w",
-        "charger_loss_w", "cell_loss_w", "pv_standby_w", "battery_standby_w", "auxiliary_w", "ac_own_w",
+        "charger_loss_w", "cell_loss_w",
+        "pv_to_car_w", "car_ac_w", "car_from_ac_w", "car_short_w", "pv_standby_w", "battery_standby_w", "auxiliary_w", "ac_own_w",
     ):  # fmt: skip
         assert SEEN[name] > 0.01, name
     assert SEEN["lost_island_w"] == 0.0, "with a grid nothing is lost for want of one"

@@ -113,3 +113,16 @@ def test_two_unequal_units_share_by_what_they_have():
     flow = day([one, two], [Slot()], [0], [[0, 0]], house(1, g=[800]), a, [3000, 1000])
     check(flow, 0, 0, ac_out_w=680, discharge_w=850)
     check(flow, 0, 1, ac_out_w=120, discharge_w=150)
+
+
+def test_a_car_on_the_dc_side_takes_the_sun_first_and_then_ac_through_the_charger():
+    """1000 W asked: 600 W of sun, 400 W through the charger are 500 W at AC, and the battery holds; with sun enough it charges."""
+    bank = np.array([[[0.0, 1.0, 1.0, 0.0, 1000.0]]] * 3)
+    flow = day(unit("g", 0, 1500, 1500), [Slot()], [0, 0, 0], [600, 2000, 0], house(3, g=[300, 300, 300]), around(), 2000, bank)
+    check(flow, 0, pv_to_car_w=600, car_ac_w=500, car_from_ac_w=400, load_w=800, import_w=800, energy_wh=2000, discharge_w=0)
+    # 1000 W for the car, 375 W DC for 300 W of house, 625 W charge.
+    check(flow, 1, pv_to_car_w=1000, car_ac_w=0, pv_to_inverter_w=375, pv_to_battery_w=625, import_w=0, load_w=300)
+    # The charger takes 2000 W at AC at most, 1600 W DC: enough; the house is served by the grid while it does.
+    check(flow, 2, car_ac_w=1250, car_from_ac_w=1000, import_w=1550, battery_to_house_w=0, energy_wh=2000 + 625 * 0.9)
+    lean = day(unit("g", 0, 1500, 1500, ac_in=500), [Slot()], [0], [0], house(1), around(), 2000, bank[:1])
+    check(lean, 0, car_ac_w=500, car_from_ac_w=400, car_short_w=600, import_w=500)

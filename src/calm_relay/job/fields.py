@@ -108,6 +108,7 @@ LABELS: dict[str, str] = {
     "plans[].nodes[].battery.state_of_health_frac": "State of health",
     "plans[].nodes[].battery.place": "Stands", "plans[].nodes[].battery.leads_ohm": "Leads of each branch",
     "plans[].transfer.card": "Transfer device", "plans[].transfer.backed_up": "Backed up",
+    "plans[].nodes[].dc_car": "Car on its DC side",
     "plans[].nodes[].controller": "Charge controllers", "plans[].nodes[].controllers": "How many",
     "plans[].nodes[].timer_charger": "Charger on a time switch", "plans[].generator.card": "Generator",
     "plans[].generator.pv_locked_out": "PV locked out", "plans[].generator.bypass": "Manual bypass",

@@ -244,7 +244,8 @@ class Node(Record):
     """One inverter with what hangs on its DC side.
 
     Module-level inverters come as `count` like units of one module each, battery inverters as `count` like units on one bank. A
-    low-voltage bank may carry charge controllers, whose trackers are counted through, and a charger on a time switch.
+    low-voltage bank may carry charge controllers, whose trackers are counted through, and a charger on a time switch. A car may be
+    charged on the DC side of an inverter with battery terminals: what the load draws is then DC.
     """
 
     id: Id
@@ -261,6 +262,9 @@ class Node(Record):
     branch_breaker_a: CurrentA | None = Field(default=None, description="breaker of each branch circuit of module-level inverters")
     controller: Id | None = Field(default=None, description="charge controllers on the bank, all of this card; None: none")
     controllers: Annotated[int, Quantity("count"), Field(ge=1, le=8)] = 1
+    dc_car: Id | None = Field(
+        default=None, description="a load of the house that is charged on this inverter's DC side; None: none"
+    )
     timer_charger: Id | None = Field(
         default=None, description="a charger on a time switch in place of the inverter's own; None: none"
     )

@@ -85,14 +85,15 @@ def put_appliance(job: Job, load: Appliance) -> tuple[Job, str]:
 
 
 def remove_appliance(job: Job, load_id: str) -> Job:
-    """Return the job without an appliance, taken out of every backup list as well."""
+    """Return the job without an appliance, taken out of every backup list and off every DC side as well."""
     house = job.house.model_copy(update={"appliances": tuple(a for a in job.house.appliances if a.id != load_id)})
     plans = []
     for plan in job.plans:
         transfer = plan.transfer
         if transfer is not None and load_id in transfer.listed:
             transfer = transfer.model_copy(update={"listed": tuple(i for i in transfer.listed if i != load_id)})
-        plans.append(plan.model_copy(update={"transfer": transfer}))
+        nodes = tuple(n.model_copy(update={"dc_car": None}) if n.dc_car == load_id else n for n in plan.nodes)
+        plans.append(plan.model_copy(update={"transfer": transfer, "nodes": nodes}))
     return job.model_copy(update={"house": house, "plans": tuple(plans)})
 
 
@@ -121,9 +122,9 @@ def remove_inverter(job: Job, plan_id: str, node_id: str) -> Job:
 
 
 def like_inverter(plan: Plan, node: Node) -> Node:
-    """Return another inverter with battery like one of a plan, no strings on it, under an id and a name of its own."""
+    """Return another inverter with battery like one of a plan, no strings and no car on it, under an id and a name of its own."""
     made = free_id(node.id, (n.id for n in plan.nodes))
-    return node.model_copy(update={"id": made, "name": _free_name(node.name, plan), "strings": ()})
+    return node.model_copy(update={"id": made, "name": _free_name(node.name, plan), "strings": (), "dc_car": None})
 
 
 def add_like_inverter(job: Job, plan_id: str, node_id: str) -> tuple[Job, str]:

@@ -172,6 +172,13 @@ def _plan_faults(
         yield from card(node.get("card"), _INVERTER_KINDS, f"{place}.card")
         kind = cards.get(str(node.get("card")), {}).get("kind")
         battery_side += kind in _WITH_BATTERY
+        car = node.get("dc_car")
+        if isinstance(car, str) and car not in appliances:
+            yield f"{place}.dc_car", f"there is no load '{car}'", _near(car, appliances)
+        if car is not None and kind in _INVERTER_KINDS and kind not in _WITH_BATTERY:
+            yield f"{place}.dc_car", f"a {kind} has no DC side for a car charger", "name it on a hybrid or battery inverter"
+        if car is not None and [n.get("dc_car") for n in nodes].count(car) > 1:
+            yield f"{place}.dc_car", f"the load '{car}' is charged at more than one inverter", "name it once"
         strings = _rows(node, "strings")
         trackers = cards.get(str(node.get("card")), {}).get("trackers")
         for name, own, words in _ON_BANK:

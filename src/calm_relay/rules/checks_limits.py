@@ -182,3 +182,27 @@ def stays_on(c: CheckContext) -> Iterator[Finding]:
         c, "backup.stays-on", "backup side", "count", float(len(dark)), 0.0, "most", line, tight="ratio-within",
         remedies=[Remedy(f"back up {names}", edits)] if dark else [],
     )  # fmt: skip
+
+
+@check(
+    "car.dc-side", "Car on the DC side gets what it asks", page="plans", needs={"plan", "year"}, short="Car on DC",
+    source="simulated year; the charger's AC input, its losses and the inverter's own sun",
+)  # fmt: skip
+def dc_car(c: CheckContext) -> Iterator[Finding]:
+    """Energy that a car on an inverter's DC side asked for and did not get in the year, against none."""
+    assert c.facts is not None
+    loads = {a.id: a.name for a in c.job.house.counted}
+    for node in c.plan.nodes:
+        row = c.facts.nodes_wh.get(node.id)
+        if node.dc_car not in loads or row is None:
+            continue
+        got, short = row["pv_to_car_w"] + row["car_from_ac_w"], row["car_short_w"]
+        line = (
+            f"{loads[node.dc_car]} at {node.name}: {show(got, 'energy_wh', 0)} of {show(got + short, 'energy_wh', 0)} a year, "
+            f"{show(row['pv_to_car_w'], 'energy_wh', 0)} of it from its own sun"
+        )
+        edit = Edit(c.path(f"nodes[{node.id}].dc_car"), None)
+        yield finding(
+            c, "car.dc-side", node.name, "energy_wh", short, 0.0, "most", line, soft=True,
+            remedies=[Remedy("charge it at AC, or a charger with more watts", (edit,))],
+        )  # fmt: skip

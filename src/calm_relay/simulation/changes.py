@@ -1,4 +1,4 @@
-"""What changes at batteries from step to step: room kept for what will be clipped, limits by the cells' temperature, heating."""
+"""What changes at nodes from step to step: room kept for what will be clipped, limits by warmth, heating, cars on the DC side."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.library.base import LossTerms
-from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE, BANK_HEAT, BANK_KEEP
+from calm_relay.simulation.kernel.records import BANK_CAR, BANK_CHARGE, BANK_DISCHARGE, BANK_HEAT, BANK_KEEP
 from calm_relay.simulation.pack import Packed, battery_limit_w, usual_bank
 from calm_relay.simulation.storing import loss_of
 
@@ -22,7 +22,7 @@ def clipped_potential_w(packed: Packed, k: int) -> Array:
     """Return the DC PV of node `k` above what its AC limit passes (X of definitions D7), (steps,). [W]"""
     r = packed.nodes[k]
     passes = LossTerms(p_self_w=r["p_self_w"], a=r["a"], b=r["b"]).in_w(float(r["ac_out_w"]), float(r["rated_w"]))
-    over: Array = np.maximum(0.0, packed.pv_dc[:, k] - passes)
+    over: Array = np.maximum(0.0, packed.pv_dc[:, k] - packed.bank[:, k, BANK_CAR] - passes)
     return over
 
 
@@ -49,7 +49,12 @@ def room_to_keep_wh(packed: Packed, forecast: Forecast) -> Array:
     return out
 
 
-def with_changes(packed: Packed, leave_room: Literal["no"] | Forecast, warmth: Mapping[str, tuple[Array, Array, Array]]) -> Packed:
+def with_changes(
+    packed: Packed,
+    leave_room: Literal["no"] | Forecast,
+    warmth: Mapping[str, tuple[Array, Array, Array]],
+    cars: Mapping[str, Array] | None = None,
+) -> Packed:
     """Return the inputs with what changes at their batteries.
 
     Parameters
@@ -58,10 +63,17 @@ def with_changes(packed: Packed, leave_room: Literal["no"] | Forecast, warmth: M
         Whether room is kept for what will be clipped, and by which forecast.
     warmth : mapping of node id → three of (steps,)
         What the cells' temperature leaves of charge and discharge limit, and heating. [0 to 1, 0 to 1, W]
+    cars : mapping of node id → (steps,)
+        What a car charger on the node's DC side asks. [W]
     """
-    if leave_room == "no" and not warmth:
+    asked = cars or {}
+    if leave_room == "no" and not warmth and not asked:
         return packed
     bank = np.tile(usual_bank(len(packed.nodes)), (len(packed.ac), 1, 1))
+    for k, node_id in enumerate(packed.node_ids):
+        if node_id in asked:
+            bank[:, k, BANK_CAR] = asked[node_id]
+    packed = replace(packed, bank=bank)
     if leave_room != "no":
         bank[:, :, BANK_KEEP] = room_to_keep_wh(packed, leave_room)
     for k, node_id in enumerate(packed.node_ids):

@@ -48,6 +48,10 @@ NODE_COLUMNS: tuple[tuple[str, str], ...] = (
     ("pv_to_inverter_w", "DC"),
     ("pv_to_battery_w", "DC, own PV into the own battery"),
     ("pv_standby_w", "DC, own PV paying the standby draw"),
+    ("pv_to_car_w", "DC, own PV into a car charger on the DC side"),
+    ("car_ac_w", "AC that a car charger on the DC side draws through the node's charger; part of the house"),
+    ("car_from_ac_w", "DC of it that reaches the car charger"),
+    ("car_short_w", "DC that a car charger asked for and did not get"),
     ("clip_potential_w", "DC above what the AC limit can pass (X)"),
     ("caught_w", "the part of X that went into the battery"),
     ("lost_ac_limit_w", "DC, clipped: X − caught"),
@@ -129,6 +133,10 @@ NODE_PV_AVAILABLE = NODE.index("pv_available_w")
 NODE_PV_TO_INVERTER = NODE.index("pv_to_inverter_w")
 NODE_PV_TO_BATTERY = NODE.index("pv_to_battery_w")
 NODE_PV_STANDBY = NODE.index("pv_standby_w")
+NODE_PV_TO_CAR = NODE.index("pv_to_car_w")
+NODE_CAR_AC = NODE.index("car_ac_w")
+NODE_CAR_FROM_AC = NODE.index("car_from_ac_w")
+NODE_CAR_SHORT = NODE.index("car_short_w")
 NODE_CLIP_POTENTIAL = NODE.index("clip_potential_w")
 NODE_CAUGHT = NODE.index("caught_w")
 NODE_LOST_AC_LIMIT = NODE.index("lost_ac_limit_w")

@@ -270,6 +270,6 @@ def open_balances(flow: FlowTable, packed: Packed) -> Balances:
         change = flow.step_h * moved_cells
         held = np.where(packed.nodes["capacity_wh"] > 0, node["energy_wh"] - before - change, 0.0)
         battery = float(np.max(np.abs(held) / flow.step_h / np.maximum(1.0, taken + given)))
-        used = sum(node[name] for name in ("pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w", *LOSS_COLUMNS))
+        used = sum(node[name] for name in ("pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w", "pv_to_car_w", *LOSS_COLUMNS))
         pv = float(np.max(np.abs(node["pv_available_w"] - used) / np.maximum(1.0, node["pv_available_w"])))
     return Balances(float(np.max(np.abs(bus) / moved)), battery, pv, origin)

@@ -15,6 +15,7 @@ from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.flow import MOST_RUNS, SPIN_UP_DAYS, first_guess_wh, is_steady, run_year
 from calm_relay.simulation.kernel import lanes
 from calm_relay.simulation.kernel.records import (
+    BANK_CAR,
     BANK_KEEP,
     CHARGE_FROM_GRID,
     DISCHARGE_TO_GRID,
@@ -62,7 +63,7 @@ def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callabl
     grid; others one by one. All in as many threads as there are processors, four at most. Raises Cancelled.
     """
     workers = min(4, os.cpu_count() or 1)
-    in_lanes = len(packed.nodes) == 1 and not packed.bank[:, :, BANK_KEEP].any() and not packed.plant["island"]
+    in_lanes = len(packed.nodes) == 1 and not packed.bank[:, :, [BANK_KEEP, BANK_CAR]].any() and not packed.plant["island"]
     with ThreadPoolExecutor(workers) as pool:
         if not in_lanes:
             return list(pool.map(lambda variant: _alone(packed, variant, cancelled), variants))
@@ -145,7 +146,7 @@ def _inputs(packed: Packed, filled: Sequence[Variant], step_h: float) -> tuple[A
             rules[:, i, v] = made[name][0]
         slots = slots or bool(np.isin(variant.slots["kind"][0, np.unique(packed.codes[:, 0])], _KIND_SLOTS).any())
     plant = packed.plant
-    needed = (slots, bool(np.isfinite(plant["target_w"])), bool(np.isfinite(plant["transfer_w"])), False)
+    needed = (slots, bool(np.isfinite(plant["target_w"])), bool(np.isfinite(plant["transfer_w"])), False, False)
     return const, rules, tuple((0,) if need else () for need in needed)
 
 

@@ -61,7 +61,7 @@ def _energy(key: str, name: str, terms: Iterable[Term]) -> YearFigure:
 
 def year_figures(facts: YearFacts, plan: Plan) -> tuple[YearFigure, ...]:
     """Return the figures of a plan's year that there are, each with its arithmetic; sums are of the whole year."""
-    return (*_fractions(facts), *_flows(facts), *_pv(facts, plan), *_boxes(facts, plan), *_bus(facts))
+    return (*_fractions(facts), *_flows(facts), *_pv(facts, plan), *_cars(facts, plan), *_boxes(facts, plan), *_bus(facts))
 
 
 def _fractions(facts: YearFacts) -> list[YearFigure]:
@@ -106,6 +106,19 @@ def _flows(facts: YearFacts) -> list[YearFigure]:
     return [*out, *(figure for figure in flows if figure.arithmetic not in kept)]
 
 
+def _cars(facts: YearFacts, plan: Plan) -> list[YearFigure]:
+    """Return what cars on DC sides got and what they lacked."""
+    called, out = {node.id: node.name for node in plan.nodes}, []
+    for node_id, row in facts.nodes_wh.items():
+        got = (("its own sun", row["pv_to_car_w"]), ("from AC through its charger", row["car_from_ac_w"]))
+        if sum(wh for _, wh in got) + row["car_short_w"] >= SEEN_WH:
+            out.append(_energy(f"car:{node_id}", f"Car on the DC side of {called[node_id]}, DC", got))
+        if row["car_short_w"] >= SEEN_WH:
+            asked = (("asked for and not given", row["car_short_w"]),)
+            out.append(_energy(f"car-short:{node_id}", f"Car on the DC side of {called[node_id]}, lacking", asked))
+    return out
+
+
 def _pv(facts: YearFacts, plan: Plan) -> list[YearFigure]:
     called = {node.id: node.name for node in plan.nodes}
     out = []
@@ -116,7 +129,8 @@ def _pv(facts: YearFacts, plan: Plan) -> list[YearFigure]:
             ("to the inverter", row["pv_to_inverter_w"]), ("to the battery", row["pv_to_battery_w"]),
             ("to standby", row["pv_standby_w"]), ("clipped at the AC limit", row["lost_ac_limit_w"]),
             ("too little to start on", row["lost_below_start_w"]),
-            *((f"held by the {HELD_WORDS[name]}", row[f"lost_{name}_w"]) for name in ("device", "cap")),
+            *((f"held by the {HELD_WORDS[name]}", row[f"lost_{name}_w"]) for name in ("device", "cap", "island")),
+            *((("into the car", row["pv_to_car_w"]),) if row["pv_to_car_w"] > 0 else ()),
         )  # fmt: skip
         out.append(_energy(f"pv:{node_id}", f"PV at {called[node_id]}, DC", terms))
         above = (("caught by the battery", row["caught_w"]), ("clipped", row["lost_ac_limit_w"]))

@@ -154,11 +154,12 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         }
         for node_id, out in made.pv_only.items()
     }
-    house_wh = system["load_w"]
+    cars_wh = sum(row["pv_to_car_w"] for row in nodes.values())  # which never pass the AC bus
+    house_wh = system["load_w"] + cars_wh
     grid_origin = system["grid_to_house_w"] + system["battery_to_house_w"] - system["battery_pv_to_house_w"]
     exported_pv = system["pv_to_grid_w"] + system["battery_pv_to_grid_w"]
     delivered = (
-        system["pv_to_house_w"] + system["pv_to_own_w"] + exported_pv
+        system["pv_to_house_w"] + cars_wh + system["pv_to_own_w"] + exported_pv
         + system["battery_pv_to_house_w"] + system["battery_pv_to_own_w"]
     )  # fmt: skip
     usable = sum(chain.usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards))

@@ -52,7 +52,9 @@ def _add_inverters(out: Array, nodes: Iterable[Node], cards: CardBook, made: Pla
         if node.id in made.pv_only:
             out += np.outer(made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
         elif node.id in flow.node_ids:
-            taken = flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w")
+            taken = (
+                flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w") + flow.node_column(node.id, "car_ac_w")
+            )
             out += np.outer(taken - flow.node_column(node.id, "ac_out_w"), shares)
 
 

@@ -22,7 +22,7 @@ INSIDE = {
     "Not served": "what was not served",
     "Lost in storing": "losses of storing", "Clipped, held back": "what was clipped or held back",
 }  # fmt: skip
-HELD_WORDS = {"ac_limit": "AC limit", "device": "transfer device", "cap": "export cap", "island": "island"}
+HELD_WORDS = {"ac_limit": "AC limit", "device": "transfer device", "cap": "export cap", "island": "missing grid"}
 
 LARGE_LOADS = 5  # shown by name in a stack; the others together
 
@@ -159,10 +159,12 @@ def inside(name: str) -> str:
 def ribbon_terms(facts: YearFacts) -> list[tuple[str, str, tuple[tuple[str, float], ...]]]:
     """Return the flows of the ribbon, each with the sums it is made of, in words and Wh: (from, to, terms)."""
     s = facts.system_wh
+    into_car = sum(row["pv_to_car_w"] for row in facts.nodes_wh.values())
+    car = (("DC PV into the car", into_car),) if into_car > 0 else ()
     own_pv = sum(row["pv_to_battery_w"] for row in facts.nodes_wh.values())
     held = tuple((f"held back by the {HELD_WORDS[name]}", facts.lost_wh(name)) for name in HELD_NAMES if name != "ac_limit")
     rows = [
-        ("PV", "House", (("PV serving the house, at AC", s["pv_to_house_w"]),)),
+        ("PV", "House", (("PV serving the house, at AC", s["pv_to_house_w"]), *car)),
         ("PV", "Battery", (("PV over the AC bus into chargers", s["pv_to_battery_w"]), ("DC PV into its own battery", own_pv))),
         ("PV", "Exported", (("PV exported", s["pv_to_grid_w"]),)),
         ("PV", "Clipped, held back", (("clipped at AC limits", facts.clipped_wh), *held)),

@@ -50,8 +50,8 @@ RANKS: tuple[Literal["before_battery", "after_battery"], ...] = ("before_battery
 class PlanFlow:
     """A plan's year with what went into it.
 
-    `house` is the house as it drew in this plan, loads on surplus included; `left_over_w` is what loads that come after the battery
-    took of the surplus: it was the battery's first. [W]
+    `house` is the house as it drew at AC in this plan, loads on surplus included, a car on a DC side not; `left_over_w` is what
+    loads that come after the battery took of the surplus: it was the battery's first. [W]
     """
 
     flow: FlowTable
@@ -168,12 +168,14 @@ def _run(
     cancelled: Cancel,
 ) -> PlanFlow:
     """Put PV-only inverters on their side of the AC bus, pack the rest and run the year."""
-    load_b, load_g = house.split_w(plan.backed_up)
+    cars = {node.id: house.appliance_w[node.dc_car] for node in plan.nodes if node.dc_car in house.appliance_w}
+    at_ac = house.with_loads({node.dc_car: np.zeros(calendar.steps) for node in plan.nodes if node.id in cars and node.dc_car})
+    load_b, load_g = at_ac.split_w(plan.backed_up)
     ac = np.zeros((calendar.steps, len(AC)))
     ac[:, AC_LOAD_B], ac[:, AC_LOAD_G] = load_b, load_g
     for appliance in job.house.counted:
         if appliance.never_from_battery or appliance.surplus != "no":
-            ac[:, AC_NEVER] += house.appliance_w[appliance.id]
+            ac[:, AC_NEVER] += at_ac.appliance_w[appliance.id]
     outputs: dict[str, PvOnlyOutput] = {}
     columns: dict[str, int] = {}
     for node, card in pv_only_nodes(plan, cards):
@@ -193,13 +195,13 @@ def _run(
     if plan.off_grid:
         packed = plan_island(packed, plan, cards)
     warmth, unknown = _warmth(job, plan, cards, calendar, air_c)
-    packed = with_changes(replace(packed, assumed=packed.assumed | unknown), plan.controls.leave_room, warmth)
+    packed = with_changes(replace(packed, assumed=packed.assumed | unknown), plan.controls.leave_room, warmth, cars)
     return PlanFlow(
         flow=run_year(packed, cancelled),
         packed=packed,
         pv_only=outputs,
         dc=dc,
-        house=house,
+        house=at_ac,
         left_over_w=np.zeros(calendar.steps),
         pv_only_column=columns,
     )

@@ -128,6 +128,7 @@ def select_flow(job: Job, plan: Plan, cards: CardBook) -> Data:
                 "card": _card_data(cards[node.card]),
                 "on_bank": [cards[i].model_dump(exclude=_NOT_COMPUTED) for i in (node.controller, node.timer_charger) if i],
                 "controllers": node.controllers,
+                "dc_car": node.dc_car,
                 "side": node.side,
                 "count": node.count,
                 "battery": None if battery is None else battery.model_dump(exclude={"card"}),

@@ -76,6 +76,7 @@ def _load_node(k, const, pv, now, rule, table, v, nd, w):
     w.target, w.power = rule[place(slot, 2)], rule[place(slot, 3)]
     w.pv = pv * const[place(own, N_TERMS)]
     w.keep, w.charge_part, w.discharge_part, w.heat = now
+    w.car, w.car_pv, w.car_in, w.car_dc, w.busy = 0.0, 0.0, 0.0, 0.0, 0.0  # plans with cars on a DC side take no lanes
 
 
 @inside

@@ -86,6 +86,39 @@ def lost_in_storing_w(nd, into, out_of, beside):
 
 
 @inside
+def feed_car(nd, p, w, b):
+    """A car on the DC side takes the node's DC PV first, the rest from AC through its charger, as a load that batteries never feed.
+
+    While it does, the node does nothing else: one AC direction (D5), its battery in hold. Without a grid it gets sun alone.
+    """
+    car_pv = min(w.car, w.pv)
+    rest = w.car - car_pv
+    w.car_pv = car_pv
+    w.car_in, w.car_dc, w.busy = 0.0, 0.0, 0.0
+    w.pv -= car_pv
+    if rest > WISH_W and p.island == 0.0:
+        most = inverter_dc_w(rest, nd.charge_p_self, nd.charge_slope, nd.charge_curve)
+        car_in = min(most, nd.ac_in)
+        w.car_in = car_in
+        w.car_dc = rest if car_in >= most else min(rest, charger_dc_w(nd, car_in))
+        w.busy = 1.0
+        w.kind = HOLD
+        b.never += car_in
+        if nd.backup > 0.0:
+            b.load_b += car_in
+        else:
+            b.load_g += car_in
+
+
+@inside
+def stands_by_car(w):
+    """While the node feeds a car from AC it is on, and nothing goes out."""
+    if w.busy > 0.0:
+        w.ac_max = 0.0
+        w.pv_pay, w.bat_pay, w.off_ac = 0.0, 0.0, 0.0
+
+
+@inside
 def prepare(nd, p, w, b):
     """Fill the node's work with what holds for the whole step: floor, room, what it may give, who pays standby (D3, D4, D9)."""
     energy = w.energy

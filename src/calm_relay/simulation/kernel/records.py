@@ -23,9 +23,9 @@ def most_passes(nodes: int) -> int:
 # Numbers of the nodes in calls: plain ones would be types of their own, and each function would be compiled for each.
 FIRST, SECOND, THIRD, FOURTH = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
 # What a plan asks of the step, known to the compiler: slots that charge from the grid or discharge to it, a peak target, a transfer
-# device that may bind, no grid at all. An empty tuple leaves out what only that would need, and nothing else.
-ALL_KINDS = ((0,), (0,), (0,), (0,))
-SLOTS, PEAKS, DEVICE, ISLAND = 0, 1, 2, 3
+# device that may bind, no grid at all, cars on the DC side. An empty tuple leaves out what only that would need, and nothing else.
+ALL_KINDS = ((0,), (0,), (0,), (0,), (0,))
+SLOTS, PEAKS, DEVICE, ISLAND, CARS = 0, 1, 2, 3, 4
 ZERO, ONE = np.uint64(0), np.uint64(1)  # unsigned, for places in tables
 
 
@@ -44,10 +44,10 @@ SLOT_DTYPE = _record("kind", "power_w", "target", "floor")
 # no grid is.
 PLANT_DTYPE = _record("step_h", "export_w", "import_w", "transfer_w", "bias_w", "target_w", "at_device", "island")
 # What changes from step to step at a battery: room kept for what will be clipped, parts of the limits that the cells' temperature
-# leaves, heating at the terminals.
-BANK = ("keep_wh", "charge_part", "discharge_part", "heat_w")
-BANK_KEEP, BANK_CHARGE, BANK_DISCHARGE, BANK_HEAT = range(4)
-USUAL_BANK = (0.0, 1.0, 1.0, 0.0)
+# leaves, heating at the terminals; and what a car charger on its DC side asks.
+BANK = ("keep_wh", "charge_part", "discharge_part", "heat_w", "car_w")
+BANK_KEEP, BANK_CHARGE, BANK_DISCHARGE, BANK_HEAT, BANK_CAR = range(5)
+USUAL_BANK = (0.0, 1.0, 1.0, 0.0, 0.0)
 
 # A node's constants as the step needs them: nothing is divided by a constant twice.
 TERMS_DTYPE = _record(
@@ -60,13 +60,14 @@ TERMS_DTYPE = _record(
 # A slot of a node, its levels in Wh.
 RULE_DTYPE = _record("kind", "power", "target", "floor")
 
-# What a node does in one step. `energy` and `energy_pv` go from step to step; `kind` to `heat` are what the step is given; `charge`
+# What a node does in one step. `energy` and `energy_pv` go from step to step; `kind` to `car` are what the step is given; `car_pv`
 # to `timer` hold for the whole step, the rest for one pass over it. `charge` is the most the battery takes, `free` the most without
 # what would be clipped; `give` and `level` are of the energy that (7) may use just now, above the peak-hold or, for what is above
 # the target, above the floor.
 WORK_DTYPE = _record(
     "energy", "energy_pv",
     "kind", "floor", "target", "power", "pv", "keep", "charge_part", "discharge_part", "heat",
+    "car", "car_pv", "car_in", "car_dc", "busy",
     "e1", "charge", "free", "give_usual", "give_peak", "level_usual", "ac_max", "below", "off_ac", "pv_pay", "bat_pay", "aux_dc",
     "aux_ac", "most", "timer",
     "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "weight", "give", "level", "still",

@@ -12,6 +12,9 @@ from calm_relay.simulation.columns import (
     NODE_AC_OWN,
     NODE_AUXILIARY,
     NODE_BATTERY_STANDBY,
+    NODE_CAR_AC,
+    NODE_CAR_FROM_AC,
+    NODE_CAR_SHORT,
     NODE_CAUGHT,
     NODE_CELL_LOSS,
     NODE_CHARGE_FROM_AC,
@@ -29,6 +32,7 @@ from calm_relay.simulation.columns import (
     NODE_PV_AVAILABLE,
     NODE_PV_STANDBY,
     NODE_PV_TO_BATTERY,
+    NODE_PV_TO_CAR,
     NODE_PV_TO_INVERTER,
     SYS_BATTERY_AC,
     SYS_BATTERY_PV_TO_GRID,
@@ -115,7 +119,11 @@ def _name_losses(kept, ok, k, nd, p, w, b, row, series, sums, at):
         device = min(rest, w.device)
     w.bat_pay = bat_standby
     taking, giving = lost_in_storing_w(nd, w.c_pv + w.c_ac, w.dis, bat_standby + w.aux_dc)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_AVAILABLE, w.pv)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_AVAILABLE, w.pv + w.car_pv)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_CAR, w.car_pv)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_AC, w.car_in)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_FROM_AC, w.car_dc)
+    _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_SHORT, w.car - w.car_pv - w.car_dc)
     _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_INVERTER, w.pv_inv)
     _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_BATTERY, w.c_pv)
     _note_node(kept, series, row, k, sums, at, ok, NODE_PV_STANDBY, pv_standby)

@@ -15,13 +15,15 @@ from calm_relay.simulation.columns import (
     AC_PV_G_FIXED,
 )
 from calm_relay.simulation.kernel.jit import inside, thin
-from calm_relay.simulation.kernel.node import prepare, starts
+from calm_relay.simulation.kernel.node import feed_car, prepare, stands_by_car, starts
 from calm_relay.simulation.kernel.records import (
     ALL_KINDS,
+    BANK_CAR,
     BANK_CHARGE,
     BANK_DISCHARGE,
     BANK_HEAT,
     BANK_KEEP,
+    CARS,
     DEVICE,
     ISLAND,
     SLOTS,
@@ -60,9 +62,9 @@ def take_inputs(ac, t, b):
 
 
 @inside
-def _take_node_inputs(rule, pv, keep, charge_part, discharge_part, heat, w):
+def _take_node_inputs(rule, pv, keep, charge_part, discharge_part, heat, car, w):
     w.kind, w.floor, w.target, w.power = rule.kind, rule.floor, rule.target, rule.power
-    w.pv, w.keep, w.charge_part, w.discharge_part, w.heat = pv, keep, charge_part, discharge_part, heat
+    w.pv, w.keep, w.charge_part, w.discharge_part, w.heat, w.car = pv, keep, charge_part, discharge_part, heat, car
 
 
 @inside
@@ -72,16 +74,20 @@ def take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w):
     row = t if bank.shape[0] > 1 else 0
     if n > 0:
         now = bank[row, 0, BANK_KEEP], bank[row, 0, BANK_CHARGE], bank[row, 0, BANK_DISCHARGE], bank[row, 0, BANK_HEAT]
-        _take_node_inputs(rules[0, codes[t, 0]], pv_dc[t, 0], *now, w[0])
+        car = bank[row, 0, BANK_CAR]
+        _take_node_inputs(rules[0, codes[t, 0]], pv_dc[t, 0], *now, car, w[0])
     if n > 1:
         now = bank[row, 1, BANK_KEEP], bank[row, 1, BANK_CHARGE], bank[row, 1, BANK_DISCHARGE], bank[row, 1, BANK_HEAT]
-        _take_node_inputs(rules[1, codes[t, 1]], pv_dc[t, 1], *now, w[1])
+        car = bank[row, 1, BANK_CAR]
+        _take_node_inputs(rules[1, codes[t, 1]], pv_dc[t, 1], *now, car, w[1])
     if n > 2:
         now = bank[row, 2, BANK_KEEP], bank[row, 2, BANK_CHARGE], bank[row, 2, BANK_DISCHARGE], bank[row, 2, BANK_HEAT]
-        _take_node_inputs(rules[2, codes[t, 2]], pv_dc[t, 2], *now, w[2])
+        car = bank[row, 2, BANK_CAR]
+        _take_node_inputs(rules[2, codes[t, 2]], pv_dc[t, 2], *now, car, w[2])
     if n > 3:
         now = bank[row, 3, BANK_KEEP], bank[row, 3, BANK_CHARGE], bank[row, 3, BANK_DISCHARGE], bank[row, 3, BANK_HEAT]
-        _take_node_inputs(rules[3, codes[t, 3]], pv_dc[t, 3], *now, w[3])
+        car = bank[row, 3, BANK_CAR]
+        _take_node_inputs(rules[3, codes[t, 3]], pv_dc[t, 3], *now, car, w[3])
 
 
 @inside
@@ -108,12 +114,41 @@ def _look_for_light(shape, nd, w, b):
 
 
 @inside
+def _feed_cars(shape, nd, p, w, b):
+    """Cars on DC sides, before anything else is worked out: what they leave is the nodes' PV."""
+    n = len(shape)
+    if n > 0:
+        feed_car(nd[0], p, w[0], b)
+    if n > 1:
+        feed_car(nd[1], p, w[1], b)
+    if n > 2:
+        feed_car(nd[2], p, w[2], b)
+    if n > 3:
+        feed_car(nd[3], p, w[3], b)
+
+
+@inside
+def _stand_by_cars(shape, w):
+    n = len(shape)
+    if n > 0:
+        stands_by_car(w[0])
+    if n > 1:
+        stands_by_car(w[1])
+    if n > 2:
+        stands_by_car(w[2])
+    if n > 3:
+        stands_by_car(w[3])
+
+
+@inside
 def prepare_all(shape, kinds, nd, p, w, b):
     """Fill every node's work; returns whether anything gives sun. [bool]
 
     Without sun nothing is left to give, store, export or cut: (2) to (6) would change nothing.
     """
     n = len(shape)
+    if len(kinds[CARS]) > 0:
+        _feed_cars(shape, nd, p, w, b)
     sun = b.in_pv_b + b.in_pv_g + b.pv_b_fixed + b.pv_g_fixed
     if n > 0:
         prepare(nd[0], p, w[0], b)
@@ -127,6 +162,8 @@ def prepare_all(shape, kinds, nd, p, w, b):
     if n > 3:
         prepare(nd[3], p, w[3], b)
         sun += w[3].pv
+    if len(kinds[CARS]) > 0:
+        _stand_by_cars(shape, w)
     b.dark = 0.0
     if len(kinds[ISLAND]) > 0 and p.island > 0.0:
         _look_for_light(shape, nd, w, b)

@@ -221,10 +221,16 @@ class StationSheet(QWidget):
             on_bank.append(self._cell(f"{base}.controllers", chars=6))
         if node.timer_charger is not None:
             on_bank.append(self._cell(f"{base}.timer_charger", card_kind="timer_charger"))
+        if self.session.job.cards().station(node).battery_terminals:
+            on_bank.append(self._cell(f"{base}.dc_car", options=self._cars))
         if on_bank:
             self._line(*on_bank)
         if self.session.job.cards().station(node).battery_terminals and node.battery is None:
             self._hint.setText("No battery on this inverter yet: 'Add or take out' puts one on.")
+
+    def _cars(self) -> list[tuple[str, str]]:
+        """Return what may be charged on a DC side: none, or a load of the house."""
+        return [("", "none"), *((a.id, a.name) for a in self.session.job.house.appliances)]
 
     def _build_battery(self) -> None:
         node = self._node()
