@@ -39,7 +39,7 @@ def units_of(packed: Packed) -> list[Unit]:
                 charge_a=f["charge_empty_w"] / f[f"{end}_empty_w"] if follows else INF,
                 discharge_a=f["discharge_empty_w"] / f[f"{end}_empty_w"] if follows else INF,
                 take_square=f["take_square_per_w"], give_square=f["give_square_per_w"], store_self=f["store_self_w"],
-                forms=bool(f["forms"]),
+                forms=bool(f["forms"]), restart=f["peak_hold"],
             )
         )  # fmt: skip
     return made

@@ -67,6 +67,7 @@ class Unit:
     give_square: float = 0.0
     store_self: float = 0.0
     forms: bool = True  # can form voltage and frequency of an island
+    restart: float = 0.0  # SoC below which an island's loads are not served, so that the forming unit is there in the morning
     # of this step
     keep: float = 0.0  # Wh of room kept for what will be clipped (mode 6)
     charge_part: float = 1.0  # by the cells' temperature
@@ -250,6 +251,8 @@ class Step:
         u, level = self.units[k], self.floor(k)
         if self.a.target < INF and not peak:
             level = max(level, u.peak_hold * u.capacity)
+        if self.a.island and not peak:
+            level = max(level, u.restart * u.capacity)
         return (self.energy_after_aux(k) - level) * u.eta_d
 
     def standby(self, k: int) -> tuple[float, float, float]:
@@ -268,7 +271,7 @@ class Step:
     def dark(self) -> bool:
         """D16: nothing that forms the grid can start on its own DC PV and its battery, whatever AC-coupled PV there is."""
         able = [k for k, u in enumerate(self.units) if u.forms]
-        return self.a.island and not any(self.units[k].out.given(self.pv[k] + self.may_give(k)) > TINY for k in able)
+        return self.a.island and not any(self.units[k].out.given(self.pv[k] + self.may_give(k, peak=True)) > TINY for k in able)
 
     def ac_limit(self, k: int) -> float:
         """D5: one ac_out; a backup-port limit holds min(out, load_b), a grid-port limit the rest."""

@@ -51,6 +51,19 @@ def test_an_empty_bank_with_ac_coupled_pv_alone_stays_dark_and_dc_strings_wake_i
     check(flow, 2, unserved_w=0, pv_only_w=2000, ac_in_w=1700, charge_from_ac_w=1360, pv_to_battery_w=100)
 
 
+def test_a_reserve_for_the_morning_keeps_the_former_on_and_the_sun_brings_it_back():
+    """Half of 4000 Wh is kept: the house is dark at night, the former draws 40 W of it, and AC-coupled sun charges at dawn."""
+    out = Terms(40.0, 0.25, 0.0, 2000.0)
+    ac = house(3, b=[300, 300, 300])
+    ac[2, 3] = 1300
+    units = [unit("b", 0, 1500, 3000, out=out)]
+    packed = packed_case(units, [[Slot()]], np.zeros((3, 1)), np.zeros((3, 1)), ac, around())
+    flow = run_case(islanded(packed, np.array([True]), restart=0.5), np.array([2000.0]), np.array([2000.0]))
+    check(flow, 0, unserved_w=300, battery_standby_w=40, energy_wh=2000 - 40 / 0.9)
+    check(flow, 1, unserved_w=300, energy_wh=2000 - 80 / 0.9)
+    check(flow, 2, unserved_w=0, ac_in_w=1000, charge_from_ac_w=800, energy_wh=2000 - 80 / 0.9 + 720)
+
+
 def test_what_the_island_cannot_serve_is_recorded_and_shared_out():
     """Two banks of 3000 and 1000 Wh give 3 : 1; 4 kW of house above 2 × 2 kW at AC leave nothing, 5 kW leave 1 kW."""
     units = [unit("b", 0, 1500, 3000), unit("b", 0, 1500, 3000)]

@@ -78,6 +78,8 @@ def draft_plan(job: Job, pattern: str, day_wh: float | None = None, known: CardB
     if any(node.battery is not None for node in made.nodes):
         said = " ".join(f"{d.line[:1].upper()}{d.line[1:]}." for d in defaults(job))
         note = "Transfer device and controls are today's." if had else said
+    if made.off_grid and not job.plans[0].off_grid:
+        note = "Nothing is bought or sold. What stands is sized for a day, not for the dull weeks: see what is not served."
     plan = made.model_copy(update={"id": plan_id, "letter": letter, "name": name, "note": note})
     changed = with_cards(job, cards)
     return checked(changed.model_copy(update={"plans": (*changed.plans, plan)}), plan_id, known), plan_id
@@ -120,7 +122,10 @@ def made_by(need: Need, today: Plan, pattern: str) -> tuple[Plan, list[Card]]:
             "later": None,
         }
     )
-    return (without_grid(made.model_copy(update={"controls": Controls()})) if off_grid else made), cards
+    if not off_grid:
+        return made, cards
+    kept = today.controls if today.off_grid else Controls(reserve_soc_frac=reserve_default(job.brief).value)
+    return without_grid(made.model_copy(update={"controls": kept})), cards
 
 
 def _ac_add_on(need: Need, today: Plan) -> Drafted:

@@ -140,7 +140,8 @@ def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, s
     steady, runs = False, 0
     sums, node_sums = np.zeros(N_SYSTEM), np.zeros((n, N_NODE))
     start, start_pv = energy.copy(), energy_pv.copy()
-    while runs < MOST_RUNS and not steady:
+    most = 1 if packed.plant["island"] else MOST_RUNS  # what goes dark in its first winter says more than what stays dark
+    while runs < most and not steady:
         start, start_pv = energy.copy(), energy_pv.copy()
         sums, node_sums = _run(packed, 0, steps, energy, energy_pv, kept, cancelled)
         runs += 1

@@ -17,7 +17,7 @@ from calm_relay.simulation.kernel.records import BACKUP, OWN_USE, SLOT_DTYPE
 from calm_relay.simulation.pack import Packed, sharing
 
 
-def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool = True) -> Packed:
+def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool = True, restart: float = 0.0) -> Packed:
     """Return the inputs without a grid (definitions D4, D16; docs/decisions 92).
 
     Parameters
@@ -26,6 +26,8 @@ def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool 
         Which nodes form voltage and frequency: without AC power they draw p_self in place of standby.
     in_proportion : bool
         Batteries share by usable energy and by room; else as the plan's order says.
+    restart : float
+        Charge below which loads are not served, so that what forms the grid is there in the morning. [0 to 1]
 
     Raises
     ------
@@ -38,7 +40,7 @@ def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool 
     nodes = packed.nodes.copy()
     nodes["forms"] = forming
     nodes["night_w"] = np.where(forming, nodes["p_self_w"], nodes["night_w"])
-    nodes["reserve"] = 0.0
+    nodes["reserve"], nodes["peak_hold"] = 0.0, np.minimum(restart, nodes["soc_max"])
     slots = np.zeros((len(nodes), 1), SLOT_DTYPE)
     slots["kind"] = OWN_USE
     plant = packed.plant.copy()
@@ -55,6 +57,7 @@ def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool 
 def plan_island(packed: Packed, plan: Plan, cards: CardBook) -> Packed:
     """Return a plan's inputs without a grid, at the figures its cards have for that: off-grid rating, what a former absorbs.
 
+    The plan's reserve is what is kept for the morning: below it loads are not served, and what forms the grid stays on.
     Apparent power counts as real power: loads' power factor is not in the mean of a step (assumed). Raises NotFeasible.
     """
     forming = {row.node.id: row.unit for row in forming_rows(plan, cards)}
@@ -77,4 +80,6 @@ def plan_island(packed: Packed, plan: Plan, cards: CardBook) -> Packed:
             nodes[k]["ac_in_w"] = min(nodes[k]["ac_in_w"], unit.absorb_max_w)
     which = np.array([node_id in forming for node_id in packed.node_ids], dtype=bool)
     like = plan.controls.battery_order == "like_units"
-    return islanded(replace(packed, nodes=nodes, assumed=frozenset(assumed)), which, in_proportion=like)
+    return islanded(
+        replace(packed, nodes=nodes, assumed=frozenset(assumed)), which, in_proportion=like, restart=plan.controls.reserve_soc_frac
+    )

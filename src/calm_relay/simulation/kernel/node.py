@@ -62,7 +62,7 @@ def passes(nd, w):
 @inside
 def starts(nd, w):
     """Return whether the node can form a grid in this step, on its own DC PV and its battery (D16). [bool]"""
-    return nd.forms > 0.0 and w.pv + w.give_usual > out_dc_w(nd, WISH_W)
+    return nd.forms > 0.0 and w.pv + w.give_peak > out_dc_w(nd, WISH_W)
 
 
 @inside
@@ -132,7 +132,7 @@ def prepare(nd, p, w, b):
     auxiliary = nd.auxiliary + w.heat
     aux_dc = min(auxiliary, spare_w)
     e1 = energy
-    level = max(floor, nd.hold) if p.target_w < np.inf else floor
+    level = max(floor, nd.hold) if p.target_w < np.inf or p.island > 0.0 else floor
     charge, free, give, give_peak = 0.0, 0.0, 0.0, 0.0
     below = (kind == CHARGE_FROM_GRID or kind == TIMER) and capacity > 0.0
     if capacity > 0.0:
