@@ -34,9 +34,11 @@ def plan_data(job: Job, plan: Plan) -> dict[str, Any]:
     """Return a plan as plain data: inverters with strings and bank, limits at meter and device, chains, steps that build it."""
     graph = plan_graph(job, plan)
     limits = {
-        "service_w": graph.service_w, "transfer_w": _watts(graph.transfer_w) if graph.has_transfer else None,
-        "export_w": _watts(graph.export_w), "import_w": _watts(graph.import_w),
-    }  # fmt: skip
+        "service_w": None if graph.off_grid else graph.service_w,
+        "transfer_w": _watts(graph.transfer_w) if graph.has_transfer else None,
+        "export_w": _watts(graph.export_w),
+        "import_w": _watts(graph.import_w),
+    }
     return {
         "plan": plan.id, "letter": plan.letter, "name": plan.name, "summary": summary(graph),
         "has_transfer": graph.has_transfer, "limits": limits,

@@ -102,6 +102,11 @@ def simulate_command(options: argparse.Namespace) -> int:
             ("clipped", f.clipped_wh),
             ("caught", f.caught_wh),
             ("held by the export cap", f.held_by_cap_wh),
+            *(
+                (("held for want of a grid", f.lost_wh("island")), ("not served", f.system_wh["unserved_w"]))
+                if plan.off_grid
+                else ()
+            ),
         ):
             print(f"  {text:24}{show(value, 'energy_wh', 0):>12}")
         print(f"  {'self-sufficiency':24}{show(f.self_sufficiency_frac, 'fraction'):>12}")

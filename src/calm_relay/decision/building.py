@@ -64,7 +64,9 @@ def _whole(job: Job, plan: Plan) -> Iterator[Step]:
     else:
         yield Step("no-generator", "Take the generator out", "generator", takes_out=True)
     with_battery = any(node.battery is not None for node in plan.nodes)
-    yield Step("slot", "Add a charge slot", "", "", "" if with_battery else "there is no battery yet that a slot could steer")
+    idle = "without a grid slots have nothing to do" if plan.off_grid else ""
+    why = idle if with_battery else "there is no battery yet that a slot could steer"
+    yield Step("slot", "Add a charge slot", "", "", why)
 
 
 def _grid(plan: Plan, base: str) -> Iterator[Step]:
@@ -96,7 +98,7 @@ def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
         full = "" if len(battery_side_nodes(plan, cards)) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
         yield Step(f"again:{node.id}", f"Add another like {node.name}", station, "", full)
     if cards[node.card].kind == "battery_inverter":
-        yield from _on_bank(cards, node, base, station)
+        yield from _on_bank(cards, plan, node, base, station)
     if card.trackers:
         used = {group.tracker for group in node.strings}
         why = "" if len(used) < len(card.trackers) else "no tracker is left: put strings in parallel, or take another inverter"
@@ -119,7 +121,7 @@ def _optimizers(node: Node, group: StringGroup, base: str, station: str) -> Step
     return Step(f"optimizers:{where}", f"Put optimizers on string {group.id} of {node.name}…", station, path)
 
 
-def _on_bank(cards: CardBook, node: Node, base: str, station: str) -> Iterator[Step]:
+def _on_bank(cards: CardBook, plan: Plan, node: Node, base: str, station: str) -> Iterator[Step]:
     """Yield what can stand on a low-voltage bank beside its inverter."""
     high = node.battery is not None and not is_low_voltage(cards.battery(node.battery.card), node.battery)
     why = "its bank is no low-voltage bank" if high else ""
@@ -134,7 +136,8 @@ def _on_bank(cards: CardBook, node: Node, base: str, station: str) -> Iterator[S
         yield Step(f"no-controllers:{node.id}", f"Take the charge controllers of {node.name} out", station, takes_out=True)
     if node.timer_charger is None:
         words = f"Put a charger on a time switch on {node.name}…"
-        yield Step(f"timer-charger:{node.id}", words, station, f"{base}.timer_charger", why)
+        none = "there is no grid to charge from" if plan.off_grid else why
+        yield Step(f"timer-charger:{node.id}", words, station, f"{base}.timer_charger", none)
     else:
         yield Step(f"no-timer-charger:{node.id}", f"Take the timer charger of {node.name} out", station, takes_out=True)
 

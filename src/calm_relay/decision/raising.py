@@ -47,7 +47,9 @@ class Gain:
 
 def steps(job: Job, plan: Plan) -> tuple[Step, ...]:
     """Return the steps that make sense for a plan: export cap, battery module, next larger inverter, grid charge power."""
-    out = []
+    out: list[Step] = []
+    if plan.off_grid:  # nothing is bought or sold: what more would serve stands in the checks
+        return ()
     base = f"plans[{plan.id}]"
     cap = job.site.export_limit_w
     if cap is not None and any(node.strings for node in plan.nodes):

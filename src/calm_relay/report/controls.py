@@ -26,6 +26,11 @@ ROOM = {
 def control_sentences(job: Job, plan: Plan) -> tuple[str, ...]:
     """Return what the controls of a plan do, a sentence each, slots by their hours."""
     c = plan.controls
+    if plan.off_grid:
+        least = show(c.reserve_soc_frac, "fraction")
+        kept = f"below {least} loads are not served, so that what forms the grid is there in the morning"
+        asleep = "Slots, set-point, peak target and room for what is clipped are off without a grid."
+        return "Sun and battery serve the whole house.", f"Kept for the morning: {kept}.", asleep, ORDERS[c.battery_order]
     out = []
     if c.sensor == "device":
         out.append(

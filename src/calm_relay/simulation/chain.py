@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from calm_relay.job.models import BatteryChoice
 from calm_relay.library.cards import BatteryCard, BatterySideUnit
+from calm_relay.library.stations import BankStationCard
 from calm_relay.simulation.sharing import bank_limit_a
 
 LOW_VOLTAGE_V = 120.0  # ripple-free direct current, IEC 61140 (from memory)
@@ -148,7 +149,8 @@ def unit_links(unit: BatterySideUnit, volts: float, *, charging: bool) -> list[L
     if watts is not None:
         links.append(Link(f"inverter battery {word} power", watts, "from the inverter's card"))
     if amps is not None:
-        links.append(Link(f"inverter battery {word} current", amps * volts, f"{amps:g} A × {volts:g} V", of_amps=True))
+        whose = "controllers and charger" if charging and isinstance(unit, BankStationCard) else f"inverter battery {word}"
+        links.append(Link(f"{whose} current", amps * volts, f"{amps:g} A × {volts:g} V", of_amps=True))
     return links
 
 
@@ -162,6 +164,11 @@ def charge_chain(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryCho
     volts = stack_voltage_v(battery, choice.modules)
     ac = unit.charger_in_max_w
     last = Link("charger AC input", unit.charger_dc_w(ac), f"{ac / 1000:.2f} kW at AC, after the charger's loss")
+    if isinstance(unit, BankStationCard):
+        together = unit.controllers * unit.controller_out_a * volts
+        last = Link(
+            "charger and controllers", unit.charger_dc_w(ac) + together, f"{ac / 1000:.2f} kW at AC beside the controllers' sun"
+        )
     return [*battery_links(battery, choice, charging=True), *unit_links(unit, volts, charging=True), last]
 
 

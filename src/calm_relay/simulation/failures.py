@@ -16,7 +16,8 @@ from calm_relay.units import format_quantity as show
 class Failure:
     """A box that fails: PV and battery energy that stop with it, and what becomes of the backup.
 
-    `backup` is 'all' where nothing is backed up any more, 'part' where other units still form the grid, else ''.
+    `backup` is 'all' where nothing is backed up any more, 'dark' where that was the only supply, 'part' where other units form
+    the grid, else ''.
     """
 
     node_id: str
@@ -39,6 +40,8 @@ class Failure:
         )
         if self.backup == "all":
             said += ", and nothing is backed up" if stops else ", but nothing is backed up"
+        elif self.backup == "dark":
+            said += ", and the house is dark" if stops else ", but the house is dark"
         elif self.backup == "part":
             said += ", and the backup has one unit less"
         return f"Without {self.name} {said}."
@@ -53,7 +56,7 @@ def failures(plan: Plan, cards: CardBook) -> tuple[Failure, ...]:
     forming = [row.node.id for row in forming_rows(plan, cards)]
     out = []
     for node in plan.nodes:
-        backup = "" if node.id not in forming else "part" if len(forming) > 1 else "all"
+        backup = "" if node.id not in forming else "part" if len(forming) > 1 else "dark" if plan.off_grid else "all"
         out.append(Failure(node.id, node.name, pv.get(node.id, 0.0), banks.get(node.id, 0.0), backup))
     if plan.transfer is not None and forming:
         out.append(Failure("transfer", cards.transfer(plan.transfer.card).name, 0.0, 0.0, "all"))

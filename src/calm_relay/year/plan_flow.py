@@ -192,10 +192,11 @@ def _run(
     )
     pv = {node_id: d.available_w for node_id, d in dc.items()}
     packed = pack_plan(plan, cards, calendar, limits, pv, ac, plan.controls.reserve_by_month(job.site.place.latitude_deg))
+    room: Literal["no", "foresight", "yesterday"] = "no" if plan.off_grid else plan.controls.leave_room
     if plan.off_grid:
         packed = plan_island(packed, plan, cards)
     warmth, unknown = _warmth(job, plan, cards, calendar, air_c)
-    packed = with_changes(replace(packed, assumed=packed.assumed | unknown), plan.controls.leave_room, warmth, cars)
+    packed = with_changes(replace(packed, assumed=packed.assumed | unknown), room, warmth, cars)
     return PlanFlow(
         flow=run_year(packed, cancelled),
         packed=packed,

@@ -140,7 +140,7 @@ def _name_losses(kept, ok, k, nd, p, w, b, row, series, sums, at):
     _note_node(kept, series, row, k, sums, at, ok, NODE_DISCHARGE, w.dis)
     _note_node(kept, series, row, k, sums, at, ok, NODE_BATTERY_STANDBY, bat_standby)
     _note_node(kept, series, row, k, sums, at, ok, NODE_AUXILIARY, w.aux_dc)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_AC_OWN, w.aux_ac + off_ac)
+    w.off_ac = off_ac
     _note_node(kept, series, row, k, sums, at, ok, NODE_INVERTER_LOSS, w.pv_inv + w.dis - out)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CHARGER_LOSS, w.taken - w.c_ac)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CELL_LOSS, taking + giving)
@@ -155,8 +155,11 @@ def _name_losses(kept, ok, k, nd, p, w, b, row, series, sums, at):
 
 
 @inside
-def _move_energy(kept, ok, k, nd, step_h, surplus_part, slot_part, battery_part, w, row, series, sums, at):
-    """Move the node's energy, and its PV part by the origin of what charged it (D3, D10)."""
+def _move_energy(kept, ok, k, nd, step_h, surplus_part, slot_part, battery_part, paid, w, row, series, sums, at):
+    """Move the node's energy, and its PV part by the origin of what charged it (D3, D10).
+
+    `paid` is the part of its own draws at AC that somebody paid.
+    """
     if nd.capacity > 0.0:
         into = w.c_pv + w.c_ac
         taking, giving = lost_in_storing_w(nd, into, w.dis, w.bat_pay + w.aux_dc)
@@ -174,6 +177,7 @@ def _move_energy(kept, ok, k, nd, step_h, surplus_part, slot_part, battery_part,
         now = max(0.0, w.energy - drawn + stored)
         w.energy_pv = min(now, max(0.0, w.energy_pv - mix * drawn + of_pv))
         w.energy = now
+    _note_node(kept, series, row, k, sums, at, ok, NODE_AC_OWN, paid * (w.aux_ac + w.off_ac))
     _note_node(kept, series, row, k, sums, at, ok, NODE_ENERGY, w.energy)
     _note_node(kept, series, row, k, sums, at, ok, NODE_ENERGY_PV, w.energy_pv)
 
@@ -228,7 +232,10 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
         slot_part = (pv_charge - to_surplus) / slots_w if slots_w > 0.0 else 0.0
         open_w = charge_total - pv_charge
         battery_part = pv_part * battery_charge / open_w if open_w > 0.0 else 0.0
-    parts = surplus_part, slot_part, battery_part
+    paid = 1.0  # of the own draws; without a grid only what is left over pays them
+    if p.island > 0.0 and own > 0.0:
+        paid = (pv_own + battery_own) / own
+    parts = surplus_part, slot_part, battery_part, paid
     if n > 0:
         _move_energy(kept, ok, FIRST, nd[0], p.step_h, *parts, w[0], row, series, node_sums, at_node)
     if n > 1:
