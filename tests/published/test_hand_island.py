@@ -5,8 +5,13 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from calm_relay.decision.patterns import draft_plan
+from calm_relay.decision.start_list import stands_today
 from calm_relay.demo import hut_job
+from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.job.parts import add_face
 from calm_relay.job.series import SeriesStore
+from calm_relay.job.template import new_job
 from calm_relay.library.shipped import shipped_book
 from calm_relay.library.stations import with_controllers, with_timer_charger
 from calm_relay.simulation.columns import SYS_UNSERVED
@@ -106,3 +111,25 @@ def test_a_bigger_bank_and_a_bigger_array_never_serve_less():
     assert by_modules == sorted(by_modules, reverse=True)
     assert by_modules[0] > by_modules[-1]
     assert unserved(1, 2) <= by_modules[0]
+
+
+def test_charge_controllers_hold_their_output_and_a_time_switch_hears_no_meter():
+    """85 A at a bank of 48 V are 4080 W out of each controller, whatever its strings offer; a time switch takes no surplus."""
+    study, job = Study(SeriesStore(), step_s=3600), hut_job()
+    plan = job.plan("Today")
+    node = plan.nodes[0]
+    large = tuple(group.model_copy(update={"parallel_strings": 8}) for group in node.strings)
+    made = study.flow(job, plan.model_copy(update={"nodes": (node.model_copy(update={"strings": large}),)})).dc["bank"]
+    assert made.available_w.max() == pytest.approx(2 * 85 * 48)
+    assert made.offered_w.max() > 11_000
+    assert sum(t.offered_wh for t in made.trackers) == pytest.approx(float(made.offered_w.sum()))
+    cheap = [Edit("tariff.cheap_price_per_kwh", 0.1), Edit("tariff.cheap_end_h", 6.0)]
+    job = stands_today(apply_edits(add_face(new_job())[0], cheap), "string", 9000.0)
+    job, plan_id = draft_plan(job, "timer-bank", 9000.0)
+    plan = job.plan(plan_id)
+    flow = study.flow(job, plan).flow
+    hour = study.calendar(job).clock_hour
+    charging = flow.node_column("bank", "ac_in_w") > 0
+    assert charging.any()
+    assert set(np.floor(hour[charging])) == {0.0, 1.0, 2.0, 3.0, 4.0, 5.0}, "by the clock, and never from surplus"
+    assert flow.column("export_w").max() > 500, "though there is some"
