@@ -32,7 +32,7 @@ def _watts(watts: float) -> float | None:
 
 def plan_data(job: Job, plan: Plan) -> dict[str, Any]:
     """Return a plan as plain data: inverters with strings and bank, limits at meter and device, chains, steps that build it."""
-    graph = plan_graph(job, plan)
+    graph, of_plan = plan_graph(job, plan), {node.id: node for node in plan.nodes}
     limits = {
         "service_w": None if graph.off_grid else graph.service_w,
         "transfer_w": _watts(graph.transfer_w) if graph.has_transfer else None,
@@ -42,10 +42,12 @@ def plan_data(job: Job, plan: Plan) -> dict[str, Any]:
     return {
         "plan": plan.id, "letter": plan.letter, "name": plan.name, "summary": summary(graph),
         "has_transfer": graph.has_transfer, "limits": limits,
+        "off_grid": plan.off_grid, "generator": None if plan.generator is None else plan.generator.model_dump(),
         "nodes": [
             {
                 "id": node.id, "name": node.name, "kind": node.kind, "side": node.side, "count": node.count,
                 "ac_rated_w": node.ac_rated_w, "offgrid_va": node.offgrid_va,
+                **{name: getattr(of_plan[node.id], name) for name in ("controller", "controllers", "timer_charger", "dc_car")},
                 "trackers": [{"number": t.number, "faces": t.face_names, "strings": t.strings_text, "stc_w": t.stc_w}
                              for t in node.trackers],
                 "battery": None if node.battery is None else {
