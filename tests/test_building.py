@@ -53,7 +53,7 @@ def test_every_step_makes_a_job_and_its_way_back_an_equal_plan(name):
                 continue
             made, _ = take_step(job, plan.id, step.key, *chosen(job, step))
             validate_job(made.model_dump(mode="json"), "made")
-            assert bare(made.plan(plan.id)) != bare(plan)
+            assert bare(made.plan(plan.id)) != bare(plan) or made.faces != job.faces
             what, _, where = step.key.partition(":")
             tried.add(what)
             now = {node.id for node in made.plan(plan.id).nodes}

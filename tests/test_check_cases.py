@@ -252,7 +252,14 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
     "array.uncatchable": {
         "tight": (
             A,
-            [Edit(f"plans[{A}].nodes[old].strings[{g.id}].modules_per_string", 12) for g in demo_job().plan(A).nodes[0].strings],
+            [
+                ROOM,
+                Edit(f"plans[{A}].nodes[old].side", "grid"),
+                *(
+                    Edit(f"plans[{A}].nodes[old].strings[{g.id}].modules_per_string", 12)
+                    for g in demo_job().plan(A).nodes[0].strings
+                ),
+            ],
         ),
         "within": (A, []),
     },
@@ -352,8 +359,6 @@ NO_REMEDY = (
     "tracker.enough-for-faces",
     "tracker.parallel-loss",
     "string.measured",
-    "array.uncatchable",
-    "array.clipped-share",
     "brief.contract",
     "brief.budget",
     "network.import-limit",

@@ -63,6 +63,7 @@ def _whole(job: Job, plan: Plan) -> Iterator[Step]:
         yield Step("generator", "Add a generator…", "panel", f"{base}.generator.card")
     else:
         yield Step("no-generator", "Take the generator out", "generator", takes_out=True)
+    yield Step("face", "Add a roof face", "")
     with_battery = any(node.battery is not None for node in plan.nodes)
     idle = "without a grid slots have nothing to do" if plan.off_grid else ""
     why = idle if with_battery else "there is no battery yet that a slot could steer"

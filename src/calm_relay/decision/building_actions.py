@@ -18,6 +18,7 @@ from calm_relay.job.control_models import SLOT_DEFAULTS
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job, Node, Plan
 from calm_relay.job.parts import (
+    add_face,
     add_inverter,
     add_like_inverter,
     add_string,
@@ -121,6 +122,7 @@ def _controllers(more: int) -> Callable[[Task], Made]:
 
 
 ACTIONS: dict[str, Callable[[Task], Made]] = {
+    "face": lambda t: (add_face(t.job)[0], ""),
     "inverter": _inverter,
     "battery": _battery,
     "transfer": lambda t: (put_transfer(t.job, t.plan.id, t.chosen), "transfer"),

@@ -29,6 +29,7 @@ from calm_relay.rules.checks_strings import (
     voltage_rows,
     volts_of,
 )
+from calm_relay.rules.larger import less_clipped
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
@@ -436,5 +437,6 @@ def clipped_share(c: CheckContext) -> Iterator[Finding]:
     line = f"{part} = {share * 100:.1f} %, {limit * 100:g} % is worth a look"
     caught = f" Batteries caught {show(f.caught_wh, 'energy_wh', 0)} more." if f.caught_wh >= 500 else _why_not_caught(c)
     yield finding(
-        c, "array.clipped-share", "plan", "fraction", share, limit, "most", line + "." + caught, soft=True, tight="ratio-within"
-    )
+        c, "array.clipped-share", "plan", "fraction", share, limit, "most", line + "." + caught, soft=True, tight="ratio-within",
+        remedies=less_clipped(c, limit) if share > limit else [],
+    )  # fmt: skip

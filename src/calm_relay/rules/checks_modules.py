@@ -21,6 +21,7 @@ from calm_relay.rules.checks_strings import (
     string_subject,
     to_free_tracker,
 )
+from calm_relay.rules.larger import larger_inverter
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
@@ -265,7 +266,7 @@ def uncatchable(c: CheckContext) -> Iterator[Finding]:
         )
         yield finding(
             c, "array.uncatchable", node.name, "fraction", share, limit, "most", line, soft=True, tight="ratio-within",
-            remedies=[Remedy("a larger inverter, fewer modules on it, or this array on the DC side of a hybrid")],
+            remedies=[*larger_inverter(c, node), Remedy("fewer modules on it, or this array on the DC side of a hybrid")],
         )  # fmt: skip
 
 
