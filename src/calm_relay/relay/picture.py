@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from calm_relay.relay.values import LineLoad, Parts
 from calm_relay.units import format_quantity as show
@@ -33,8 +34,7 @@ BUS_PX = 8.0
 POST_PX = 10.0
 
 
-@dataclass(frozen=True)
-class Rect:
+class Rect(NamedTuple):
     """A rectangle in picture pixels."""
 
     x: float
@@ -149,27 +149,25 @@ class _Ground:
     """Rectangles by the cells of a grid that they touch, so that a place is held against those near it only."""
 
     def __init__(self) -> None:
-        self._cells: dict[tuple[int, int], list[Rect]] = {}
-
-    @staticmethod
-    def _span(rect: Rect, gap: float) -> tuple[range, range]:
-        return tuple(
-            range(int((at - gap) // CELL_PX), int((at + size + gap) // CELL_PX) + 1)
-            for at, size in ((rect.x, rect.w), (rect.y, rect.h))
-        )  # type: ignore[return-value]
+        self._cells: dict[tuple[int, int], list[tuple[float, float, float, float]]] = {}
 
     def append(self, rect: Rect) -> None:
         """Take a rectangle in."""
-        across, down = self._span(rect, 0.0)
-        for i in across:
-            for j in down:
-                self._cells.setdefault((i, j), []).append(rect)
+        left, top, right, bottom = rect.x, rect.y, rect.x + rect.w, rect.y + rect.h
+        edges = left, top, right, bottom
+        for i in range(int(left // CELL_PX), int(right // CELL_PX) + 1):
+            for j in range(int(top // CELL_PX), int(bottom // CELL_PX) + 1):
+                self._cells.setdefault((i, j), []).append(edges)
 
     def touches(self, rect: Rect, gap: float) -> bool:
         """Return whether any rectangle shares ground with this one, `gap` pixels around counted."""
-        across, down = self._span(rect, gap)
-        cells = self._cells
-        return any(rect.overlaps(other, gap) for i in across for j in down for other in cells.get((i, j), ()))
+        left, top, right, bottom = rect.x - gap, rect.y - gap, rect.x + rect.w + gap, rect.y + rect.h + gap
+        for i in range(int(left // CELL_PX), int(right // CELL_PX) + 1):
+            for j in range(int(top // CELL_PX), int(bottom // CELL_PX) + 1):
+                for x0, y0, x1, y1 in self._cells.get((i, j), ()):
+                    if left < x1 and x0 < right and top < y1 and y0 < bottom:
+                        return True
+        return False
 
 
 @dataclass

@@ -239,11 +239,7 @@ class RelayView(Copyable, QWidget):
             painter.drawRect(rect)
         for gate in picture.gates:
             self._paint_gate(painter, gate)
-        for label in picture.labels:
-            points, bold = ROLES[label.role]
-            painter.setFont(ui_font(points * self._scale, bold=bold))
-            painter.setPen(self._ink(TONES.get(label.tone, "ink"), dead=label.dead))
-            painter.drawText(_rect(label.rect), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, label.text)
+        self._paint_labels(painter, picture)
         for place in picture.stations:
             if place.id in self._assumed:
                 self._paint_dots(painter, place)
@@ -252,6 +248,16 @@ class RelayView(Copyable, QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self._theme.color("accent"), 1.6, Qt.PenStyle.DashLine))
             painter.drawRect(_rect(station.rect).adjusted(-3, -2, 3, 2))
+
+    def _paint_labels(self, painter: QPainter, picture: RelayPicture) -> None:
+        """Put the words, role by role: to change the font costs more than to write."""
+        align = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        for role, (points, bold) in ROLES.items():
+            painter.setFont(ui_font(points * self._scale, bold=bold))
+            for label in picture.labels:
+                if label.role == role:
+                    painter.setPen(self._ink(TONES.get(label.tone, "ink"), dead=label.dead))
+                    painter.drawText(_rect(label.rect), align, label.text)
 
     def _paint_dots(self, painter: QPainter, station: Station) -> None:
         """Three dots beside a station that rests on something assumed."""
