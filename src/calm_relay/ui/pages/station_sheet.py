@@ -343,8 +343,6 @@ class StationSheet(QWidget):
             ),
             self._cell("site.supply.kind"),
         )
-        controls = f"plans[{self.session.chosen}].controls"
-        self._line(*(self._cell(f"{controls}.{n}", chars=11) for n in ("sensor", "meter_bias_w", "export_response_s")))
         self._line(
             *(
                 self._cell(f"tariff.{name}", chars=12 if name.endswith("kwh") else 8)
@@ -359,6 +357,4 @@ class StationSheet(QWidget):
             ),
             self._cell("tariff.currency", chars=5),
         )
-        self._hint.setText(
-            "Sensor and set-point are this plan's, the rest all plans'. Equal ends of the cheap window: there is none."
-        )
+        self._hint.setText("Shared by all plans. Equal ends of the cheap window mean there is none.")
