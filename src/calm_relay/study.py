@@ -294,7 +294,7 @@ class Study:
             one = like.model_copy(update={"face": face.id, "tracker": 1, "modules_per_string": 1, "parallel_strings": 1})
             made = stages.group_input(job, cards, one, self.light(job, face.id), self.calendar(job))
             watts[face.id], amps[face.id] = group_dc_w(made, air_c, whole_string=False)
-        node = next(n for n in plan.nodes if n.id == node_id)
+        node = plan.node(node_id)
         stay = strings_kept(node, mode, keep)
         nodes = tuple(n.model_copy(update={"strings": stay}) if n.id == node_id else n for n in plan.nodes)
         kept = self.dc(job, plan.model_copy(update={"nodes": nodes}))[node_id].available_w if stay else None

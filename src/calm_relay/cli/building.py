@@ -123,13 +123,18 @@ def stations_command(options: argparse.Namespace) -> int:
     return 0
 
 
+def _one_plan(options: argparse.Namespace, job: Job, what: str) -> Plan:
+    """Return the plan that was named; raises BadInput where none or several are."""
+    plans = chosen_plans(job, options)
+    if not options.plan or len(plans) != 1:
+        raise BadInput([Fault(options.job, "--plan", what, "name it with --plan")])
+    return plans[0]
+
+
 def add_command(options: argparse.Namespace) -> int:
     """Run `add` and `remove`: one step that builds a plan."""
     opened = open_job(options.job)
-    plans = chosen_plans(opened.job, options)
-    if not options.plan or len(plans) != 1:
-        raise BadInput([Fault(options.job, "--plan", "a step builds one plan", "name it with --plan")])
-    plan, job = plans[0], opened.job
+    plan, job = _one_plan(options, opened.job, "a step builds one plan"), opened.job
     step = step_of(job, plan, options.step)
     offer = _offer(opened.store, job, step.path, options.card) if step.path else None
     card, modules = (None, None) if offer is None else (offer.card, options.modules or offer.modules)
@@ -168,13 +173,11 @@ def cost_command(options: argparse.Namespace) -> int:
 def change_command(options: argparse.Namespace) -> int:
     """Run `change`: another pattern for a plan in place."""
     opened = open_job(options.job)
-    plans = chosen_plans(opened.job, options)
-    if not options.plan or len(plans) != 1:
-        raise BadInput([Fault(options.job, "--plan", "one plan is changed", "name it with --plan")])
+    plan = _one_plan(options, opened.job, "one plan is changed")
     study = Study(opened.store)
-    job, lost = change_pattern(opened.job, plans[0].id, options.pattern, study.day_wh(opened.job), study.known.book())
+    job, lost = change_pattern(opened.job, plan.id, options.pattern, study.day_wh(opened.job), study.known.book())
     save_job(options.out, job, opened.store)
-    print(f"{plans[0].letter}: {summary(plan_graph(job, job.plan(plans[0].id)))}")
+    print(f"{plan.letter}: {summary(plan_graph(job, job.plan(plan.id)))}")
     for line in lost:
         print(f"  dropped: {line}")
     print(f"Saved as {options.out}")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 
-from calm_relay.decision.new_systems import FULL_LOAD_H, MOST_FACES, PLUG_IN
+from calm_relay.decision.new_systems import MOST_FACES, PLUG_IN, modules_wanted, room_of
 from calm_relay.decision.sizing import (
     Drafted,
     Need,
@@ -36,13 +36,12 @@ HOT_SHARE = 0.85  # of a module's working volts at 25 °C that is left on a hot 
 
 def _units(need: Need, *, split_only: bool = False) -> list[BatteryInverterCard]:
     """Return battery inverters for low-voltage banks that form a grid and join the supply, the smallest first."""
-    kind = need.job.site.supply.kind
     fitting = [
         c
         for c in need.cards.inverters().values()
         if isinstance(c, BatteryInverterCard) and c.grid_forming and c.battery_voltage_max_v <= LOW_VOLTAGE_V
-        and not c.no_longer_made and PLUG_IN not in c.id and (not c.supplies or kind in c.supplies)
-        and (kind == "three_phase" or c.phases == 1) and (not split_only or c.supplies == ("split_phase",))
+        and not c.no_longer_made and PLUG_IN not in c.id
+        and (not split_only or c.supplies == ("split_phase",))
         and need.batteries_for(c)
     ]  # fmt: skip
     return sorted(fitting, key=lambda c: (not need.own(c), c.ac_rated_w))
@@ -70,7 +69,7 @@ def _controllers(need: Need, today: Plan, bank: BatteryCard, modules: int) -> tu
     """Return the charge controller and its strings, one controller a face: the card on which most modules find room."""
     module, volts = usual_module(need), stack_volts(bank, modules)
     faces = free_faces(need.job, today)[:MOST_FACES]
-    wanted = max(2, math.ceil(365.0 * need.battery_day_wh / FULL_LOAD_H / module.power_stc_w))
+    wanted = modules_wanted(need, module)
     best: tuple[int, float, ChargeControllerCard, list[StringGroup]] | None = None
     for card in need.cards.controllers().values():
         if card.no_longer_made or card.battery_voltage_max_v < volts.full_v or card.battery_voltage_min_v > volts.empty_v:
@@ -78,11 +77,9 @@ def _controllers(need: Need, today: Plan, bank: BatteryCard, modules: int) -> tu
         groups: list[StringGroup] = []
         for left, face in zip(range(len(faces), 0, -1), faces, strict=True):
             open_count = wanted - sum(g.modules_per_string * g.parallel_strings for g in groups)
-            room = 12 if face.room_modules is None else face.room_modules
-            series, strings = _layout(need, module, card, min(room, math.ceil(open_count / left)))
+            series, strings = _layout(need, module, card, min(room_of(face), math.ceil(open_count / left)))
             if series * strings:
-                holds = today.model_copy(update={"nodes": (*today.nodes, Node(id="x", name="x", card="x", strings=tuple(groups)))})
-                made = free_string_id(holds)
+                made = free_string_id(today, groups)
                 group = StringGroup(id=made, face=face.id, module=module.id, tracker=len(groups) + 1, modules_per_string=series)
                 groups.append(group.model_copy(update={"parallel_strings": strings}))
         count = sum(g.modules_per_string * g.parallel_strings for g in groups)
@@ -113,11 +110,11 @@ def _timer_bank(need: Need, today: Plan) -> Drafted:
         )
     unit = _unit(need, 0.0)
     bank, modules = battery_of(need, unit)
-    volts, kind = stack_volts(bank, modules), need.job.site.supply.kind
+    volts = stack_volts(bank, modules)
     fitting = [
         c
         for c in need.cards.values()
-        if isinstance(c, TimerChargerCard) and not c.no_longer_made and (not c.supplies or kind in c.supplies)
+        if isinstance(c, TimerChargerCard) and not c.no_longer_made
         and c.battery_voltage_min_v <= volts.empty_v and volts.full_v <= c.battery_voltage_max_v
     ]  # fmt: skip
     if not fitting:

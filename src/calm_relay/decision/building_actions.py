@@ -56,7 +56,7 @@ class Task:
     @property
     def node(self) -> Node:
         """The inverter it is done at."""
-        return next(n for n in self.plan.nodes if n.id == self.where)
+        return self.plan.node(self.where)
 
 
 Made = tuple[Job, str]  # the changed job, and the station to look at then
@@ -101,7 +101,7 @@ def _no_string(t: Task) -> Made:
 def _optimizers(t: Task) -> Made:
     """Put the chosen optimizer on a string's modules; without one take them off."""
     node_id, _, string_id = t.where.partition("/")
-    node = next(n for n in t.plan.nodes if n.id == node_id)
+    node = t.plan.node(node_id)
     strings = tuple(
         g.model_copy(update={"optimizer": None if t.card is None else t.card.id}) if g.id == string_id else g for g in node.strings
     )

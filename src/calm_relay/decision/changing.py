@@ -7,7 +7,7 @@ from calm_relay.decision.sizing import Need
 from calm_relay.errors import NotFeasible
 from calm_relay.job.control_models import Controls
 from calm_relay.job.models import Job, Node, Plan
-from calm_relay.job.parts import with_cards, with_plan
+from calm_relay.job.parts import slots_for, with_cards, with_plan
 from calm_relay.library.book import CardBook
 from calm_relay.rules.offers import offered
 from calm_relay.units import count_words
@@ -64,14 +64,8 @@ def _controls(old: Plan, made: Plan, nodes: tuple[Node, ...]) -> Controls:
     """Return the old controls where there is a battery still, less slots for inverters that are gone; else the pattern's."""
     if not any(node.battery is not None for node in nodes) or old.controls == Controls():
         return made.controls
-    here = {node.id for node in nodes}
-    slots = []
-    for slot in old.controls.slots:
-        held = tuple(i for i in slot.nodes if i in here)
-        if held or not slot.nodes:
-            slots.append(slot.model_copy(update={"nodes": held}))
     more = {"sensor": "meter"} if made.transfer is None else {}
-    return old.controls.model_copy(update={"slots": tuple(slots), **more})
+    return old.controls.model_copy(update={"slots": slots_for(old.controls, nodes), **more})
 
 
 def dropped(old: Plan, new: Plan, cards: CardBook) -> tuple[str, ...]:

@@ -19,10 +19,10 @@ from calm_relay.decision.sizing import (
     usual_module,
 )
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import BatteryChoice, Node, Plan, StringGroup
+from calm_relay.job.models import BatteryChoice, Face, Node, Plan, StringGroup
 from calm_relay.job.parts import like_inverter
 from calm_relay.job.rows import battery_rows
-from calm_relay.library.cards import InverterCard, ModuleCard, ModuleInverterCard, OptimizerCard
+from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard
 from calm_relay.rules.checks_battery import unit_of
 from calm_relay.simulation.chain import module_counts
 from calm_relay.tariff.prices import cheap_window
@@ -41,18 +41,29 @@ NEW_PATTERNS: tuple[tuple[str, str, str], ...] = (
 FULL_LOAD_H = 1000.0  # what a kilowatt makes in a year of fair sun, in hours (common practice)
 AC_PER_DC = 0.8  # of a new array: its inverter over its modules, the usual oversizing (common practice)
 MOST_FACES = 2
+ROOM_UNKNOWN = 12  # modules drafted on a face whose room nobody has typed (ours)
 PLUG_IN = "plug-in"
+
+
+def modules_wanted(need: Need, module: ModuleCard) -> int:
+    """Return how many modules make a year's use, no fewer than two."""
+    return max(2, math.ceil(365.0 * need.battery_day_wh / FULL_LOAD_H / module.power_stc_w))
+
+
+def room_of(face: Face) -> int:
+    """Return how many modules a draft puts on a face at most."""
+    return ROOM_UNKNOWN if face.room_modules is None else face.room_modules
 
 
 def new_modules(need: Need, today: Plan, module: ModuleCard, ceiling_v: float) -> list[tuple[str, int]]:
     """Return (face, modules) of a new array: what makes a year's use, as far as up to two free faces and the volts allow."""
     free = free_faces(need.job, today)[:MOST_FACES]
-    wanted = max(2, math.ceil(365.0 * need.battery_day_wh / FULL_LOAD_H / module.power_stc_w))
+    wanted = modules_wanted(need, module)
     longest = longest_string(need.job, module, ceiling_v)
     out: list[tuple[str, int]] = []
     for left, face in zip(range(len(free), 0, -1), free, strict=True):
         share = math.ceil((wanted - sum(count for _, count in out)) / left)
-        count = min(share, longest, 12 if face.room_modules is None else face.room_modules)
+        count = min(share, longest, room_of(face))
         if count > 0:
             out.append((face.id, count))
     if not out:
@@ -65,10 +76,9 @@ def new_strings(need: Need, today: Plan, module: ModuleCard, ceiling_v: float, o
     _empty_roof(need, today)
     out: list[StringGroup] = []
     for tracker, (face, count) in enumerate(new_modules(need, today, module, ceiling_v), start=1):
-        holds = today.model_copy(update={"nodes": (*today.nodes, Node(id="x", name="x", card="x", strings=tuple(out)))})
         out.append(
             StringGroup(
-                id=free_string_id(holds),
+                id=free_string_id(today, out),
                 face=face,
                 module=module.id,
                 tracker=tracker,
@@ -126,7 +136,7 @@ def _string_new(need: Need, today: Plan) -> Drafted:
     fitting = [
         c
         for c in need.cards.inverters().values()
-        if c.kind == "pv_inverter" and c.phases in (1, need.phases) and len(c.trackers) >= len(strings) and _joins(need, c)
+        if c.kind == "pv_inverter" and c.phases in (1, need.phases) and len(c.trackers) >= len(strings)
         and c.ac_rated_w >= rated and c.dc_voltage_max_v >= 600.0
     ]  # fmt: skip
     if not fitting:
@@ -139,11 +149,6 @@ def _string_new(need: Need, today: Plan) -> Drafted:
     return (*today.nodes, new), [unit, module], False
 
 
-def _joins(need: Need, card: InverterCard) -> bool:
-    """Return whether a card connects to the supply; one that does not say is taken to. [bool]"""
-    return not card.supplies or need.job.site.supply.kind in card.supplies
-
-
 def with_module_inverters(need: Need, today: Plan, most: int | None = None, *, plug_in: bool = False) -> Drafted:
     """Return today's nodes with an inverter on every module of a new array, a node a face."""
     _empty_roof(need, today)
@@ -152,7 +157,7 @@ def with_module_inverters(need: Need, today: Plan, most: int | None = None, *, p
         c
         for c in need.cards.inverters().values()
         if isinstance(c, ModuleInverterCard) and not c.no_longer_made and (PLUG_IN in c.id) == plug_in
-        and c.ac_rated_w >= 0.7 * module.power_stc_w and (_joins(need, c) or plug_in)
+        and c.ac_rated_w >= 0.7 * module.power_stc_w
     ]  # fmt: skip
     if not fitting:
         raise NotFeasible(f"no module-level inverter at hand takes a module of {module.power_stc_w:g} W", "choose one by hand")

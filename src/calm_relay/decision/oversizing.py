@@ -24,7 +24,7 @@ def with_more_modules(job: Job, plan: Plan, node_id: str, count: int) -> tuple[J
     BadInput
         When the inverter has no strings.
     """
-    node = next(n for n in plan.nodes if n.id == node_id)
+    node = plan.node(node_id)
     if not node.strings:
         raise BadInput([Fault("", f"plans[{plan.id}].nodes[{node_id}].strings", "there are no strings to add to", "add one first")])
     if job.cards().station(node).per_module:
@@ -58,7 +58,7 @@ def more_modules(
     offered -= sum(float(d.offered_w.sum()) for d in study.dc(job, plan).values())
     used = before.system_wh["import_w"] - after.system_wh["import_w"] + after.system_wh["export_w"] - before.system_wh["export_w"]
     lost = after.clipped_wh + after.tracker_lost_wh - before.clipped_wh - before.tracker_lost_wh
-    node = next(n for n in plan.nodes if n.id == node_id)
+    node = plan.node(node_id)
     return MoreModules(
         node_id=node_id,
         node=node.name,

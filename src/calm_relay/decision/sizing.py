@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 from calm_relay.decision.brief import outage_default
 from calm_relay.errors import NotFeasible
 from calm_relay.job.house_models import ProfileLoad
-from calm_relay.job.models import Face, Job, Node, Plan
+from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
 from calm_relay.job.rows import pv_only_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card, InverterCard, ModuleCard, TransferCard
@@ -170,6 +171,7 @@ def free_node_id(base: str, plan: Plan) -> str:
     return base if base not in used else next(f"{base}-{n}" for n in range(2, 99) if f"{base}-{n}" not in used)
 
 
-def free_string_id(plan: Plan) -> str:
-    used = {group.id for node in plan.nodes for group in node.strings}
+def free_string_id(plan: Plan, more: Iterable[StringGroup] = ()) -> str:
+    """Return a name that no string of a plan has, nor one of `more` that is to come into it."""
+    used = {group.id for node in plan.nodes for group in node.strings} | {group.id for group in more}
     return next(name for n in range(1, 999) if (name := f"new-{n}") not in used)

@@ -2,24 +2,20 @@
 
 from __future__ import annotations
 
-from calm_relay.job.models import GeneratorChoice, Job, Node, Plan
+from calm_relay.job.models import GeneratorChoice, Job, Plan
 from calm_relay.job.parts import with_cards, with_node, with_plan
 from calm_relay.library.cards import Card
 
 
-def _node(job: Job, plan_id: str, node_id: str) -> Node:
-    return next(n for n in job.plan(plan_id).nodes if n.id == node_id)
-
-
 def put_controllers(job: Job, plan_id: str, node_id: str, card: Card, count: int = 1) -> Job:
     """Return the job with so many charge controllers of a card on an inverter's bank."""
-    node = _node(job, plan_id, node_id).model_copy(update={"controller": card.id, "controllers": count})
+    node = job.plan(plan_id).node(node_id).model_copy(update={"controller": card.id, "controllers": count})
     return with_node(with_cards(job, [card]), plan_id, node)
 
 
 def count_controllers(job: Job, plan_id: str, node_id: str, count: int) -> Job:
     """Return the job with so many charge controllers on a bank; strings on those taken out go too."""
-    node = _node(job, plan_id, node_id)
+    node = job.plan(plan_id).node(node_id)
     assert node.controller is not None
     most = count * len(job.cards().controller(node.controller).trackers)
     strings = tuple(group for group in node.strings if group.tracker <= most)
@@ -28,13 +24,13 @@ def count_controllers(job: Job, plan_id: str, node_id: str, count: int) -> Job:
 
 def remove_controllers(job: Job, plan_id: str, node_id: str) -> Job:
     """Return the job without the charge controllers of a bank and the strings on them."""
-    node = _node(job, plan_id, node_id).model_copy(update={"controller": None, "controllers": 1, "strings": ()})
+    node = job.plan(plan_id).node(node_id).model_copy(update={"controller": None, "controllers": 1, "strings": ()})
     return with_node(job, plan_id, node)
 
 
 def put_timer_charger(job: Job, plan_id: str, node_id: str, card: Card | None) -> Job:
     """Return the job with a charger on a time switch in place of an inverter's own; None: its own again."""
-    node = _node(job, plan_id, node_id).model_copy(update={"timer_charger": None if card is None else card.id})
+    node = job.plan(plan_id).node(node_id).model_copy(update={"timer_charger": None if card is None else card.id})
     return with_node(with_cards(job, [] if card is None else [card]), plan_id, node)
 
 

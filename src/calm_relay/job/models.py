@@ -333,6 +333,13 @@ class Plan(Record):
             return frozenset()
         return None if self.transfer.backed_up == "whole_house" else frozenset(self.transfer.listed)
 
+    def node(self, node_id: str) -> Node:
+        """Return the inverter of this id; raises KeyError."""
+        for node in self.nodes:
+            if node.id == node_id:
+                return node
+        raise KeyError(node_id)
+
     @property
     def has_backup_side(self) -> bool:
         """Whether anything stands on a backup side: behind a transfer device, or because there is no grid."""

@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterable
 from typing import Any, Literal
 
 from calm_relay.errors import BadInput, Fault
+from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import BatteryChoice, Face, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.job.rows import strings_kept
@@ -112,13 +113,20 @@ def add_inverter(job: Job, plan_id: str, card: Card, side: Side = "grid") -> tup
 def remove_inverter(job: Job, plan_id: str, node_id: str) -> Job:
     """Return the job without an inverter and what hangs on it; a slot that held for it alone goes too."""
     plan = job.plan(plan_id)
-    slots = []
-    for slot in plan.controls.slots:
-        held = tuple(i for i in slot.nodes if i != node_id)
+    nodes = tuple(n for n in plan.nodes if n.id != node_id)
+    controls = plan.controls.model_copy(update={"slots": slots_for(plan.controls, nodes)})
+    return with_plan(job, plan.model_copy(update={"nodes": nodes, "controls": controls}))
+
+
+def slots_for(controls: Controls, nodes: Iterable[Node]) -> tuple[Slot, ...]:
+    """Return the slots of controls where only these inverters stand; one that held for others alone is left out."""
+    here = {node.id for node in nodes}
+    out = []
+    for slot in controls.slots:
+        held = tuple(i for i in slot.nodes if i in here)
         if held or not slot.nodes:
-            slots.append(slot.model_copy(update={"nodes": held}))
-    controls = plan.controls.model_copy(update={"slots": tuple(slots)})
-    return with_plan(job, plan.model_copy(update={"nodes": tuple(n for n in plan.nodes if n.id != node_id), "controls": controls}))
+            out.append(slot.model_copy(update={"nodes": held}))
+    return tuple(out)
 
 
 def like_inverter(plan: Plan, node: Node) -> Node:
@@ -130,20 +138,20 @@ def like_inverter(plan: Plan, node: Node) -> Node:
 def add_like_inverter(job: Job, plan_id: str, node_id: str) -> tuple[Job, str]:
     """Return the job with another inverter and battery like one that is there, no strings on it, and the new node's id."""
     plan = job.plan(plan_id)
-    like = like_inverter(plan, next(n for n in plan.nodes if n.id == node_id))
+    like = like_inverter(plan, plan.node(node_id))
     return with_plan(job, plan.model_copy(update={"nodes": (*plan.nodes, like)})), like.id
 
 
 def put_battery(job: Job, plan_id: str, node_id: str, card: Card, modules: int) -> Job:
     """Return the job with a new bank of so many modules on an inverter."""
-    node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
+    node = job.plan(plan_id).node(node_id)
     choice = BatteryChoice(card=card.id, modules=modules)
     return with_node(with_cards(job, [card]), plan_id, node.model_copy(update={"battery": choice}))
 
 
 def put_modules(job: Job, plan_id: str, node_id: str, modules: int) -> Job:
     """Return the job with so many modules in an inverter's bank; leads of single branches are typed anew."""
-    node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
+    node = job.plan(plan_id).node(node_id)
     assert node.battery is not None
     choice = node.battery.model_copy(update={"modules": modules, "leads_ohm": ()})
     return with_node(job, plan_id, node.model_copy(update={"battery": choice}))
@@ -151,7 +159,7 @@ def put_modules(job: Job, plan_id: str, node_id: str, modules: int) -> Job:
 
 def remove_battery(job: Job, plan_id: str, node_id: str) -> Job:
     """Return the job without the bank of an inverter."""
-    node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
+    node = job.plan(plan_id).node(node_id)
     return with_node(job, plan_id, node.model_copy(update={"battery": None}))
 
 
@@ -185,7 +193,7 @@ def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None)
         When the inverter has no tracker left, or the job has no face.
     """
     plan = job.plan(plan_id)
-    node = next(n for n in plan.nodes if n.id == node_id)
+    node = plan.node(node_id)
     card = job.cards().station(node)
     trackers = len(card.trackers)
     used = {group.tracker for group in node.strings}
@@ -207,7 +215,7 @@ def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None)
 
 def remove_string(job: Job, plan_id: str, node_id: str, string_id: str) -> Job:
     """Return the job without a string."""
-    node = next(n for n in job.plan(plan_id).nodes if n.id == node_id)
+    node = job.plan(plan_id).node(node_id)
     return with_node(job, plan_id, node.model_copy(update={"strings": tuple(g for g in node.strings if g.id != string_id)}))
 
 
@@ -229,7 +237,7 @@ def put_strings(
     in today's system; strings whose ids are in `keep` stay.
     """
     plan = job.plan(plan_id)
-    node = next(n for n in plan.nodes if n.id == node_id)
+    node = plan.node(node_id)
     groups = list(strings_kept(node, mode, keep))
     others = {g.id for n in plan.nodes if n.id != node_id for g in n.strings}
     old = [g for n in job.plans[0].nodes for g in n.strings if g.module == module.id]

@@ -105,7 +105,7 @@ def planner_setup(
     NotFeasible
         When the inverter has no trackers, a temperature the voltages need is not known, or there is nothing to rewire.
     """
-    node = next(n for n in plan.nodes if n.id == node_id)
+    node = plan.node(node_id)
     card, worn = cards.station(node), cards.optimizer(optimizer)
     if not card.pv_inputs or card.per_module:
         raise NotFeasible(f"{node.name} takes no strings", "choose an inverter with trackers")

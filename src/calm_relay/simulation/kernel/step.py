@@ -331,7 +331,7 @@ def _changed(shape, p, w, b):
 def one_pass(shape, kinds, sun, nd, p, w, b):
     """Run (1) to (8) once with the units that are on so far; returns whether it must be done again. [bool]
 
-    `kinds` are SLOTS, PEAKS, DEVICE and ISLAND of the records: what an empty one would need is left out.
+    `kinds` are SLOTS, PEAKS, DEVICE, ISLAND and CARS of the records: what an empty one would need is left out.
     """
     _house_first(shape, kinds, nd, p, w, b)
     if sun:

@@ -103,7 +103,7 @@ class OversizingPart:
         for part in (self.chart, self.clip_words, self._curve_words, self.next_words):
             part.setEnabled(made is not None)
         if made is not None and result is not None:
-            node = next(n for n in plan.nodes if n.id == self.choice.currentData())
+            node = plan.node(self.choice.currentData())
             limit = inverter_pass_w(node, job.cards())
             self.chart.show_duration(duration(made, node.id, limit))
             self._curve_words.setText(f"passes {show(limit, 'power_w', 1)} DC; {clipping_words(job)}")

@@ -200,7 +200,7 @@ class StringsPart:
     def propose(self, node_id: str) -> None:
         """Open the string planner for an inverter."""
         session = self._page.session
-        node = next(n for n in session.plan.nodes if n.id == node_id)
+        node = session.plan.node(node_id)
         session.dialogs.show(ProposalDialog(session, node, self._page))
 
     def _remove_string(self, node_id: str, string_id: str) -> None:
