@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 
 from calm_relay.cli import main
-from calm_relay.decision.ageing import aged_plan, battery_ageing
 from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.year.ageing import aged_plan, battery_ageing
 
 STACK = "library[stack-3k]"
 

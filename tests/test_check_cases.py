@@ -294,6 +294,25 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
     },
     "battery.round-trip": {
         "tight": (A, [Edit("tariff.cheap_price_per_kwh", 0.35)]),
+        "within": (A, [Edit("tariff.cheap_price_per_kwh", 0.05)]),
+    },
+    "money.lines": {
+        "tight": (A, [Edit(f"plans[{A}].costs[3].amount", None)]),
+        "within": (A, []),
+    },
+    "money.rebate": {
+        "tight": (D, []),
+        "within": (A, []),
+        "not known": (A, [Edit("rebates[0].conditions[+]", {"rule": "stated", "text": "the owner lives there"})]),
+    },
+    "money.payback": {
+        "tight": (A, []),
+        "within": (A, [Edit(f"plans[{A}].costs", [{"text": "All of it", "amount": 3000.0}])]),
+        "not known": (A, [Edit(f"plans[{A}].costs[0].amount", None)]),
+    },
+    "money.standing": {"tight": (A, [Edit("tariff.standing_per_day", 9.0)]), "within": (A, [])},
+    "money.window": {
+        "tight": (A, [Edit(f"plans[{A}].controls.slots[0].power_w", 400.0), Edit("tariff.cheap_price_per_kwh", 0.02)]),
         "within": (A, []),
     },
     "network.export-cap": {
@@ -361,6 +380,11 @@ NO_REMEDY = (
     "string.measured",
     "brief.contract",
     "brief.budget",
+    "money.lines",
+    "money.rebate",
+    "money.payback",
+    "money.standing",
+    "money.window",
     "network.import-limit",
     "backup.unit-pass",
     *match_cases.NO_REMEDY,

@@ -14,6 +14,7 @@ import pytest
 
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.library.cards import LossTerms
+from calm_relay.year.ageing import battery_ageing
 from tests import match_cases
 from tests.test_check_cases import (
     BRANCH,
@@ -118,7 +119,7 @@ ROWS = [
         value_knob=True, turn=1.0),
     Row("array.later-modules", B, [Edit(f"plans[{B}].later", LATER)], 4, math.floor((2 * 5000 - 6160) / 385),
         f"plans[{B}].later.modules", soft=True, value_knob=True, whole=True),
-    Row("brief.budget", B, [Edit("brief.budget", 20_000.0)], 11_900, 20_000, "brief.budget", soft=True),
+    Row("brief.budget", B, [Edit("brief.budget", 20_000.0)], 12_185 - 180 * 9.405, 20_000, "brief.budget", soft=True),
     Row("network.inverter-sum", C, [], 11_000, 10_000, "site.network.sum_limit_w"),
     Row("battery.voltage", A, [], 3 * 64 * 1.125, 460, f"{CHARGER}.battery_voltage_max_v"),  # 3.6 V of a cell that is 3.2 V
     # Without its resistance the bank stands at 5 %; with 3 × 32 mΩ and the 30 A that battery and inverter carry, 2.88 V lower.
@@ -263,7 +264,32 @@ def test_a_slot_and_its_price_by_hand(demo, quarter):
     assert (slot.verdict, slot.value) == ("tight", 2.0)
     trip = out_w(CHARGE_2K * 0.95, 30, 0.01, 0.02, 5000) / 2000
     (trip_found,) = findings(quarter, job, A, "battery.round-trip")
-    assert trip_found.value == pytest.approx(0.36 - 0.275 / trip, rel=1e-9)
+    # wear: three modules of 1630 over what the year's discharge comes to until 60 % are left (definitions D18)
+    ageing = battery_ageing(job, job.plan(A), quarter.facts(job, job.plan(A)))[0]
+    kept = [1.0, *(y.capacity_frac for y in ageing.ageing.years)]
+    delivered = ageing.delivered_wh / 1000 * sum(kept[: next(i for i, share in enumerate(kept) if share < 0.6)])
+    assert trip_found.value == pytest.approx(0.36 - 0.275 / trip - 3 * 1630 / delivered, rel=1e-9)
+    bare = [*late, Edit(f"plans[{A}].costs", [])]
+    (unworn,) = findings(quarter, apply_edits(demo, bare), A, "battery.round-trip")
+    assert unworn.value == pytest.approx(0.36 - 0.275 / trip, rel=1e-9)
+    assert "wear not counted" in unworn.arithmetic
+
+
+def test_what_stands_by_and_what_a_short_window_loses_by_hand(demo, quarter):
+    bill = quarter.bill(demo, demo.plan(A))
+    (share,) = findings(quarter, demo, A, "money.standing")
+    assert share.value == pytest.approx(1.1 * 365 / sum(line.amount for line in bill.lines if line.amount > 0))
+    job = apply_edits(demo, [Edit(f"plans[{A}].controls.slots[0].power_w", 1000.0)])
+    (short,) = findings(quarter, job, A, "money.window")
+    into = out_w(1000, 30, 0.01, 0.02, 5000)
+    trip = out_w(into * 0.95, 30, 0.01, 0.02, 5000) / 1000
+    lacking = 7425 - into * 4 * math.sqrt(0.95)
+    # May to September are 153 days; half of the round trip is behind what is stored
+    assert short.value == pytest.approx(lacking / 1000 * math.sqrt(trip) * (0.36 - 0.19 / trip) * 153, rel=2e-2)
+    (payback,) = findings(quarter, apply_edits(demo, [Edit(f"plans[{A}].costs", [{"text": "All", "amount": 3000.0}]),
+                                                     Edit("rebates", [])]), A, "money.payback")  # fmt: skip
+    today = quarter.bill(demo, demo.plans[0]).total
+    assert (payback.value, payback.limit) == (pytest.approx(3000 / (today - bill.total)), 10)
 
 
 def test_limits_of_the_year_by_counting_its_steps(demo, quarter):
@@ -303,7 +329,8 @@ def test_every_row_of_the_cases_with_a_limit_has_a_hand_value_somewhere():
         "array.uncatchable", "tracker.parallel-loss", "battery.window-fill", "string.measured", "brief.contract",
         "tracker.strings-alike", "tracker.one-face", "tracker.enough-for-faces", "array.under-used", "network.export-cap",
         "network.import-limit", "service.main-fuse", "backup.pass-through", "backup.start-from-battery", "backup.unit-pass",
-        "backup.stays-on", "battery.slot-price", "battery.round-trip",
+        "backup.stays-on", "battery.slot-price", "battery.round-trip", "money.lines", "money.rebate", "money.payback",
+        "money.standing", "money.window",
         *match_cases.BY_YEAR,
     }  # fmt: skip
     assert {row.check for row in ROWS} | by_year == set(CASES)

@@ -10,8 +10,10 @@ import pytest
 from calm_relay.decision.compare import compare_plans, gate_reason
 from calm_relay.decision.limits import limit_costs
 from calm_relay.decision.words import because, compare_text, difference_words
+from calm_relay.job.cost_models import CostLine
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.history import Document
+from calm_relay.money.costing import plan_costs
 from calm_relay.packs.pack import pack_named
 from calm_relay.rules.registry import VERDICT_ORDER, CheckContext, Finding
 from calm_relay.rules.runner import run_checks
@@ -147,7 +149,7 @@ def test_the_comparison_by_hand(demo, results):
     for letter, row in rows.items():
         plan = demo.plan(letter)
         assert row.saving == pytest.approx(today - results[letter].bill.total)
-        assert row.cost == pytest.approx(sum(line.amount for line in plan.costs))
+        assert row.cost == pytest.approx(plan_costs(demo, plan).total)
         if letter != "Today" and row.cost and row.saving > 0:
             assert row.payback_years == pytest.approx(row.cost / row.saving), "simple: cost over a year's saving"
         assert row.over == sum(f.verdict == "over" for f in results[letter].findings)
@@ -182,6 +184,8 @@ def test_payback_with_growing_prices_by_hand(demo, results):
 
 def test_costs_of_other_equipment_are_not_used(demo, study):
     twice = [Edit("plans[hybrid-swap].nodes[hyb].battery.modules", 6)]
+    whole = CostLine(text="All of it", amount=11_900.0).model_dump()
+    demo = apply_edits(demo, [Edit("plans[hybrid-swap].costs", [whole]), Edit("rebates", [])])
     job = apply_edits(demo, twice)
     rows = {}
     for name, made in (("as it was", demo), ("twice the battery", job)):

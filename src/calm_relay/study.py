@@ -79,6 +79,15 @@ class Study:
         self.step_s = step_s
         self.cache = cache or StageCache()
         self.runs: Counter[str] = Counter()
+        self._at_step: dict[int, Study] = {}
+
+    def at_step(self, step_s: int) -> Study:
+        """Return a study of the same series at another step; it keeps its own stages."""
+        if step_s == self.step_s:
+            return self
+        if step_s not in self._at_step:
+            self._at_step[step_s] = Study(self.store, step_s=step_s)
+        return self._at_step[step_s]
 
     def _stage(self, name: str, key: str, make: Callable[[], Any], size: Callable[[Any], int]) -> Any:
         def counted() -> Any:
@@ -360,15 +369,18 @@ class Study:
         """Whether the bill nets each line by itself."""
         return job.tariff.netting == "each" and job.site.supply.kind == "three_phase"
 
+    def _net_w(self, job: Job, plan: Plan, made: PlanFlow) -> Array:
+        if self._by_line(job):
+            return net_lines_w(job, plan, job.cards(), made)
+        net: Array = made.flow.column("import_w") - made.flow.column("export_w")
+        return net
+
     def meter_net_w(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> Array:
         """Return what the meter sees of a plan's year, import less export, (steps,) or (steps, lines): all a bill needs. [W]"""
 
         def make() -> Array:
             made = self.flow(job, plan, progress, cancelled)
-            if self._by_line(job):
-                return net_lines_w(job, plan, job.cards(), made)
-            net: Array = made.flow.column("import_w") - made.flow.column("export_w")
-            return net
+            return self._net_w(job, plan, made)
 
         found: Array = self._stage("meter", self._meter_key(job, plan), make, lambda a: a.nbytes)
         return found
@@ -385,6 +397,19 @@ class Study:
 
         found: Bill = self._stage("bill", key, make, lambda _: 6_000)
         return found
+
+    def case_bill(self, job: Job, plan: Plan, sun: float, load: float, cancelled: Cancel = _never) -> Bill:
+        """Return a plan's yearly bill under so many times the sun and for so many times the house's load; it is not kept.
+
+        All DC power is scaled, after the limits of the trackers: with more sun than theirs that is a little too much.
+        """
+        if plan.off_grid:
+            return no_bill()
+        cards, calendar = job.cards(), self.calendar(job)
+        dc = {node: row.times(sun) for node, row in self.dc(job, plan).items()}
+        made = make_flow(job, plan, cards, calendar, self.house(job).times(load), dc, self.weather(job).air_c, cancelled)
+        net = self._net_w(job, plan, made)
+        return year_bill(job.tariff, calendar, net, hourly_of(job.tariff, self.store))
 
     def bill_without_system(self, job: Job) -> Bill:
         """Return the bill of the house alone: all it draws is imported."""
@@ -417,5 +442,6 @@ class Study:
         facts = self.facts(job, plan, progress, cancelled)
         bill = self.bill(job, plan, progress, cancelled)
         progress(f"{plan.letter}: checks")
-        context = CheckContext(job, plan, job.cards(), facts, known=self.known.book())
+        bills = (self.bill(job, job.plans[0], cancelled=cancelled), bill)
+        context = CheckContext(job, plan, job.cards(), facts, bills=bills, known=self.known.book())
         return PlanResult(plan.id, facts, bill, run_checks(context))

@@ -137,6 +137,9 @@ def test_the_grid_is_opened_by_key_and_says_what_is_left(window, qapp):
 
 def test_decide_shows_one_state_only(window, qapp):
     QTest.keyClick(window, Qt.Key.Key_5, Qt.KeyboardModifier.AltModifier)
+    window.show_page("decide")
+    window.page("decide").show_part("figures")
+    assert wait_idle(qapp, window)
     table = window.page("decide").table
     assert table.isEnabled()
     shown = [table.item(2, c).text() for c in range(1, 6)]

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, get_args
 
 from calm_relay import __version__
-from calm_relay.cli import building, equipment, house, plans, site, values
+from calm_relay.cli import building, equipment, house, money, plans, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.decision.start_list import STANDS
@@ -16,6 +16,7 @@ from calm_relay.demo import DEMOS
 from calm_relay.equipment.columns import card_classes
 from calm_relay.errors import BadInput, CalmRelayError, Fault, NotFeasible
 from calm_relay.job.control_models import SlotKind
+from calm_relay.job.cost_models import CostBasis, CostKind
 from calm_relay.pv.roof import MODES
 from calm_relay.report.head import CAUTION
 
@@ -137,10 +138,7 @@ def _parser() -> argparse.ArgumentParser:
     pick.add_argument("path", help="such as plans[hybrid-swap].nodes[hyb].card, or …battery.card, …strings[x].module, …nodes[+]")
     pick.add_argument("--find", default="", metavar="TEXT", help="by words and figures only")
     pick.add_argument("--simulate", action="store_true", help="also what a year with each card that fits would save")
-    cost = command("cost", "what each plan costs to build, line by line; with --add a line more", building.cost_command)
-    cost.add_argument("--add", default="", metavar="TEXT", help="put a line into the plan named with --plan")
-    cost.add_argument("--amount", type=float, default=0.0, help="with --add: what it costs")
-    cost.add_argument("--out", default="", help="with --add: where to save the changed job")
+    _money_commands(command)
     command("order", "how far each page of the work has come", plans.order_command)
     command("schema", "the job file's JSON Schema", plans.schema_command, job=False, json_out=False)
     remedy = command("remedy", "apply a check's remedy and save the job under another name", plans.remedy_command, json_out=False)
@@ -192,6 +190,32 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("out", help="where to save it (*.json or *.crjob)")
     demo.add_argument("--which", choices=sorted(DEMOS), default="demo", help="which of the shipped ones")
     return parser
+
+
+def _money_commands(command: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add the commands of money and choice."""
+    cost = command("cost", "what each plan costs to build, line by line; and the firm's price list", money.cost_command, job=False)
+    cost.add_argument(
+        "words",
+        nargs="+",
+        metavar="ACTION JOB",
+        help=f"{JOB_HELP}; before it 'add' (the line's text after the job), 'ready' (lines that lack) or 'reprice'; 'list FILE' "
+        "keeps the firm's prices, 'list' shows them",
+    )
+    cost.add_argument("--plan", action="append", metavar="PLAN", help="a plan's id or letter; may be given again")
+    cost.add_argument("--amount", type=float, help="add: the whole, or the price of one; without it nobody priced it yet")
+    cost.add_argument("--kind", default="other", choices=get_args(CostKind), help="add: what kind of cost")
+    cost.add_argument("--basis", default="fixed", choices=get_args(CostBasis), help="add: what it counts")
+    cost.add_argument("--counts", default="", metavar="CARD", help="add: per piece, of which card")
+    cost.add_argument("--hours", type=float, default=0.0, help="add: hours of labour")
+    cost.add_argument("--after", type=int, default=0, metavar="YEARS", help="add: the end of the year in which it falls")
+    cost.add_argument("--out", default="", help="where to save the changed job")
+    command("finance", "twenty years of each plan: bills, ageing, replacement, payback, present value", money.finance_command)
+    command("ranges", "the spread of saving and payback over years of weather, loads and prices", money.ranges_command)
+    decide = command("decide", "which plan leads by the brief's weights, what turns the order, and why", money.decide_command)
+    decide.add_argument("--choose", default="", metavar="PLAN", help="choose this plan")
+    decide.add_argument("--reason", default="", help="with --choose: why")
+    decide.add_argument("--out", default="", help="with --choose: where to save the job")
 
 
 def _roof_commands(command: Callable[..., argparse.ArgumentParser]) -> None:

@@ -9,13 +9,10 @@ from typing import Any
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.decision.building import building_steps, step_of, take_step, wanted_wh
 from calm_relay.decision.changing import change_pattern
-from calm_relay.decision.priced import cost_words, equipment_words
 from calm_relay.decision.second import adds_words
 from calm_relay.decision.start_list import start
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
-from calm_relay.job.costs import equipment, plan_cost
-from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job, Plan
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.stations import assumed_by_station, how_words, station_names, worst_moment
@@ -143,30 +140,6 @@ def add_command(options: argparse.Namespace) -> int:
     words = step.text.rstrip("…") if card is None else f"{step.text.rstrip('…')}: {modules or 1} × {card.name}"
     warning = "" if offer is None or offer.fits else f" It does not fit: {offer.why}."
     print(f"{plan.letter}: {words}.{warning} Saved as {options.out}")
-    return 0
-
-
-def cost_command(options: argparse.Namespace) -> int:
-    """Run `cost`: cost lines of plans, and one more."""
-    opened = open_job(options.job)
-    job, plans = opened.job, chosen_plans(opened.job, options)
-    if options.add:
-        if not options.plan or len(plans) != 1 or not options.out:
-            raise BadInput([Fault(options.job, "--add", "a line goes into one plan of a new file", "name --plan and --out")])
-        plan = plans[0]
-        first = [] if plan.costs else [Edit(f"plans[{plan.id}].costs_for", equipment(plan))]
-        line = {"text": options.add, "amount": options.amount}
-        job = apply_edits(job, [Edit(f"plans[{plan.id}].costs[+]", line), *first])
-        save_job(options.out, job, opened.store)
-        plans = [job.plan(plan.id)]
-    if options.json:
-        print_json({"plans": [{"plan": p.id, "lines": [c.model_dump() for c in p.costs], "total": plan_cost(p)} for p in plans]})
-        return 0
-    for plan in plans:
-        print(f"{plan.letter}  {plan.name}. {equipment_words(job, plan)}")
-        for row in plan.costs:
-            print(f"   {row.text:50}{show(row.amount, 'money'):>12}")
-        print(f"   {cost_words(job, plan)}")
     return 0
 
 

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
-from calm_relay.decision.ageing import aged_plan, battery_ageing
 from calm_relay.decision.compare import counts
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.decision.words import clipping_words, weather_words
@@ -32,6 +31,7 @@ from calm_relay.simulation.ageing import YEARS
 from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
+from calm_relay.year.ageing import aged_plan, battery_ageing
 
 
 def check_command(options: argparse.Namespace) -> int:

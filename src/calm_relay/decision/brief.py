@@ -19,6 +19,7 @@ PURPOSES: tuple[tuple[Purpose, str], ...] = (
     ("zero_export", "Export nothing"),
     ("off_grid", "Leave the grid"),
     ("new_loads", "Room for a car or a heat pump"),
+    ("simple", "Simple and lasting"),
 )
 WEIGHT_WORDS = ("no matter", "a little", "it counts", "it counts much", "above all")
 RESERVE_FRAC = (0.0, 0.1, 0.15, 0.3, 0.5)  # held for outages by the weight of riding through; ours, common practice

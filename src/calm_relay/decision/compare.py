@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
-from calm_relay.job.costs import costs_are_stale, equipment, plan_cost
+from calm_relay.job.costs import equipment
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows
+from calm_relay.money.costing import PlanCosts, plan_costs
 from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_network import network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
@@ -17,6 +18,7 @@ from calm_relay.simulation.offgrid import plan_continuous_va
 from calm_relay.tariff.growth import payback_years
 
 if TYPE_CHECKING:
+    from calm_relay.decision.twenty import TwentyYears
     from calm_relay.tariff.bill import Bill
     from calm_relay.year.facts import YearFacts
 
@@ -26,7 +28,9 @@ class PlanRow:
     """One plan's figures. Energies in Wh a year, powers in W or VA, money in the job's currency.
 
     `payback_years` is simple (definitions D19): prices grow, nothing is discounted; None where the cost is not known or the savings
-    do not reach it. `cost_note` says why there is no cost. `lit`: something forms the grid in an outage.
+    do not reach it. With the twenty years at hand ageing is in it, and `npv`, `irr_frac` and `discounted_payback_years` are known.
+    `cost_note` says why there is no cost, or what of it nobody priced: it is `cost_at_least` then, and so is what rests on it.
+    `lit`: something forms the grid in an outage.
     `gate` says in words what keeps the plan from being recommended, or is empty.
     """
 
@@ -43,6 +47,11 @@ class PlanRow:
     cost: float | None
     cost_note: str
     payback_years: float | None
+    cost_at_least: bool
+    npv: float | None
+    irr_frac: float | None
+    discounted_payback_years: float | None
+    per_usable_kwh: float | None
     self_sufficiency_frac: float
     own_use_frac: float
     import_wh: float
@@ -89,8 +98,15 @@ def _passed_h(facts: YearFacts) -> float:
     return max([*(e.hours_h for key, e in facts.exceeded.items() if key not in ("peak", "unserved")), *lines], default=0.0)
 
 
-def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Sequence[Finding]]]) -> tuple[PlanRow, ...]:
-    """Return one row a plan, in the job's order; savings are against the first plan, which is today's system."""
+def compare_plans(
+    job: Job,
+    results: Sequence[tuple[Plan, YearFacts, Bill, Sequence[Finding]]],
+    twenty: Mapping[str, TwentyYears] | None = None,
+) -> tuple[PlanRow, ...]:
+    """Return one row a plan, in the job's order; savings are against the first plan, which is today's system.
+
+    `twenty` are the plans' twenty years by id, where they are known.
+    """
     cards = job.cards()
     rows = []
     today = results[0][2].total
@@ -98,7 +114,9 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
         tally = counts(findings)
         context = CheckContext(job, plan, cards, facts)
         offgrid = plan_continuous_va(plan, cards) if plan.has_backup_side else None
-        cost = 0.0 if plan is results[0][0] and not plan.costs else plan_cost(plan)
+        costs = plan_costs(job, plan)
+        years = (twenty or {}).get(plan.id)
+        worth = None if years is None else years.worth
         saving = today - bill.total
         rows.append(
             PlanRow(
@@ -112,9 +130,16 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
                 gate=gate_reason(findings, context.pack),
                 bill=bill.total,
                 saving=saving,
-                cost=cost,
-                cost_note="made for other equipment" if costs_are_stale(plan) else "not entered" if cost is None else "",
-                payback_years=None if not cost else payback_years(cost, results[0][2], bill, job.tariff),
+                cost=costs.total,
+                cost_note=_cost_note(costs),
+                payback_years=worth.payback_years
+                if worth
+                else _plain_payback(costs, results[0][2], bill, job, known=years is not None),
+                cost_at_least=bool(costs.missing) and costs.total is not None,
+                npv=None if worth is None else worth.npv,
+                irr_frac=None if worth is None else worth.irr_frac,
+                discounted_payback_years=None if worth is None else worth.discounted_payback_years,
+                per_usable_kwh=costs.per_usable_kwh,
                 self_sufficiency_frac=facts.self_sufficiency_frac,
                 own_use_frac=facts.own_use_frac,
                 import_wh=facts.system_wh["import_w"],
@@ -135,6 +160,19 @@ def compare_plans(job: Job, results: Sequence[tuple[Plan, YearFacts, Bill, Seque
             )
         )
     return tuple(rows)
+
+
+def _cost_note(costs: PlanCosts) -> str:
+    if costs.stale:
+        return "made for other equipment"
+    if costs.total is None:
+        return "not entered"
+    return f"without a price: {', '.join(costs.missing)}" if costs.missing else ""
+
+
+def _plain_payback(costs: PlanCosts, today: Bill, bill: Bill, job: Job, *, known: bool) -> float | None:
+    """Return the payback while the twenty years are not known: nothing ages in it."""
+    return None if known or not costs.total or costs.total < 0 else payback_years(costs.total, today, bill, job.tariff)
 
 
 def _boxes(plan: Plan) -> int:

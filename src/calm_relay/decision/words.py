@@ -15,6 +15,8 @@ COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
     ("saving", "Saving against today", "money"),
     ("cost", "Cost", "money"),
     ("payback_years", "Simple payback", "years"),
+    ("npv", "Worth today of 20 years", "money"),
+    ("per_usable_kwh", "Cost per kWh usable", "money"),
     ("self_sufficiency_frac", "Self-sufficiency", "fraction"),
     ("own_use_frac", "Own use of PV", "fraction"),
     ("import_wh", "Import", "energy_wh"),
@@ -33,6 +35,7 @@ COMPARE_LINES: tuple[tuple[str, str, str], ...] = (
 )
 
 
+AT_LEAST = {"cost": "at least", "payback_years": "at least", "npv": "at most", "per_usable_kwh": "at least"}  # while a price lacks
 GRID_LINES = {"import_wh", "export_wh", "held_by_cap_wh", "network_sum_w"}  # which say nothing where no plan has a grid
 LIFE_YEARS = 20  # a saving that needs longer is not called one; the horizon of the other money figures, common practice
 
@@ -47,7 +50,10 @@ def compare_text(row: PlanRow, field: str, kind: str) -> str:
     if field == "usable_wh" and value == 0:
         return "–"
     whole_kwh = kind == "energy_wh" and field != "usable_wh"
-    return show(float(value), kind, 0 if whole_kwh else None)
+    text = show(float(value), kind, 0 if whole_kwh else None)
+    if row.cost_at_least and field in AT_LEAST:
+        return f"{AT_LEAST[field]} {text}"
+    return text
 
 
 def difference_words(one: PlanRow, other: PlanRow, currency: str) -> str:

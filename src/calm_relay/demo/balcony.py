@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from calm_relay.demo.parts import appliance, cards_of
+from calm_relay.demo.parts import appliance, cards_of, piece, work
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    CostLine,
     Face,
     Job,
     MonthlyWeather,
@@ -33,17 +32,25 @@ def _plans() -> tuple[Plan, ...]:
         id="battery", name="Plug-in battery", card="battery-inverter-plug-in", battery=BatteryChoice(card="plug-in-2k", modules=1,
         place="indoors"),
     )  # fmt: skip
-    set_cost = CostLine(text="Two modules, inverters, railing frame", amount=520)
+    set_costs = (
+        piece("Plug-in inverter", 95, "module-inverter-plug-in-400", "inverter"),
+        piece("Module 430 W", 115, "module-430", "modules"),
+        work("Railing frame, cable", 100, "cabling"),
+    )  # fmt: skip
+    battery_costs = (
+        piece("Plug-in inverter with meter", 180, "battery-inverter-plug-in", "inverter"),
+        piece("Battery 2 kWh", 600, "plug-in-2k", "battery"),
+    )
     return (
         Plan(id="today", letter="Today", name="As it stands"),
         Plan(
             id="modules-only", letter="A", name="Two modules", note="Half of what they make leaves the flat unpaid.",
-            nodes=(_modules(),), costs=(set_cost,),
+            nodes=(_modules(),), costs=set_costs,
         ),
         Plan(
             id="with-battery", letter="B", name="Two modules and a battery",
             note="A small metered battery keeps the noon for the evening; whether it earns its price is the question.",
-            nodes=(_modules(), battery), costs=(set_cost, CostLine(text="Battery 2 kWh with its inverter and meter", amount=780)),
+            nodes=(_modules(), battery), costs=(*set_costs, *battery_costs),
         ),
     )  # fmt: skip
 

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from calm_relay.demo.parts import appliance, cards_of
+from calm_relay.demo.parts import appliance, cards_of, labour, piece, work
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.control_models import Controls
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    CostLine,
     Face,
     Job,
     MonthlyWeather,
@@ -82,6 +81,14 @@ def _strings(trackers: tuple[int, int, int]) -> tuple[StringGroup, ...]:
     )
 
 
+MODULES = piece("Module with ground frame", 310, "module-430", "modules")
+PAPERS = (
+    work("Drawings", 450, "drawings"),
+    work("Permits and network application", 900, "approvals"),
+    work("Cabling, trench", 1250, "cabling"),
+)
+
+
 def _plans() -> tuple[Plan, ...]:
     listed = Transfer(card="gateway-100-split", backed_up="listed", listed=ESSENTIAL)
     whole = Transfer(card="gateway-200-split", backed_up="whole_house")
@@ -101,10 +108,9 @@ def _plans() -> tuple[Plan, ...]:
             transfer=whole,
             controls=Controls(reserve_soc_frac=0.3),
             costs=(
-                CostLine(text="Hybrid 11.4 kW", amount=5600),
-                CostLine(text="2 battery modules, 17.9 kWh", amount=8900),
-                CostLine(text="30 modules with frame", amount=9300),
-                CostLine(text="200 A device, labour, application", amount=7400),
+                piece("Hybrid 11.4 kW", 5600, "hybrid-11k4-split-high", "inverter"),
+                piece("Battery module 9 kWh", 4450, "stack-9k-tall", "battery"), MODULES,
+                piece("Transfer device 200 A", 2900, "gateway-200-split", "transfer"), *PAPERS, labour(32, 95),
             ),
         ),
         Plan(
@@ -122,10 +128,11 @@ def _plans() -> tuple[Plan, ...]:
             transfer=listed,
             controls=Controls(reserve_soc_frac=0.3),
             costs=(
-                CostLine(text="String inverter 11.4 kW", amount=3100),
-                CostLine(text="Battery inverter 10 kW and two towers", amount=15_200),
-                CostLine(text="30 modules with frame", amount=9300),
-                CostLine(text="100 A device, labour, application", amount=6100),
+                piece("String inverter 11.4 kW", 3100, "string-11k4-split", "inverter"),
+                piece("Battery inverter 10 kW", 4700, "battery-inverter-10k-split", "inverter"),
+                piece("Tower 10 kWh", 5250, "tower-10k", "battery"), MODULES,
+                piece("Transfer device 100 A", 1700, "gateway-100-split", "transfer"),
+                work("Essential-loads panel and wiring", 1100, "wiring"), *PAPERS, labour(28, 95),
             ),
         ),
     )  # fmt: skip

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from calm_relay.demo.parts import labour, piece, work
 from calm_relay.job.brief_models import Brief, Contract, PurposeWeight
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.control_models import Controls, Slot
@@ -12,7 +13,6 @@ from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    CostLine,
     Face,
     Job,
     MonthlyWeather,
@@ -116,6 +116,16 @@ def _by_night(power_w: float) -> Controls:
     return Controls(reserve_soc_frac=0.2, slots=(slot,), battery_order="in_proportion")
 
 
+STACK = piece("Battery module 3.3 kWh", 1090, "stack-3k", "battery")
+GATEWAY = piece("Transfer device 63 A", 850, "gateway-63", "transfer")
+WIRING = work("Essential-loads panel and wiring", 620, "wiring")
+PAPERS = (
+    work("Network application", 280, "approvals"),
+    work("Drawings", 150, "drawings"),
+    work("Cabling, small parts", 160, "cabling"),
+)
+
+
 def _plans() -> tuple[Plan, ...]:
     listed = Transfer(card="gateway-63", backed_up="listed", listed=ESSENTIAL)
     return (
@@ -132,9 +142,8 @@ def _plans() -> tuple[Plan, ...]:
             ),
             transfer=listed, controls=_by_night(1700),
             costs=(
-                CostLine(text="Battery inverter 5 kW", amount=2200), CostLine(text="3 battery modules, 9.9 kWh", amount=3300),
-                CostLine(text="Transfer device and essential-loads panel", amount=1400),
-                CostLine(text="Labour, application", amount=1500),
+                piece("Battery inverter 5 kW", 2200, "battery-inverter-5k", "inverter"), STACK, GATEWAY, WIRING, *PAPERS,
+                labour(16, 60),
             ),
         ),
         Plan(
@@ -152,9 +161,8 @@ def _plans() -> tuple[Plan, ...]:
             ),
             transfer=listed, controls=_by_night(1200),
             costs=(
-                CostLine(text="3 battery inverters 3.7 kW", amount=4200), CostLine(text="6 battery modules, 19.8 kWh", amount=6500),
-                CostLine(text="Transfer device and essential-loads panel", amount=1900),
-                CostLine(text="Labour, application", amount=2300),
+                piece("Battery inverter 3.7 kW", 1400, "battery-inverter-3k", "inverter"), STACK, GATEWAY, WIRING, *PAPERS,
+                labour(28, 60),
             ),
         ),
     )  # fmt: skip

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from calm_relay.demo.parts import appliance, cards_of
+from calm_relay.demo.parts import appliance, cards_of, labour, piece, work
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    CostLine,
     Face,
     GeneratorChoice,
     Job,
@@ -61,11 +60,11 @@ def _old_ac() -> Node:
 def _plans() -> tuple[Plan, ...]:
     diesel = GeneratorChoice(card="generator-10k-diesel", pv_locked_out="yes", bypass="yes")
     costs = (
-        CostLine(text="Five lithium modules, rack, fuses", amount=8200),
-        CostLine(text="Battery inverter and charge controller", amount=4100),
-        CostLine(text="18 modules on the south wall, cables", amount=3900),
-        CostLine(text="Helicopter, two days of work", amount=6800),
-    )
+        piece("Lithium module 5 kWh", 1480, "rack-5k", "battery"), work("Rack, fuses", 800, "cabling"),
+        piece("Battery inverter 5 kW", 2900, "charger-5k-48v", "inverter"),
+        piece("Charge controller 100 A", 1200, "controller-100a-high", "inverter"),
+        piece("Module 430 W on the wall", 215, NEW, "modules"), work("Helicopter", 3600, "scaffold"), labour(40, 80),
+    )  # fmt: skip
     return (
         Plan(
             id="today", letter="Today", name="Lead bank, strings of three", off_grid=True, nodes=(_lead(),), generator=diesel,
@@ -78,7 +77,10 @@ def _plans() -> tuple[Plan, ...]:
         Plan(
             id="both", letter="B", name="One string, old modules AC-coupled", off_grid=True, nodes=(_lithium(1), _old_ac()),
             generator=diesel, note="The old modules serve the day's loads without a detour through the bank.",
-            costs=(*costs, CostLine(text="Old inverter, breaker, cable", amount=450)),
+            costs=(
+                *costs, piece("Old inverter from the valley", 250, "string-inverter-3k", "inverter"),
+                work("Breaker, cable", 200, "cabling"),
+            ),
         ),
     )  # fmt: skip
 

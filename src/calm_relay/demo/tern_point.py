@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from calm_relay.demo.parts import appliance
+from calm_relay.demo.parts import appliance, labour, piece, work
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.control_models import Controls, Slot
+from calm_relay.job.cost_models import Finance, Rebate, RebateCondition
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    CostLine,
     Face,
     HorizonPoint,
     Job,
@@ -28,6 +28,24 @@ from calm_relay.library.shipped import shipped_card
 
 ESSENTIAL = ("fridge", "bait-freezer", "bilge-pump", "well-pump", "lights", "router", "workbench")
 COLD_MONTHS = (5, 6, 7, 8, 9)
+STACK = piece("Battery module 3.3 kWh", 1630, "stack-3k", "battery")
+GATEWAY = piece("Transfer device 63 A", 1400, "gateway-63", "transfer")
+WIRING = work("Essential-loads panel and wiring", 900, "wiring")
+PAPERS = (
+    work("Drawings", 300, "drawings"),
+    work("Network application", 500, "approvals"),
+    work("Cabling, small parts", 260, "cabling"),
+)
+MODULES = piece("Module 430 W with rails", 355, "module-430", "modules")
+SCAFFOLD = work("Scaffold", 750, "scaffold")
+GRANT = Rebate(
+    name="Shore battery grant (made-up)",
+    per_kwh=180,
+    paid_up_to_wh=10_000,
+    most=1700,
+    conditions=(RebateCondition(rule="backed_up"), RebateCondition(rule="least_usable_wh", energy_wh=5000)),
+    source="invented",
+)
 
 
 def _site() -> Site:
@@ -131,10 +149,8 @@ def _plans() -> tuple[Plan, ...]:
             transfer=listed,
             controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(2000, 0.9),)),
             costs=(
-                CostLine(text="Battery inverter 5 kW", amount=2600),
-                CostLine(text="3 battery modules, 9.9 kWh", amount=4900),
-                CostLine(text="Transfer device and essential-loads panel", amount=2300),
-                CostLine(text="Labour, drawings, network application", amount=2100),
+                piece("Battery inverter 5 kW", 2600, "battery-inverter-5k", "inverter"), STACK, GATEWAY, WIRING, *PAPERS,
+                labour(20, 65),
             ),
         ),
         Plan(
@@ -151,11 +167,8 @@ def _plans() -> tuple[Plan, ...]:
             transfer=listed,
             controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(2000, 0.9),)),
             costs=(
-                CostLine(text="Hybrid 5 kW", amount=3000),
-                CostLine(text="3 battery modules, 9.9 kWh", amount=4900),
-                CostLine(text="Transfer device and essential-loads panel", amount=2300),
-                CostLine(text="Labour, drawings, network application", amount=2000),
-                CostLine(text="Old inverter, value left", amount=-300),
+                piece("Hybrid 5 kW", 3000, "hybrid-5k", "inverter"), STACK, GATEWAY, WIRING, *PAPERS, labour(19, 65),
+                piece("Shed inverter, value left", -300, "string-inverter-5k", "taken_out"),
             ),
         ),
         Plan(
@@ -176,11 +189,8 @@ def _plans() -> tuple[Plan, ...]:
             transfer=listed,
             controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(3200, 0.9),)),
             costs=(
-                CostLine(text="Hybrid 6 kW", amount=3400),
-                CostLine(text="4 battery modules, 13.2 kWh", amount=6400),
-                CostLine(text="12 modules 430 W with rails", amount=4300),
-                CostLine(text="Transfer device and essential-loads panel", amount=2300),
-                CostLine(text="Labour, scaffold, drawings, application", amount=3900),
+                piece("Hybrid 6 kW", 3400, "hybrid-6k", "inverter"), STACK, GATEWAY, WIRING, *PAPERS, MODULES, SCAFFOLD,
+                labour(34, 65),
             ),
         ),
         Plan(
@@ -200,10 +210,7 @@ def _plans() -> tuple[Plan, ...]:
                     ),
                 ),
             ),
-            costs=(
-                CostLine(text="7 modules 430 W with rails", amount=2600),
-                CostLine(text="Labour, scaffold", amount=2200),
-            ),
+            costs=(MODULES, SCAFFOLD, labour(22, 65)),
         ),
     )  # fmt: skip
 
@@ -250,6 +257,8 @@ def demo_job() -> Job:
             export_price_per_kwh=0.12,
             standing_per_day=1.1,
         ),
+        finance=Finance(upkeep_per_year=60),
+        rebates=(GRANT,),
         library=tuple(shipped_card(i) for i in ids),
         plans=tuple(with_costs_kept(plan) for plan in _plans()),
     )  # fmt: skip

@@ -43,6 +43,23 @@ def read_cards(path: Path, wanted: str = "") -> tuple[Card, ...]:
     raise bad(path, "", f"'{ending or 'no ending'}' is no list of cards", f"give one of {', '.join(SUFFIXES)}")
 
 
+def table_rows(path: Path) -> tuple[list[list[str]], bool]:
+    """Return the cells of a table, ``.csv`` or ``.xlsx``, as text, and whether its numbers have a decimal comma.
+
+    Raises
+    ------
+    BadInput
+        It is not there, too large, or no such table.
+    """
+    raw = handed_in(path, MOST_BYTES, "it has {mb:.0f} MB: no price list is so large", "give a price list")
+    ending = path.suffix.lower()
+    if ending == ".csv":
+        return _csv_rows(path, raw)
+    if ending == ".xlsx":
+        return _xlsx_rows(path, raw), False
+    raise bad(path, "", f"'{ending or 'no ending'}' is no price list", "give one of .csv, .xlsx")
+
+
 def written_cards(cards: Sequence[Card], ending: str) -> bytes:
     """Return a file of cards by its ending; raises KeyError for another ending."""
     return {".json": _as_json, ".csv": _as_csv, ".xlsx": _as_xlsx}[ending](cards)

@@ -10,7 +10,7 @@ from calm_relay.job.common_models import Note
 from calm_relay.library.cards import Name, Record
 from calm_relay.units import HoursH, Quantity
 
-Purpose = Literal["lower_bills", "own_use", "ride_through", "zero_export", "off_grid", "new_loads"]
+Purpose = Literal["lower_bills", "own_use", "ride_through", "zero_export", "off_grid", "new_loads", "simple"]
 
 
 class PurposeWeight(Record):
@@ -32,13 +32,16 @@ class Contract(Record):
     ends_with: Annotated[tuple[ContractEnd, ...], Field(max_length=4)] = Field(
         default=(), description="what in a plan would end it, checked against every plan"
     )
+    pays_per_year: Annotated[float, Quantity("money"), Field(ge=0)] = Field(
+        default=0.0, description="what it pays a year above what the tariff would pay; 0: nothing is said"
+    )
 
 
 class Brief(Record):
     """What the battery is for. `purposes` are those with any weight; without `weights` they all count alike."""
 
     purposes: tuple[Purpose, ...] = ()
-    weights: Annotated[tuple[PurposeWeight, ...], Field(max_length=6)] = ()
+    weights: Annotated[tuple[PurposeWeight, ...], Field(max_length=7)] = ()
     outage_hours_h: HoursH = 0.0
     outage_longest_h: HoursH | None = None
     outages_per_year: Annotated[float, Quantity("count"), Field(ge=0, le=365)] | None = None

@@ -1,9 +1,10 @@
-"""What a plan costs to build, and whether the lines still belong to what stands in it."""
+"""What a plan holds that is bought by the piece, and whether its cost lines still belong to what stands in it."""
 
 from __future__ import annotations
 
 from collections import Counter
 
+from calm_relay.job.cost_models import CostLine
 from calm_relay.job.models import Job, Plan
 
 
@@ -29,14 +30,18 @@ def equipment(plan: Plan) -> dict[str, int]:
     return dict(sorted(found.items()))
 
 
+HOLDS = frozenset({"wiring", "approvals", "drawings", "cabling", "scaffold", "labour", "visit", "transfer"})  # whatever is changed
+
+
+def is_stale(plan: Plan, line: CostLine) -> bool:
+    """Return whether a fixed amount for equipment was typed for other equipment than stands in the plan now."""
+    noted = bool(plan.costs_for) and plan.costs_for != equipment(plan)
+    return noted and line.basis == "fixed" and line.kind not in HOLDS and line.amount is not None
+
+
 def costs_are_stale(plan: Plan) -> bool:
-    """Return whether the cost lines were made for other equipment than stands in the plan now."""
-    return bool(plan.costs) and bool(plan.costs_for) and plan.costs_for != equipment(plan)
-
-
-def plan_cost(plan: Plan) -> float | None:
-    """Return the sum of a plan's cost lines; None where there are none, or they belong to other equipment. [money]"""
-    return None if not plan.costs or costs_are_stale(plan) else sum(line.amount for line in plan.costs)
+    """Return whether a cost line belongs to other equipment than stands in the plan now; lines that count follow it."""
+    return any(is_stale(plan, line) for line in plan.costs)
 
 
 def with_costs_kept(plan: Plan) -> Plan:

@@ -95,6 +95,12 @@ def _only_additions_to_plans(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+@migration(7)
+def _only_additions_to_costs(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 8 added cost lines that count, rebates, the later years and the chosen plan; a line stays a fixed amount."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

@@ -10,6 +10,7 @@ from pydantic import Field
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.common_models import Note, SeriesRef, Share
 from calm_relay.job.control_models import Controls
+from calm_relay.job.cost_models import Choice, CostLine, Finance, Rebate
 from calm_relay.job.house_models import House, SeriesLoad
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.book import CardBook, book_of
@@ -18,14 +19,13 @@ from calm_relay.units import (
     CurrentA,
     Fraction,
     LengthM,
-    Money,
     PowerW,
     Quantity,
     TemperatureC,
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[7] = 7
+SCHEMA_VERSION: Literal[8] = 8
 
 TwelveGhi = Annotated[
     tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
@@ -288,13 +288,6 @@ class GeneratorChoice(Record):
     bypass: Declared = Field(default="not_known", description="a manual bypass feeds the house while the inverter is out")
 
 
-class CostLine(Record):
-    """One line of what a plan costs to build."""
-
-    text: Name
-    amount: Money
-
-
 class LaterModules(Record):
     """Modules that may come: how many, when, what each costs, and what the second visit costs."""
 
@@ -371,7 +364,7 @@ class FieldMark(Record):
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[7] = SCHEMA_VERSION
+    schema_version: Literal[8] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False
@@ -384,6 +377,9 @@ class Job(Record):
     tariff: Tariff
     library: Annotated[tuple[Card, ...], Field(max_length=200)]
     plans: Annotated[tuple[Plan, ...], Field(min_length=1, max_length=12)]
+    finance: Finance = Finance()
+    rebates: Annotated[tuple[Rebate, ...], Field(max_length=8)] = ()
+    choice: Choice | None = None
     log: tuple[LogEntry, ...] = ()
     marks: tuple[FieldMark, ...] = ()
 

@@ -40,6 +40,10 @@ class HouseYear:
         """Return the year with some appliances drawing otherwise."""
         return replace(self, appliance_w={**self.appliance_w, **changed})
 
+    def times(self, factor: float) -> HouseYear:
+        """Return a house that draws so many times as much in every step."""
+        return HouseYear(self.background_w * factor, {name: series * factor for name, series in self.appliance_w.items()})
+
     def split_w(self, listed: frozenset[str] | None) -> tuple[Array, Array]:
         """Return (backup side, grid side); `listed` None means the whole house stands on the backup side. (steps,) each [W]"""
         total = self.total_w()

@@ -11,6 +11,7 @@ from calm_relay.decision.compare import PlanRow, compare_plans
 from calm_relay.decision.limits import limit_costs
 from calm_relay.decision.marks import work_order
 from calm_relay.decision.raising import raise_each
+from calm_relay.decision.twenty import twenty_years
 from calm_relay.decision.words import because, compare_lines, compare_text
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.tariff_models import Tariff
@@ -66,8 +67,9 @@ def plan_data(result: PlanResult, tariff: Tariff) -> dict[str, Any]:
 def comparison(study: Study, job: Job, plans: Sequence[Plan]) -> tuple[PlanRow, ...]:
     """Return the comparison of plans; today's system is always computed, since savings are against it."""
     asked = list(plans) if plans and plans[0].id == job.plans[0].id else [job.plans[0], *plans]
-    results = [study.plan_result(job, plan) for plan in asked]
-    rows = compare_plans(job, [(p, r.facts, r.bill, r.findings) for p, r in zip(asked, results, strict=True)])
+    results = [(plan, study.plan_result(job, plan)) for plan in asked]
+    years = {row.plan_id: row for row in twenty_years(study, job, results)}
+    rows = compare_plans(job, [(p, r.facts, r.bill, r.findings) for p, r in results], years)
     wanted = {plan.id for plan in plans}
     return tuple(row for row in rows if row.plan_id in wanted)
 

@@ -15,6 +15,7 @@ from calm_relay.job.models import BatteryChoice, Node
 from calm_relay.job.rows import BatteryRow
 from calm_relay.job.rows import battery_rows as rows_of
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, InverterCard
+from calm_relay.money.wear import wear_of
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.simulation import chain
 from calm_relay.simulation.quick import ac_round_trip
@@ -366,29 +367,36 @@ def _overlap_h(slot: tuple[float, float], window: tuple[float, float]) -> float:
     return float(np.count_nonzero(in_window(minutes, *slot) & in_window(minutes, *window))) / 60.0
 
 
+def paid_in_slot(c: CheckContext, slot: Slot) -> float:
+    """Return the mean import price of a slot's hours, at two prices. [money/kWh]"""
+    tariff, window = c.job.tariff, cheap_window(c.job.tariff)
+    inside = 0.0 if window is None else _overlap_h((slot.start_h, slot.end_h), window)
+    share = inside / window_hours(slot.start_h, slot.end_h)
+    return share * tariff.cheap_price_per_kwh + (1.0 - share) * tariff.import_price_per_kwh
+
+
 @check(
     "battery.round-trip", "Whether a round trip pays", page="plans", needs={"grid", "plan"}, short="Round trip pays",
-    source="the program's definitions, D18, without wear: price avoided − price paid ÷ AC round trip",
+    source="the program's definitions, D18: price avoided − price paid ÷ AC round trip − wear",
 )  # fmt: skip
 def round_trip(c: CheckContext) -> Iterator[Finding]:
-    """What a kWh delivered saves against what charging it in a slot costs, losses counted; wear is not in it yet."""
+    """What a kWh delivered saves against what charging it in a slot costs, losses counted, and wear where the battery is priced."""
     tariff = c.job.tariff
-    window = cheap_window(tariff)
     if tariff.seasons or tariff.hourly_import is not None:
         return
+    wear = None if c.facts is None else wear_of(c.job, c.plan, c.facts)
     for row in battery_rows(c):
         for _, slot in ((i, s) for i, s in _grid_slots(c) if s.holds_for(row.node.id)):
-            inside = 0.0 if window is None else _overlap_h((slot.start_h, slot.end_h), window)
-            share = inside / window_hours(slot.start_h, slot.end_h)
-            paid = share * tariff.cheap_price_per_kwh + (1.0 - share) * tariff.import_price_per_kwh
             trip = ac_round_trip(row, slot.power_w)
             if trip <= 0:
                 continue
-            gain = tariff.import_price_per_kwh - paid / trip
+            paid = paid_in_slot(c, slot)
+            gain = tariff.import_price_per_kwh - paid / trip - (0.0 if wear is None else wear.per_kwh)
             subject = f"{row.node.name}, {slot.title}"
+            worn = "wear not counted" if wear is None else f"wear of {wear.per_kwh:.3f} taken off"
             line = (
                 f"{tariff.import_price_per_kwh:g} avoided − {paid:.4g} paid ÷ {trip:.2f} round trip at AC = {gain:.3g} a kWh "
-                "delivered, wear not counted"
+                f"delivered, {worn}"
             )
             yield finding(
                 c, "battery.round-trip", subject, "money", gain, 0.0, "least", line, soft=True, tight="ratio-within",

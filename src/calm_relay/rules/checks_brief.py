@@ -7,16 +7,14 @@ from collections.abc import Iterator
 import numpy as np
 
 from calm_relay.job.brief_models import ContractEnd
-from calm_relay.job.costs import plan_cost
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
-from calm_relay.job.models import Plan
-from calm_relay.job.rows import module_count
-from calm_relay.library.book import CardBook
+from calm_relay.money.costing import plan_costs
+from calm_relay.money.ended import what_it_does
 from calm_relay.rules.checks_service import running_va
-from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.units import count_words, hours_a_year
 from calm_relay.units import format_quantity as show
-from calm_relay.units import hours_a_year
 from calm_relay.year.line_shares import line_count, offgrid_lines_va, shares_of
 
 END_WORDS: dict[ContractEnd, str] = {
@@ -25,24 +23,6 @@ END_WORDS: dict[ContractEnd, str] = {
     "modules_added": "adds modules",
     "modules_taken_out": "takes out modules",
 }
-
-
-def _batteries(plan: Plan) -> int:
-    return sum(node.battery.modules for node in plan.nodes if node.battery is not None)
-
-
-def what_it_does(today: Plan, plan: Plan, cards: CardBook) -> frozenset[ContractEnd]:
-    """Return what a plan does to today's system, in the words old contracts end by."""
-    out: set[ContractEnd] = set()
-    kept = {(node.id, node.card) for node in plan.nodes}
-    if any((node.id, node.card) not in kept for node in today.nodes):
-        out.add("inverter_taken_out")
-    if _batteries(plan) > _batteries(today):
-        out.add("battery_added")
-    before, after = module_count(today, cards), module_count(plan, cards)
-    if after != before:
-        out.add("modules_added" if after > before else "modules_taken_out")
-    return frozenset(out)
 
 
 @check(
@@ -76,12 +56,18 @@ def old_contract(c: CheckContext) -> Iterator[Finding]:
 )
 def budget(c: CheckContext) -> Iterator[Finding]:
     """The plan's costs against the budget; past it is no fault of the system."""
-    most, costs, cost = c.job.brief.budget, c.plan.costs, plan_cost(c.plan)
-    if most is None or cost is None:
+    most = c.job.brief.budget
+    if most is None or c.plan.id == c.job.plans[0].id:
         return
-    lines = "1 cost line comes" if len(costs) == 1 else f"{len(costs)} cost lines come"
-    line = f"{lines} to {show(cost, 'money')}, the budget is {show(most, 'money')}"
-    yield finding(c, "brief.budget", "costs", "money", cost, most, "most", line, soft=True)
+    costs = plan_costs(c.job, c.plan)
+    if costs.total is None:
+        return
+    lines = count_words(len(costs.lines), "cost line") + (" comes" if len(costs.lines) == 1 else " come")
+    line = f"{lines} to {show(costs.total, 'money')}, the budget is {show(most, 'money')}"
+    if costs.missing and costs.total <= most:
+        yield unknown(c, "brief.budget", "costs", f"{line}; without a price: {', '.join(costs.missing)}")
+        return
+    yield finding(c, "brief.budget", "costs", "money", costs.total, most, "most", line, soft=True)
 
 
 @check(

@@ -6,13 +6,14 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from calm_relay.calendar import window_hours
+from calm_relay.calendar import MONTH_DAYS, window_hours
 from calm_relay.job.control_models import GRID_CHARGING, Slot
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import BatteryRow, battery_rows
+from calm_relay.rules.checks_battery import paid_in_slot
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.simulation import chain
-from calm_relay.simulation.quick import WindowEnergy, window_draws_wh, window_energy
+from calm_relay.simulation.quick import WindowEnergy, ac_round_trip, window_draws_wh, window_energy
 from calm_relay.units import format_quantity as show
 
 
@@ -53,6 +54,19 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
 
     Watts are at AC. Beside the sum stands what the year stored, and why the two part.
     """
+    for w, made in _windows(c):
+        subject = f"{w.row.node.name}, {w.slot.title}"
+        if made is None:
+            yield unknown(c, "battery.window-fill", subject, "the slot's charge power: type it in kW at AC")
+            continue
+        yield finding(
+            c, "battery.window-fill", subject, "energy_wh", made.stored_wh, w.need_wh, "least", _line(c, w, made),
+            remedies=_remedies(c, w), tight="fill", soft=True,
+        )  # fmt: skip
+
+
+def _windows(c: CheckContext) -> Iterator[tuple[_Window, WindowEnergy | None]]:
+    """Yield every charge slot on every battery with what it moves, None where its power is not typed."""
     for i, slot in enumerate(c.plan.controls.slots):
         if slot.kind not in GRID_CHARGING:
             continue
@@ -60,14 +74,10 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
         for row in battery_rows(c.plan, c.cards):
             if not slot.holds_for(row.node.id):
                 continue
-            subject = f"{row.node.name}, {slot.title}"
-            if slot.power_w <= 0:
-                yield unknown(c, "battery.window-fill", subject, "the slot's charge power: type it in kW at AC")
-                continue
             limited = c.job.site.import_limit_w is not None and slot.kind != "timer"  # a timer sees no meter
-            if limited and c.facts is None:
+            if limited and c.facts is None and slot.power_w > 0:
                 continue  # what the house draws meanwhile comes with the year
-            room = c.facts.windows[i].room_w(taken_w) if limited and c.facts else None
+            room = c.facts.windows[i].room_w(taken_w) if limited and c.facts and slot.power_w > 0 else None
             low, high = chain.soc_window(row.battery, row.choice)
             w = _Window(
                 row=row,
@@ -78,12 +88,41 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
                 capacity_wh=chain.capacity_wh(row.battery, row.choice),
                 room_w=room,
             )
-            made = w.energy()
-            taken_w += made.ac_w
-            yield finding(
-                c, "battery.window-fill", subject, "energy_wh", made.stored_wh, w.need_wh, "least", _line(c, w, made),
-                remedies=_remedies(c, w), tight="fill", soft=True,
-            )  # fmt: skip
+            made = w.energy() if slot.power_w > 0 else None
+            taken_w += 0.0 if made is None else made.ac_w
+            yield w, made
+
+
+@dataclass(frozen=True)
+class ShortWindow:
+    """What a charge slot leaves unfilled a day, what of it would be delivered [Wh], on how many days, and what a kWh brings."""
+
+    subject: str
+    lacking_wh: float
+    delivered_wh: float
+    gain_per_kwh: float
+    days: int
+
+    @property
+    def lost_per_year(self) -> float:
+        """What a year loses. [money]"""
+        return self.delivered_wh / 1000.0 * self.gain_per_kwh * self.days
+
+
+def short_windows(c: CheckContext) -> Iterator[ShortWindow]:
+    """Yield every charge slot at two prices with what it leaves unfilled, nothing where it fills."""
+    tariff = c.job.tariff
+    if tariff.seasons or tariff.hourly_import is not None:
+        return
+    for w, made in _windows(c):
+        if made is None:
+            continue
+        trip = ac_round_trip(w.row, w.slot.power_w)
+        lacking = max(0.0, w.need_wh - made.stored_wh)
+        gain = tariff.import_price_per_kwh - paid_in_slot(c, w.slot) / trip if trip > 0 else 0.0
+        out = lacking * math.sqrt(trip) if trip > 0 else 0.0  # half of the way there and back
+        days = sum(MONTH_DAYS[m - 1] for m in w.slot.months or range(1, 13))
+        yield ShortWindow(f"{w.row.node.name}, {w.slot.title}", lacking, out, gain, days)
 
 
 def _reserve(c: CheckContext, slot: Slot) -> float:

@@ -18,6 +18,7 @@ from calm_relay.units import SCALES
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
+    from calm_relay.tariff.bill import Bill
     from calm_relay.year.facts import YearFacts
 
 Verdict = Literal["within", "tight", "over", "not known", "note"]
@@ -131,6 +132,7 @@ class CheckContext:
     """What a check may read; `facts` is None for checks that need no year. `chosen_pack` stands in for the one the job names.
 
     `known` are the cards at hand beside the job's own copies. Without `advise` no remedy is looked for: only verdicts are wanted.
+    `bills` are today's and the plan's.
     """
 
     job: Job
@@ -140,6 +142,7 @@ class CheckContext:
     chosen_pack: Pack | None = None
     known: CardBook | None = None
     advise: bool = True
+    bills: tuple[Bill, Bill] | None = None
 
     @cached_property
     def offered(self) -> CardBook:
@@ -181,7 +184,7 @@ class Check:
     run: CheckFunction
 
 
-NEEDS = frozenset({"plan", "year", "outage", "grid"})
+NEEDS = frozenset({"plan", "year", "outage", "grid", "bill"})
 REGISTRY: dict[str, Check] = {}
 
 
@@ -194,8 +197,9 @@ def check(
     ----------
     page : str
         Key of the page that answers for it (`job.pages`): its mark in the work order shows what is over.
-    needs : set of 'plan', 'year', 'outage', 'grid'
-        What it reads; what needs no more than the plan is computed at once. 'grid': it is asked only where a grid stands.
+    needs : set of 'plan', 'year', 'outage', 'grid', 'bill'
+        What it reads; what needs no more than the plan is computed at once. 'grid': it is asked only where a grid stands;
+        'bill': only with the bills of today's system and the plan at hand.
     source : str
         Where its rule comes from.
     short : str

@@ -18,6 +18,7 @@ from calm_relay.rules import (
     checks_limits,
     checks_match,
     checks_modules,
+    checks_money,
     checks_motor,
     checks_network,
     checks_pairing,
@@ -43,6 +44,7 @@ GROUPS = (
     checks_strings,
     checks_array,
     checks_modules,
+    checks_money,
 )
 _ORDER = {group.__name__: index for index, group in enumerate(GROUPS)}
 
@@ -125,7 +127,7 @@ def _tried(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) ->
 def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Finding]:
     waived = {w.check: w.reason for w in context.plan.waived}
     found: list[Finding] = []
-    here = (set(ready) | {"grid"}) - ({"grid"} if context.plan.off_grid else set())
+    here = (set(ready) | {"grid"}) - ({"grid"} if context.plan.off_grid else set()) - ({"bill"} if context.bills is None else set())
     for entry in all_checks():
         if not entry.needs <= here:
             continue
@@ -137,6 +139,7 @@ def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Findin
     return found
 
 
-def _tightness(finding: Finding) -> tuple[int, float]:
+def _tightness(finding: Finding) -> tuple[int, bool, float]:
+    """Return the place of a finding: by verdict, limits before money, the tightest first."""
     margin = finding.margin if finding.margin is not None else (-1.0 if finding.verdict == "over" else 9.0)
-    return VERDICT_ORDER.index(finding.verdict), margin
+    return VERDICT_ORDER.index(finding.verdict), finding.page == "decide", margin

@@ -1,7 +1,9 @@
 """How a battery ages: cycles counted by rainflow against the card's life by depth, the calendar beside it, and the warranty's line.
 
 Each cycle of a depth uses up one part in as many as the card gives at that depth (Palmgren and Miner's rule); the whole life uses
-up the capacity down to the end of life. The calendar takes its share whether the battery is used or not. Both are straight sums.
+up the capacity down to the end of life. The calendar takes its share whether the battery is used or not: from lithium cells by the
+root of time (calendar ageing studies of LFP and NMC cells, Schmalstieg et al. 2014 among them; from memory), from lead a like part
+a year. Cycles and calendar are summed.
 """
 
 from __future__ import annotations
@@ -113,6 +115,8 @@ def age(
     calendar_frac_per_year: float,
     end_of_life_frac: float,
     health_frac: float = 1.0,
+    *,
+    by_root: bool = False,
 ) -> Ageing | None:
     """Return twenty years of a battery from the cycles of its first; None where the card has no life by depth.
 
@@ -121,7 +125,7 @@ def age(
     delivered_wh_per_module : float
         Energy that a module delivers in the first year, for the warranted throughput. [Wh]
     calendar_frac_per_year : float
-        Capacity that the calendar takes a year, of the new one.
+        Capacity that the calendar takes a year, of the new one; in the first year where it goes `by_root` of time.
     end_of_life_frac : float
         Capacity at which the card's cycles are used up.
     health_frac : float
@@ -134,7 +138,8 @@ def age(
         if damage is None:
             return None
         worn = min(capacity, damage * (1.0 - end_of_life_frac))
-        rest = min(capacity - worn, calendar_frac_per_year)
+        calendar = calendar_frac_per_year * (year**0.5 - (year - 1) ** 0.5 if by_root else 1.0)
+        rest = min(capacity - worn, calendar)
         before, capacity = capacity, capacity - worn - rest
         out.append(AgedYear(year, capacity, worn, rest))
         delivered = delivered_wh_per_module * min(1.0, before / health_frac)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from calm_relay.job.tariff_models import Tariff
-from calm_relay.tariff.bill import LEAST, TAX, Bill, taxed_months
+from calm_relay.tariff.bill import LEAST, TAX, Bill, BillLine, taxed_months
 
 GROWTH_YEARS = 20  # shown of a bill that grows
 PAYBACK_YEARS = 100  # beyond which a saving is taken never to pay a cost
@@ -56,5 +57,22 @@ def payback_years(cost: float, today: Bill, bill: Bill, tariff: Tariff) -> float
 
 
 def yearly_totals(bill: Bill, tariff: Tariff, years: int) -> tuple[float, ...]:
-    """Return what each of the first `years` years costs. (years,) [money]"""
-    return tuple(bill_in_year(bill, tariff, year).total for year in range(1, years + 1))
+    """Return what each of the first `years` years costs, as `bill_in_year` has it. (years,) [money]"""
+    up: NDArray[np.float64] = np.power(1.0 + tariff.import_growth_frac, np.arange(years, dtype=np.float64))
+    given: NDArray[np.float64] = np.power(1.0 + tariff.export_growth_frac, np.arange(years, dtype=np.float64))
+    plain = [line for line in bill.lines if line.name not in (TAX, LEAST)]
+
+    def grown(lines: list[BillLine], by: NDArray[np.float64]) -> NDArray[np.float64]:
+        months = np.sum([line.months for line in lines], axis=0) if lines else np.zeros(12)
+        out: NDArray[np.float64] = np.outer(by, months)
+        return out
+
+    drawn = grown([line for line in plain if not line.name.startswith("export")], up)
+    fed = grown([line for line in plain if line.name.startswith("export")], given)
+    total = drawn + fed
+    for line in bill.lines:
+        if line.name == TAX:
+            total = total + tariff.tax_frac * (total if tariff.tax_on_export else total - fed)
+        if line.name == LEAST:
+            total = np.maximum(total, tariff.minimum_per_month * up[:, None])
+    return tuple(float(value) for value in total.sum(axis=1))

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QScrollArea, QVBoxLayout, QWidget
 
-from calm_relay.decision.ageing import battery_ageing
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.ageing_view import AgeingView
 from calm_relay.ui.widgets import close_row, label
+from calm_relay.year.ageing import battery_ageing
 
 
 class AgeingDialog(QDialog):

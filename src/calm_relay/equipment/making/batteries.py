@@ -23,7 +23,7 @@ WIRING_OHM = {
 # Cycles by depth: lithium typical of its warranties; gel 650 at 80 % and about 3,250 at 15 % (common practice); others likewise.
 LIFE = {
     "LFP": ((1.0, 5000), (0.8, 6800), (0.5, 11500)),
-    "NMC": ((1.0, 2800), (0.8, 4000), (0.5, 7500)),
+    "NMC": ((1.0, 3600), (0.8, 5200), (0.5, 9700)),
     "lead-acid": ((0.8, 450), (0.5, 800), (0.3, 1400)),
     "lead-gel": ((0.8, 650), (0.5, 1030), (0.15, 3250)),
     "lead-flooded": ((0.8, 900), (0.5, 1600), (0.2, 4000)),

@@ -77,6 +77,7 @@ class BriefPage(FieldPage):
             self.flow(
                 self.cell(f"{base}.name", chars=24),
                 self.cell(f"{base}.ends", chars=10),
+                self.cell(f"{base}.pays_per_year", chars=9),
                 self.cell(f"{base}.ended_by", chars=34),
                 remove,
             )

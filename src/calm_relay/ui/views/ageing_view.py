@@ -6,9 +6,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from calm_relay.decision.ageing import BatteryAgeing
 from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, hatch_brush, ui_font, ui_metrics
+from calm_relay.year.ageing import BatteryAgeing
 
 WIDE, HIGH = 560.0, 190.0
 LEFT, RIGHT, ABOVE, BELOW = 44.0, 14.0, 24.0, 24.0

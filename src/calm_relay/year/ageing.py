@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import BatteryRow, battery_rows
@@ -11,7 +11,9 @@ from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.simulation.ageing import YEARS, Ageing, age
 from calm_relay.simulation.columns import given_wh
 from calm_relay.units import format_quantity as show
-from calm_relay.year.facts import YearFacts
+
+if TYPE_CHECKING:
+    from calm_relay.year.facts import YearFacts
 
 SHOWN_YEARS = (1, 5, 10, 15, 20)
 
@@ -27,6 +29,25 @@ class BatteryAgeing:
     end_floor_frac: float | None
     warranty_years: float | None
     source: str
+    delivered_wh: float = 0.0
+
+    def ends_in_year(self, end_frac: float, *, new: bool = False) -> int | None:
+        """Return the year at whose end the capacity is below an end; None where that does not come within 20.
+
+        `new`: of one that begins at its full capacity and is used alike.
+        """
+        if self.ageing is None:
+            return None
+        begins = self.ageing.begins_frac if new else 1.0
+        return next((row.year for row in self.ageing.years if row.capacity_frac / begins < end_frac), None)
+
+    def delivered_over_life_wh(self, end_frac: float) -> float | None:
+        """Return what it delivers until its capacity is below an end, or in 20 years; None where that is not known. [Wh]"""
+        if self.ageing is None or self.ageing.begins_frac <= 0:
+            return None
+        last = self.ends_in_year(end_frac) or YEARS
+        shares = (self.ageing.capacity_at(year) / self.ageing.begins_frac for year in range(1, last + 1))
+        return self.delivered_wh * sum(min(1.0, share) for share in shares)
 
     @property
     def words(self) -> str:
@@ -72,7 +93,8 @@ def battery_ageing(job: Job, plan: Plan, facts: YearFacts) -> tuple[BatteryAgein
         delivered = given_wh(facts.nodes_wh[row.node.id]) / row.choice.modules
         fade, end, source = _fade(row, pack)
         cycles = facts.cycles.get(row.node.id, ())
-        made = age(row.battery, cycles, delivered, fade, end, row.choice.state_of_health_frac)
+        root = not row.battery.is_lead
+        made = age(row.battery, cycles, delivered, fade, end, row.choice.state_of_health_frac, by_root=root)
         new = row.battery.capacity_wh * row.choice.modules
         out.append(
             BatteryAgeing(
@@ -83,7 +105,8 @@ def battery_ageing(job: Job, plan: Plan, facts: YearFacts) -> tuple[BatteryAgein
                 end_floor_frac=row.battery.warranty_end_frac,
                 warranty_years=row.battery.warranty_years,
                 source="cycles by rainflow, the card's cycles by depth, Miner's rule; "
-                f"calendar {show(fade, 'fraction', 1)} a year: {source}",
+                f"calendar {show(fade, 'fraction', 1)} {'in the first year, by the root of time' if root else 'a year'}: {source}",
+                delivered_wh=delivered * row.choice.modules,
             )
         )
     return tuple(out)

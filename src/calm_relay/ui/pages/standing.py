@@ -1,0 +1,109 @@
+"""What is known of all plans for one state of the job, as it comes: the first year, twenty years, ranges, and who leads."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QWidget
+
+from calm_relay.decision.choosing import Verdict, choose
+from calm_relay.decision.compare import PlanRow, compare_plans
+from calm_relay.ui.pages.parted import PartedPage
+from calm_relay.ui.session import Session
+from calm_relay.ui.theme import Theme
+
+if TYPE_CHECKING:
+    from calm_relay.decision.ranges import Ranges
+    from calm_relay.decision.twenty import TwentyYears
+    from calm_relay.study import PlanResult, Study
+    from calm_relay.ui.runner import Cancel
+
+TWENTY, RANGES = "decide: twenty years", "decide: ranges"
+
+
+@dataclass(frozen=True)
+class Standing:
+    """All that is known of the plans for one state of the job; ranges and twenty years come after the first year."""
+
+    results: dict[str, PlanResult]
+    twenty: dict[str, TwentyYears]
+    ranges: Ranges | None
+    rows: tuple[PlanRow, ...]
+    verdict: Verdict
+    fault: str = ""
+
+
+class StandingPage(PartedPage):
+    """A page in parts about all plans. Later years are worked out off the window's thread, when the page is looked at."""
+
+    def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(session, theme, parent)
+        self._standing: tuple[object, Standing] | None = None
+
+    def standing(self) -> Standing | None:
+        """Return what is known for the present state, asking for what is still to come; None while a plan is being run."""
+        session = self.session
+        if not session.all_fresh():
+            return None
+        results: list[tuple[str, PlanResult]] = []
+        for plan in session.job.plans:
+            result = session.fresh(plan.id)
+            assert result is not None
+            results.append((plan.id, result))
+        twenty, fault = self._twenty(results)
+        ranges = self._ranges(results, twenty) if twenty else None
+        key = (session.runner.generation, bool(twenty), ranges is not None, fault)
+        if self._standing is None or self._standing[0] != key:
+            job = session.job
+            years = {row.plan_id: row for row in twenty}
+            rows = compare_plans(job, [(job.plan(i), r.facts, r.bill, r.findings) for i, r in results], years)
+            verdict = choose(job, dict(results), rows, years, ranges)
+            standing = Standing(
+                results=dict(results), twenty=years, ranges=ranges, rows=rows, verdict=verdict, fault=fault
+            )  # fmt: skip
+            self._standing = key, standing
+        return self._standing[1]
+
+    def progress_words(self) -> str:
+        """Return what is still being worked out; empty where all is there."""
+        session = self.session
+        done = sum(session.fresh(plan.id) is not None for plan in session.job.plans)
+        if done < len(session.job.plans):
+            return f"Updating: {done} of {len(session.job.plans)} plans are ready."
+        standing = None if self._standing is None else self._standing[1]
+        if standing is not None and standing.fault:
+            return f"The later years could not be worked out: {standing.fault}"
+        if standing is None or not standing.twenty:
+            return "The first year is there; twenty years are being worked out."
+        return "" if standing.ranges is not None else "Ranges are being worked out."
+
+    # --- the later years, off the window's thread
+    def _twenty(self, results: Sequence[tuple[str, PlanResult]]) -> tuple[tuple[TwentyYears, ...], str]:
+        job = self.session.job
+
+        def work(study: Study, cancelled: Cancel) -> object:
+            from calm_relay.decision.twenty import twenty_years
+
+            pairs = [(job.plan(plan_id), result) for plan_id, result in results]
+            return twenty_years(study, job, pairs, cancelled=cancelled)
+
+        answer = self.session.extra(TWENTY, work)
+        return (answer, "") if isinstance(answer, tuple) else ((), "" if answer is None else str(answer))
+
+    def _ranges(self, results: Sequence[tuple[str, PlanResult]], twenty: tuple[TwentyYears, ...]) -> Ranges | None:
+        job, runner = self.session.job, self.session.runner
+
+        def work(study: Study, cancelled: Cancel) -> object:
+            from calm_relay.decision.ranges import ranges
+
+            pairs = [(job.plan(plan_id), result) for plan_id, result in results]
+
+            def told(done: int, whole: int) -> None:
+                runner.progress.emit(f"cases of sun, load and prices: {done} of {whole}" if done < whole else "")
+
+            return ranges(study, job, pairs, twenty, cancelled=cancelled, told=told)
+
+        answer = self.session.extra(RANGES, work)
+        return answer if answer is not None and hasattr(answer, "of_plan") else None  # type: ignore[return-value]
