@@ -182,6 +182,8 @@ def main() -> int:
     line("edit to painted year of the chosen plan", f"{1000 * w['year_s']:.0f} ms", "goal 200 ms")
     line("relay line redraw", f"{1000 * w['redraw_s']:.1f} ms", "goal 16 ms")
     line("  laid out and painted, 24 inverters, 4 of them with batteries", f"{1000 * w['largest_redraw_s']:.1f} ms", "goal 16 ms")
+    line("Decide of five plans, 20 years and 15 cases each", f"{w['decide_s']:.2f} s", "goal 3 s")
+    line("  longest step of the event loop meanwhile", f"{1000 * w['decide_freeze_s']:.0f} ms", "goal 100 ms")
     line("peak memory of the running demo", f"{w['peak_mb']:.0f} MB", "goal 450 MB")
     for name in ("demo", "demo-kvist"):
         e = apart("endure.py", name, str(EDITS))

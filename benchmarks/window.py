@@ -41,6 +41,28 @@ def largest_plan_s(window: Any) -> float:
     return median(took)
 
 
+def decide_s(app: Any, window: Any) -> tuple[float, float]:
+    """Return seconds from the first-year figures after an edit to all of Decide, and the longest step of the event loop."""
+    from calm_relay.job.edits import Edit
+    from calm_relay.ui.start import wait_idle
+
+    window.show_page("decide")
+    wait_idle(app, window)
+    page = window.page("decide")
+    window.session.edit("Upkeep", [Edit("house.appliances[oven].running_w", 2050.0)])
+    while not window.session.all_fresh():
+        app.processEvents()
+    begin, longest = time.perf_counter(), 0.0
+    while True:
+        before = time.perf_counter()
+        app.processEvents()
+        longest = max(longest, time.perf_counter() - before)
+        standing = page.standing()
+        if standing is not None and standing.ranges is not None:
+            return time.perf_counter() - begin, longest
+        time.sleep(0.002)
+
+
 def main() -> None:
     spawned = float(sys.argv[1])
     from calm_relay.demo import demo_path
@@ -91,6 +113,8 @@ def main() -> None:
         relay.repaint()
         redraws.append(time.perf_counter() - begin)
     largest = largest_plan_s(window)
+    peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    decide, freeze = decide_s(app, window)
     print(
         json.dumps(
             {
@@ -101,7 +125,9 @@ def main() -> None:
                 "year_s": median(years),
                 "redraw_s": median(redraws),
                 "largest_redraw_s": largest,
-                "peak_mb": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024,
+                "peak_mb": peak_mb,
+                "decide_s": decide,
+                "decide_freeze_s": freeze,
             }
         )
     )

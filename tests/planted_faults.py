@@ -32,7 +32,14 @@ class Planted(NamedTuple):
 K, V, P, F, S = "test_kernel_reference", "test_check_values", "test_packing", "test_facts", "test_study"
 FAULTS = (
     # --- faults that once went unseen
-    Planted("headroom order", "rules/runner.py", "return VERDICT_ORDER.index(finding.verdict), margin", "return VERDICT_ORDER.index(finding.verdict), -margin", F),
+    Planted("headroom order", "rules/runner.py", 'finding.page == "decide", margin', 'finding.page == "decide", -margin', F),
+    Planted("cost of what stands already", "money/counted.py", "(more := count - had.get(card, 0)) > 0", "(more := count) > 0", "test_money"),
+    Planted("cap of a rebate", "money/rebates.py", "min(wh, rebate.paid_up_to_wh)", "wh", "test_money"),
+    Planted("a condition not known counts", "money/rebates.py", 'if row.met != "yes"', 'if row.met == "no"', "test_money"),
+    Planted("payback at the first crossing", "money/cash.py", "last = below[-1]", "last = below[0]", "published/test_money"),
+    Planted("ageing left out of later years", "decision/twenty.py", "return self._fine[year - 1] + self.aged(year)", "return self._fine[year - 1]", "test_choosing"),
+    Planted("other weights not in proportion", "decision/choosing.py", "(1.0 - share) * (w / rest if rest > 0 else 1.0 / others)", "w", "test_choosing"),
+    Planted("a closed gate leads", "decision/choosing.py", "key=lambda s: (not s.open, -s.score,", "key=lambda s: (-s.score,", "test_choosing"),
     Planted("discharge order", "simulation/pack.py", 'np.argsort([-float(r["eta_c"] * r["eta_d"]) for r in records]', 'np.argsort([float(r["eta_c"] * r["eta_d"]) for r in records]', P),
     Planted("slot months", "simulation/pack.py", "here &= np.isin(calendar.clock_month, slot.months)", "here &= np.isin(calendar.clock_month, slot.months[:1])", P),
     Planted("weekend slots on weekdays", "simulation/pack.py", '== (slot.days == "weekends")', '== (slot.days == "weekdays")', P),

@@ -269,6 +269,11 @@ def test_the_demo_is_told_with_its_gates_and_its_money(demo, quarter):
         for value in plan.values:
             assert value.value is None or 0.0 <= value.value <= 1.0
             assert "worth nothing at" in value.line
+    for purpose in PURPOSES:
+        alone = with_share(verdict.weights, purpose, 1.0)
+        led = choose(demo, {p.id: r for p, r in results}, rows, years, weights=alone)
+        assert led.leader is not None, purpose
+        assert led.leader.row.gate == "", "C is the most self-sufficient, and its gate is closed"
     brief = [Edit("brief.weights", [{"purpose": "simple", "weight": 4}]), Edit("brief.purposes", ["simple"])]
     plain = choose(apply_edits(demo, brief), {p.id: r for p, r in results}, rows, years)
     assert plain.leader.row.letter == "Today", "who wants nothing but simplicity keeps what stands"

@@ -31,12 +31,18 @@ def internal_rate(flows: Sequence[float]) -> float | None:
     import numpy as np
     import numpy_financial as npf
 
-    if not (any(flow > 0 for flow in flows) and any(flow < 0 for flow in flows)):
+    largest = max((abs(flow) for flow in flows), default=0.0)
+    plain = [0.0 if abs(flow) <= 1e-9 * largest else flow for flow in flows]  # what is nothing beside the rest changes no sign
+    if not (any(flow > 0 for flow in plain) and any(flow < 0 for flow in plain)):
         return None
-    rate = float(npf.irr(list(flows)))
+    with np.errstate(all="ignore"):
+        rate = float(npf.irr(plain))
     if not np.isfinite(rate) or rate <= -1.0:
         return None
-    parts = [flow / (1.0 + rate) ** year for year, flow in enumerate(flows)]
+    try:
+        parts = [flow / (1.0 + rate) ** year for year, flow in enumerate(plain)]
+    except (OverflowError, ZeroDivisionError):
+        return None
     return rate if abs(sum(parts)) <= 1e-6 * sum(abs(part) for part in parts) else None  # a root that is none is not told
 
 

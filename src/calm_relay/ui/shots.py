@@ -33,7 +33,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     from calm_relay.ui.chains_dialog import ChainsDialog
     from calm_relay.ui.commands import make_window
     from calm_relay.ui.controls_dialog import ControlsDialog
-    from calm_relay.ui.equipment_dialog import EquipmentDialog
+    from calm_relay.ui.pages.decide import DecidePage
     from calm_relay.ui.pages.house import HousePage
     from calm_relay.ui.pages.site import SitePage
     from calm_relay.ui.pages.tariff import TariffPage
@@ -72,9 +72,6 @@ def main(argv: Sequence[str] | None = None) -> int:
     window.session.choose(window.session.job.plan("A").id)
     wait_idle(app, window)
     show_dialog("picker", PickerDialog(window.session, "plans[ac-add-on].nodes[bat].battery.card", window))
-    equipment = EquipmentDialog(window.session, window.theme, 1.0, window)
-    equipment.search.setText("hybrid 10 kW")
-    show_dialog("equipment", equipment)
     show_dialog("card-editor", CardEditor(shipped_card("hybrid-10k-three"), window, copy=True))
     site = window.page("site")
     assert isinstance(site, SitePage)
@@ -119,6 +116,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     window.undo()
     take("year", "C", "year")
     take("decide", "B", "decide")
+    decide = window.page("decide")
+    assert isinstance(decide, DecidePage)
+    take("twenty-years", "D", "decide", lambda: decide.show_part("years"))
     page = StartPage(fresh_settings(), lambda *_: None)
     page.show()
     app.processEvents()

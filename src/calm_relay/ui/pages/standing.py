@@ -17,8 +17,9 @@ from calm_relay.ui.theme import Theme
 if TYPE_CHECKING:
     from calm_relay.decision.ranges import Ranges
     from calm_relay.decision.twenty import TwentyYears
+    from calm_relay.job.models import Job
     from calm_relay.study import PlanResult, Study
-    from calm_relay.ui.runner import Cancel
+    from calm_relay.ui.runner import Cancel, Extra
 
 TWENTY, RANGES = "decide: twenty years", "decide: ranges"
 
@@ -40,7 +41,8 @@ class StandingPage(PartedPage):
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(session, theme, parent)
-        self._standing: tuple[object, Standing] | None = None
+        self._standing: tuple[Job, object, Standing] | None = None
+        self._kept: dict[str, tuple[Job, object]] = {}  # answers by question: another plan chosen is no other job
 
     def standing(self) -> Standing | None:
         """Return what is known for the present state, asking for what is still to come; None while a plan is being run."""
@@ -54,17 +56,17 @@ class StandingPage(PartedPage):
             results.append((plan.id, result))
         twenty, fault = self._twenty(results)
         ranges = self._ranges(results, twenty) if twenty else None
-        key = (session.runner.generation, bool(twenty), ranges is not None, fault)
-        if self._standing is None or self._standing[0] != key:
-            job = session.job
+        known = (bool(twenty), ranges is not None, fault)
+        job = session.job
+        if self._standing is None or self._standing[0] is not job or self._standing[1] != known:
             years = {row.plan_id: row for row in twenty}
             rows = compare_plans(job, [(job.plan(i), r.facts, r.bill, r.findings) for i, r in results], years)
             verdict = choose(job, dict(results), rows, years, ranges)
             standing = Standing(
                 results=dict(results), twenty=years, ranges=ranges, rows=rows, verdict=verdict, fault=fault
             )  # fmt: skip
-            self._standing = key, standing
-        return self._standing[1]
+            self._standing = job, known, standing
+        return self._standing[2]
 
     def progress_words(self) -> str:
         """Return what is still being worked out; empty where all is there."""
@@ -72,7 +74,7 @@ class StandingPage(PartedPage):
         done = sum(session.fresh(plan.id) is not None for plan in session.job.plans)
         if done < len(session.job.plans):
             return f"Updating: {done} of {len(session.job.plans)} plans are ready."
-        standing = None if self._standing is None else self._standing[1]
+        standing = None if self._standing is None else self._standing[2]
         if standing is not None and standing.fault:
             return f"The later years could not be worked out: {standing.fault}"
         if standing is None or not standing.twenty:
@@ -80,6 +82,16 @@ class StandingPage(PartedPage):
         return "" if standing.ranges is not None else "Ranges are being worked out."
 
     # --- the later years, off the window's thread
+    def _answer(self, question: str, work: Extra) -> object | None:
+        """Return an answer for the present job, asking for it where there is none yet."""
+        kept, job = self._kept.get(question), self.session.job
+        if kept is not None and kept[0] is job:
+            return kept[1]
+        answer = self.session.extra(question, work)
+        if answer is not None:
+            self._kept[question] = job, answer
+        return answer
+
     def _twenty(self, results: Sequence[tuple[str, PlanResult]]) -> tuple[tuple[TwentyYears, ...], str]:
         job = self.session.job
 
@@ -89,7 +101,7 @@ class StandingPage(PartedPage):
             pairs = [(job.plan(plan_id), result) for plan_id, result in results]
             return twenty_years(study, job, pairs, cancelled=cancelled)
 
-        answer = self.session.extra(TWENTY, work)
+        answer = self._answer(TWENTY, work)
         return (answer, "") if isinstance(answer, tuple) else ((), "" if answer is None else str(answer))
 
     def _ranges(self, results: Sequence[tuple[str, PlanResult]], twenty: tuple[TwentyYears, ...]) -> Ranges | None:
@@ -105,5 +117,5 @@ class StandingPage(PartedPage):
 
             return ranges(study, job, pairs, twenty, cancelled=cancelled, told=told)
 
-        answer = self.session.extra(RANGES, work)
+        answer = self._answer(RANGES, work)
         return answer if answer is not None and hasattr(answer, "of_plan") else None  # type: ignore[return-value]
