@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 def worth_words(years: TwentyYears, currency: str) -> str:
     """Return what twenty years come to, as a sentence."""
     worth = years.worth
+    if years.is_today:
+        return "This is today's system: all others are held against it."
     if worth is None:
         return "Nothing is said of what it is worth, since its cost is not known."
     bound = "at most " if years.at_least else ""
@@ -32,7 +34,7 @@ def worth_words(years: TwentyYears, currency: str) -> str:
 
 def years_notes(years: TwentyYears, currency: str) -> list[str]:
     """Return what stands beside the twenty years: worth, ageing, what is replaced, wear, carbon dioxide, what is not known."""
-    out = [worth_words(years, currency)] if years.first_cost is not None else []
+    out = [worth_words(years, currency)]
     out += [f"{row.name}: {row.words}." for row in years.ageing]
     out += [
         f"{what} replaced after {count_words(year, 'year')} for {currency} {show(cost, 'money')}."

@@ -50,14 +50,14 @@ def each_module_words(job: Job, plan: Plan) -> str:
     """Return what one battery module more would cost beside what the first ones do, in words; empty where that is not known."""
     costs = plan_costs(job, plan)
     nodes = [node for node in plan.nodes if node.battery is not None]
-    if costs.total is None or costs.per_usable_kwh is None or len(nodes) != 1:
+    if not costs.complete or costs.per_usable_kwh is None or len(nodes) != 1:
         return ""
     node = nodes[0]
     assert node.battery is not None
     more = node.model_copy(update={"battery": node.battery.model_copy(update={"modules": node.battery.modules + 1})})
     larger = plan.model_copy(update={"nodes": tuple(more if n.id == node.id else n for n in plan.nodes)})
     then = plan_costs(job, larger)
-    if then.total is None or then.usable_wh <= costs.usable_wh:
+    if costs.total is None or then.total is None or then.usable_wh <= costs.usable_wh:
         return ""
     each = (then.total - costs.total) / ((then.usable_wh - costs.usable_wh) / 1000.0)
     return (

@@ -70,6 +70,7 @@ class TwentyYears:
     wear: Wear | None
     co2_kg_per_year: float | None
     simulated: tuple[int, ...]
+    is_today: bool = False
     notes: tuple[str, ...] = ()
 
     @property
@@ -293,7 +294,8 @@ def _one(
         plan_id=plan.id, costs=costs, first_cost=first, years=tuple(years), worth=None,
         at_least=bool(costs.missing) or len(unpriced) > as_today, ageing=ageing,
         replaced=tuple((year, name, c or 0.0) for year, rows in sorted(new.items()) for name, c in rows),
-        wear=wear_of(job, plan, result.facts, ageing), co2_kg_per_year=co2, simulated=bills.looked_at, notes=tuple(notes),
+        wear=wear_of(job, plan, result.facts, ageing), co2_kg_per_year=co2, simulated=bills.looked_at, is_today=is_today,
+        notes=tuple(notes),
     )  # fmt: skip
     if first is None or is_today:
         return made

@@ -83,9 +83,7 @@ class YearsPart:
         self._shown = years
         self.view.setVisible(years.first_cost is not None)
         self.view.show_years(years)
-        self.notes.setText(
-            "\n".join(years_notes(years, session.job.tariff.currency)) or "This is today's system: all others are held against it."
-        )
+        self.notes.setText("\n".join(years_notes(years, session.job.tariff.currency)))
         self.table.show_rows([name for _, name in self._columns(years)], self._rows(years))
 
     @staticmethod
