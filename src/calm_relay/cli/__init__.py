@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, get_args
 
 from calm_relay import __version__
-from calm_relay.cli import building, equipment, house, money, plans, site, values
+from calm_relay.cli import building, equipment, house, money, outage, plans, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.decision.start_list import STANDS
@@ -19,6 +19,7 @@ from calm_relay.job.control_models import SlotKind
 from calm_relay.job.cost_models import CostBasis, CostKind
 from calm_relay.pv.roof import MODES
 from calm_relay.report.head import CAUTION
+from calm_relay.year.outage import SERVES
 
 JOB_HELP = f"a job file, or {', '.join(repr(name) for name in DEMOS)} for the shipped ones"
 
@@ -139,6 +140,20 @@ def _parser() -> argparse.ArgumentParser:
     pick.add_argument("--find", default="", metavar="TEXT", help="by words and figures only")
     pick.add_argument("--simulate", action="store_true", help="also what a year with each card that fits would save")
     _money_commands(command)
+    drill = command(
+        "drill", "an outage minute by minute: what stays on, what trips, when it is dark, in words", outage.drill_command
+    )
+    drill.add_argument(
+        "--start", default="07-01T17", help="month-day and hour of standard time as 07-11T17, or an hour of the year"
+    )
+    drill.add_argument("--hours", type=float, default=24.0, help="how long, at most 336")
+    drill.add_argument("--charge", type=float, help="charge at the start, 0 to 1; without it the year's at that hour")
+    drill.add_argument("--serve", default="backed_up", choices=SERVES, help="all that is backed up, or what must stay on alone")
+    drill.add_argument("--shed", action="store_true", help="shed loads that may be shed")
+    drill.add_argument("--csv", metavar="FILE", help="write one plan minute by minute (give one --plan)")
+    about = "the share of outages survived, by length and month, with every hour of the year as the start"
+    command("ride-through", about, outage.ride_through_command)
+    command("starts", "the largest motor start against what inverters and batteries carry", outage.starts_command)
     command("order", "how far each page of the work has come", plans.order_command)
     command("schema", "the job file's JSON Schema", plans.schema_command, job=False, json_out=False)
     remedy = command("remedy", "apply a check's remedy and save the job under another name", plans.remedy_command, json_out=False)

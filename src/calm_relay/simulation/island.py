@@ -54,10 +54,11 @@ def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool 
     return replace(packed, nodes=nodes, slots=slots, plant=plant, ac=ac, take=take, give=give, codes=codes, reserves=1)
 
 
-def plan_island(packed: Packed, plan: Plan, cards: CardBook) -> Packed:
+def plan_island(packed: Packed, plan: Plan, cards: CardBook, restart: float | None = None) -> Packed:
     """Return a plan's inputs without a grid, at the figures its cards have for that: off-grid rating, what a former absorbs.
 
-    The plan's reserve is what is kept for the morning: below it loads are not served, and what forms the grid stays on.
+    The plan's reserve is what is kept for the morning, unless `restart` says otherwise: below it loads are not served, and what
+    forms the grid stays on. In an outage it is 0, for reserves are off (D16). [0 to 1]
     Apparent power counts as real power: loads' power factor is not in the mean of a step (assumed). Raises NotFeasible.
     """
     forming = {row.node.id: row.unit for row in forming_rows(plan, cards)}
@@ -80,6 +81,5 @@ def plan_island(packed: Packed, plan: Plan, cards: CardBook) -> Packed:
             nodes[k]["ac_in_w"] = min(nodes[k]["ac_in_w"], unit.absorb_max_w)
     which = np.array([node_id in forming for node_id in packed.node_ids], dtype=bool)
     like = plan.controls.battery_order == "like_units"
-    return islanded(
-        replace(packed, nodes=nodes, assumed=frozenset(assumed)), which, in_proportion=like, restart=plan.controls.reserve_soc_frac
-    )
+    kept = plan.controls.reserve_soc_frac if restart is None else restart
+    return islanded(replace(packed, nodes=nodes, assumed=frozenset(assumed)), which, in_proportion=like, restart=kept)

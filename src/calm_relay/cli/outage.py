@@ -1,0 +1,139 @@
+"""The commands about outages: drill, ride-through and starts."""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import re
+from datetime import date
+from pathlib import Path
+
+from calm_relay.cli.shared import chosen_plans, open_job, print_json
+from calm_relay.errors import BadInput, Fault, NotFeasible
+from calm_relay.job.models import Job, Plan
+from calm_relay.report.head import CAUTION, head_of, title_text
+from calm_relay.report.outage import drill_text, ride_data, ride_text
+from calm_relay.rules.registry import CheckContext
+from calm_relay.rules.runner import run_checks
+from calm_relay.study import Study
+from calm_relay.year.drill import Drill
+
+_START = re.compile(r"^(\d{1,2})-(\d{1,2})(?:[T ](\d{1,2})(?::00)?)?$")
+_MONTH_DAYS_BEFORE = [date(2025, m, 1).timetuple().tm_yday - 1 for m in range(1, 13)]
+STARTS = ("backup.motor-start", "backup.start-from-battery")
+
+
+def start_hour_of(text: str) -> int:
+    """Return the hour of the year of '07-11T17' (month, day, hour of local standard time) or of a plain number; raises BadInput."""
+    if text.isdigit() and int(text) < 8760:
+        return int(text)
+    found = _START.match(text.strip())
+    if found:
+        month, day, hour = int(found[1]), int(found[2]), int(found[3] or 0)
+        try:
+            date(2025, month, day)
+        except ValueError:
+            month = 0
+        if month and hour < 24:
+            return 24 * (_MONTH_DAYS_BEFORE[month - 1] + day - 1) + hour
+    raise BadInput(
+        [Fault("", "--start", f"'{text}' is no hour of the year", "write month, day and hour as 07-11T17, or 0 to 8759")]
+    )
+
+
+def _one(options: argparse.Namespace, job: Job) -> list[Plan]:
+    plans = chosen_plans(job, options, without_today=True)
+    if not plans:
+        raise BadInput([Fault(options.job, "--plan", "the job has no candidate plan", "draft one, or name Today")])
+    return plans
+
+
+def drill_command(options: argparse.Namespace) -> int:
+    """Run `drill`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    start = start_hour_of(options.start)
+    rows: list[tuple[Plan, Drill | None, str]] = []
+    plans = _one(options, job)
+    if options.csv and len(plans) != 1:
+        raise BadInput([Fault(options.job, "--csv", "a minute-by-minute file holds one plan", "give one --plan")])
+    for plan in plans:
+        try:
+            made = study.drill(
+                job, plan, start_hour=start, hours=options.hours, charge_frac=options.charge, serving=options.serve,
+                shedding=options.shed,
+            )  # fmt: skip
+        except NotFeasible as error:
+            if options.plan:
+                raise
+            rows.append((plan, None, error.reason))
+            continue
+        rows.append((plan, made, ""))
+        if options.csv:
+            _write(Path(options.csv), made)
+    if options.json:
+        plans_data = [
+            {"plan": p.id, "letter": p.letter, **({"dark": why} if made is None else made.as_dict())} for p, made, why in rows
+        ]
+        print_json({**head_of(job), "plans": plans_data})
+        return 0
+    print("\n".join(title_text(job)))
+    for plan, found, why in rows:
+        print("\n" + (why if found is None else "\n".join(drill_text(plan, found))))
+    print(f"\n{CAUTION} No life-support equipment on a home battery alone.")
+    return 0
+
+
+def _write(path: Path, made: Drill) -> None:
+    names = ("asked_w", "served_w", "shed_w", "pv_used_w", "pv_throttled_w", "charge_frac")
+    try:
+        with path.open("w", newline="", encoding="utf-8") as out:
+            writer = csv.writer(out)
+            writer.writerow(["minute", *names])
+            columns = [getattr(made, name) for name in names]
+            for m in range(len(columns[0])):
+                writer.writerow([m, *(f"{column[m]:.6g}" for column in columns)])
+    except OSError as error:
+        raise BadInput([Fault(str(path), "", f"it cannot be written ({error.strerror})", "check the folder")]) from error
+
+
+def ride_through_command(options: argparse.Namespace) -> int:
+    """Run `ride-through`."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    data, text = [], []
+    for plan in _one(options, job):
+        try:
+            found = study.ride_through(job, plan)
+        except NotFeasible as error:
+            if options.plan:
+                raise
+            data.append({"plan": plan.id, "letter": plan.letter, "dark": error.reason})
+            text.append(f"\n{error.reason}")
+            continue
+        data.append(ride_data(study, job, plan, found))
+        text.append("\n" + "\n".join(ride_text(study, job, plan, found)))
+    if options.json:
+        print_json({**head_of(job), "plans": data})
+    else:
+        print("\n".join([*title_text(job), *text, "", CAUTION]))
+    return 0
+
+
+def starts_command(options: argparse.Namespace) -> int:
+    """Run `starts`: the largest motor start of each plan against the inverters' peak and the battery's limit."""
+    job = open_job(options.job).job
+    rows = []
+    for plan in _one(options, job):
+        found = run_checks(CheckContext(job, plan, job.cards(), None), {"plan"})
+        rows.append((plan, [f for f in found if f.check in STARTS]))
+    if options.json:
+        print_json({"plans": [{"plan": p.id, "letter": p.letter, "starts": [f.as_dict() for f in starts]} for p, starts in rows]})
+        return 0
+    for plan, starts in rows:
+        print(f"{plan.letter}  {plan.name}")
+        for f in starts:
+            print(f"   {f.word:9} {f.title}: {f.subject}. {f.arithmetic}")
+        if not starts:
+            print("   nothing with a motor is backed up, or nothing forms a grid")
+    return 0

@@ -1,0 +1,166 @@
+"""Outages: how long an island lasts against runs of its own, overload and trips by hand, and what cannot be drilled."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+
+from calm_relay.cli import main
+from calm_relay.cli.outage import start_hour_of
+from calm_relay.errors import BadInput, NotFeasible
+from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.simulation.columns import SYS_UNSERVED
+from calm_relay.simulation.flow import open_balances, run_case
+from calm_relay.simulation.island import islanded
+from calm_relay.study import Study
+from calm_relay.year.outage import energies_by_hour, outage_inputs, ride_through
+from calm_relay.year.overload import Carried, Circuit, serve
+from tests.cases import packed_case
+from tests.hand import around, unit
+from tests.published.test_hand_modes import house
+from tests.reference_step import Slot, Terms
+
+
+@pytest.fixture(scope="module")
+def quarter() -> Study:
+    return Study(step_s=900)
+
+
+def test_a_constant_load_by_hand():
+    """400 W take 500 W DC and 556 W out of the cells: 1000 Wh last 1.8 h, 2000 Wh 3.6 h, a full bank of 4000 Wh seven whole hours."""
+    units = [unit("b", 0, 1500, 3000, out=Terms(0.0, 0.25, 0.0, 2000.0))]
+    packed = packed_case(units, [[Slot()]], np.zeros((8760, 1)), np.zeros((8760, 1)), house(8760, b=[400] * 8760), around())
+    island = islanded(packed, np.array([True]))
+    for begins, hours in ((1000.0, 1), (2000.0, 3), (4000.0, 7), (9000.0, 7), (0.0, 0)):
+        found = ride_through(island, np.full((8760, 1), begins), 24)
+        assert set(found.hours_h) == {float(hours)}
+        assert found.survived_frac(hours) == 1.0
+        assert found.survived_frac(hours + 1) == 0.0
+
+
+@pytest.mark.parametrize("letter", ["A", "B", "C"])
+def test_ride_through_is_the_outage_run_from_that_hour(demo, quarter, letter):
+    """Each start run by itself, without what later starts left behind; energy closes in every step of it."""
+    plan = demo.plan(letter)
+    made = quarter.flow(demo, plan)
+    packed, here = outage_inputs(demo, plan, demo.cards(), made, "backed_up")
+    energies = energies_by_hour(made, here)
+    found = ride_through(packed, energies)
+    rng = np.random.default_rng(7)
+    rolled = {}
+    for hour in rng.choice(8760, 70, replace=False):
+        at = (int(hour) * 4 + np.arange(168 * 4)) % len(packed.ac)
+        window = {"ac": packed.ac[at], "pv_dc": packed.pv_dc[at], "codes": packed.codes[at]}
+        if len(packed.bank) > 1:
+            window["bank"] = packed.bank[at]
+        case = type(packed)(**{**vars(packed), **window})
+        flow = run_case(case, energies[hour], energies[hour])
+        dark = np.flatnonzero(flow.system[:, SYS_UNSERVED] > 1e-3)
+        rolled[int(hour)] = dark[0] / 4 if len(dark) else 168.0
+        if len(rolled) < 4:
+            assert open_balances(flow, case).worst < 1e-6
+    assert {hour: found.hours_h[hour] for hour in rolled} == rolled
+    assert len(set(rolled.values())) > 5, "starts differ"
+    shares = [found.survived_frac(h) for h in (1, 4, 12, 48, 168)]
+    assert shares == sorted(shares, reverse=True)
+
+
+def test_a_bigger_battery_never_lasts_less_and_fewer_loads_neither(demo, quarter):
+    def hours(job, serving="backed_up"):
+        plan = job.plan("B")
+        packed, _ = outage_inputs(job, plan, job.cards(), quarter.flow(job, plan), serving)
+        full = packed.nodes["soc_max"] * packed.nodes["capacity_wh"]
+        return ride_through(packed, np.tile(0.3 * full, (8760, 1)), 72).hours_h
+
+    small = hours(demo)
+    large = hours(apply_edits(demo, [Edit("plans[hybrid-swap].nodes[hyb].battery.modules", 5)]))
+    assert np.all(large >= small)
+    assert large.mean() > small.mean() + 1
+    fewer = hours(apply_edits(demo, [Edit("house.appliances[workbench].essential", value=False)]), "essential")
+    assert np.all(fewer >= small)
+
+
+def test_what_cannot_fail_or_is_dark_at_once_is_said(demo, quarter):
+    for edits, plan, says in (
+        ([], "D", "no transfer device"),
+        ([Edit("library[hybrid-5k].grid_forming", value=False)], "B", "forms no grid"),
+        (
+            [Edit("plans[hybrid-swap].transfer", None), Edit("plans[hybrid-swap].off_grid", value=True)],
+            "B",
+            "no grid that could fail",
+        ),
+    ):
+        job = apply_edits(demo, edits)
+        with pytest.raises(NotFeasible) as error:
+            quarter.ride_through(job, job.plan(plan))
+        assert says in str(error.value)
+    for more, says in (
+        ({"start_hour": 9000}, "outside the year"),
+        ({"hours": 0.0}, "no length"),
+        ({"charge_frac": 1.5}, "no charge"),
+    ):
+        with pytest.raises(BadInput) as bad:
+            quarter.drill(demo, demo.plan("A"), **{"start_hour": 10, "hours": 5.0, **more})
+        assert says in str(bad.value)
+    for text in ("02-30", "13-01", "07-11T24", "8760", "soon"):
+        with pytest.raises(BadInput):
+            start_hour_of(text)
+    assert (start_hour_of("01-02T03"), start_hour_of("12-31T23"), start_hour_of("17")) == (27, 8759, 17)
+
+
+def circuits(minutes, **watts):
+    return {
+        name: Circuit(name, np.full(minutes, float(w)), sheddable=name == "dryer", returns=name != "oven")
+        for name, w in watts.items()
+    }
+
+
+def test_an_overload_trips_tries_again_and_stays_off_by_hand():
+    """3 + 3 kW on 5 kVA with 7.5 kVA for 10 s: no minute of it passes. The oven does not return, and then the rest is carried."""
+    carried = Carried(5000.0, 7500.0, 10.0)
+    none = np.zeros(30)
+    made = serve(circuits(30, oven=3000, dryer=3000), none, carried, shedding=False)
+    assert [(m, kind) for m, kind, _ in made.events] == [(0, "trip")]
+    assert "6.0 kVA, the limit is 5.0 kVA" in made.events[0][2]
+    assert list(made.served_w[:4]) == [0, 0, 3000, 3000], "a minute dark, one to restart, then the dryer alone"
+    # two dryers' worth that both return: four trips (the first and three retries), then it stays off
+    both = serve(circuits(30, pump=3000, dryer=3000), none, carried, shedding=False)
+    assert [kind for _, kind, _ in both.events] == ["trip"] * 4 + ["locked"]
+    assert [m for m, kind, _ in both.events if kind == "trip"] == [0, 2, 4, 6]
+    assert both.served_w.sum() == 0
+    shed = serve(circuits(30, oven=3000, dryer=3000), none, carried, shedding=True)
+    assert [kind for _, kind, _ in shed.events] == ["shed"]
+    assert np.all(shed.served_w == 3000)
+    assert np.all(shed.shed_w == 3000)
+    sun = serve(circuits(30, oven=3000, dryer=3000), np.full(30, 1500.0), carried, shedding=False)
+    assert sun.events == [], "AC-coupled sun gives what the inverters need not"
+    long_peak = serve(circuits(30, oven=3000, dryer=3000), none, Carried(5000.0, 7500.0, 60.0), shedding=False)
+    assert long_peak.events == [], "a peak that lasts a minute passes a minute"
+
+
+def test_a_drill_adds_up_and_says_what_happens(demo, quarter):
+    made = quarter.drill(demo, demo.plan("A"), start_hour=24 * 170 + 2, hours=30)
+    kinds = [event.kind for event in made.events]
+    assert "empty" in kinds
+    assert made.survived_h == next(e.minute for e in made.events if e.kind == "empty") / 60
+    assert made.first_words.startswith("After ")
+    np.testing.assert_allclose(made.asked_w, made.served_w + made.shed_w + made.flow.system[:, SYS_UNSERVED], atol=1e-6)
+    assert made.dark_h > 0
+    kept = quarter.drill(demo, demo.plan("A"), start_hour=24 * 170 + 2, hours=30, charge_frac=1.0)
+    assert (kept.survived_h or 30) >= made.survived_h
+
+
+def test_the_command_line_prints_outages(capsys, tmp_path):
+    assert (
+        main(["drill", "demo", "--plan", "A", "--start", "06-20T02", "--hours", "24", "--csv", str(tmp_path / "a.csv"), "--json"])
+        == 0
+    )
+    (plan,) = json.loads(capsys.readouterr().out)["plans"]
+    assert plan["survived_h"] > 12
+    assert len((tmp_path / "a.csv").read_text(encoding="utf-8").splitlines()) == 24 * 60 + 1
+    assert main(["drill", "demo-hut", "--plan", "A"]) == 2
+    assert "no grid that could fail" in capsys.readouterr().err
+    assert main(["starts", "demo-clinic", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["plans"][0]["starts"]
