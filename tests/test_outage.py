@@ -29,7 +29,7 @@ def quarter() -> Study:
 
 
 def test_a_constant_load_by_hand():
-    """400 W take 500 W DC and 556 W out of the cells: 1000 Wh last 1.8 h, 2000 Wh 3.6 h, a full bank of 4000 Wh seven whole hours."""
+    """400 W take 500 W DC and 556 W out of the cells: 1000 Wh last 1.8 h, 2000 Wh 3.6 h, a full bank of 4000 Wh 7.2 h."""
     units = [unit("b", 0, 1500, 3000, out=Terms(0.0, 0.25, 0.0, 2000.0))]
     packed = packed_case(units, [[Slot()]], np.zeros((8760, 1)), np.zeros((8760, 1)), house(8760, b=[400] * 8760), around())
     island = islanded(packed, np.array([True]))

@@ -13,8 +13,8 @@ from calm_relay.ui.copying import SVG_TYPE, copyables, rows_of, svg_of
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.start import wait_idle
 
-PAGES = ("brief", "site", "house", "tariff", "plans", "year", "decide")
-LEAST = {"site": 1, "house": 1, "tariff": 1, "plans": 1, "year": 2, "decide": 1}
+PAGES = ("brief", "site", "house", "tariff", "plans", "year", "blackout", "decide")
+LEAST = {"site": 1, "house": 1, "tariff": 1, "plans": 1, "year": 2, "blackout": 1, "decide": 1}
 
 
 def test_every_table_and_picture_of_every_page_has_its_figures_and_is_drawn_as_lines(window, qapp):

@@ -218,7 +218,9 @@ def _from_flow(unserved: Array, held_back: Array, charge: Array, served: Array) 
     for begin, end in _spans(held_back > THROTTLED_W, gap=30):
         lost = float(held_back[begin:end].sum()) / 60.0
         over = f"over {(end - begin) / 60:.1f} h"
-        out.append((begin, "throttled", f"the battery takes no more: {show(lost, 'energy_wh')} of sun are throttled {over}"))
+        dark = float(np.mean(unserved[begin:end] > NOT_SERVED_W)) > 0.5
+        cause = "nothing forms a grid" if dark else "the battery takes no more"
+        out.append((begin, "throttled", f"{cause}: {show(lost, 'energy_wh')} of sun find no use {over}"))
     return out
 
 

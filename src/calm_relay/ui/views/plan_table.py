@@ -82,8 +82,9 @@ class PlanTable(QTableWidget):
 
     told = Signal(str)
 
-    def __init__(self, name: str, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
+    def __init__(self, name: str, theme: Theme, scale: float, parent: QWidget | None = None, *, least_chars: int = 11) -> None:
         super().__init__(parent)
+        self._least_chars = least_chars
         self.theme, self._scale = theme, scale
         self.setObjectName("comparison")
         self.setAccessibleName(name)
@@ -141,7 +142,7 @@ class PlanTable(QTableWidget):
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
         wrap = Qt.AlignmentFlag(Qt.TextFlag.TextWordWrap)
         header.setDefaultAlignment(right | wrap)
-        header.setMinimumSectionSize(int(self.fontMetrics().averageCharWidth() * 11))
+        header.setMinimumSectionSize(int(self.fontMetrics().averageCharWidth() * self._least_chars))
         self.clearSelection()
         self.setCurrentCell(-1, -1)
         self._fit()
