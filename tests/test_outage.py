@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -11,10 +12,13 @@ from calm_relay.cli import main
 from calm_relay.cli.outage import start_hour_of
 from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.library.cards import GeneratorCard
+from calm_relay.library.shipped import shipped_card
 from calm_relay.simulation.columns import SYS_UNSERVED
 from calm_relay.simulation.flow import open_balances, run_case
 from calm_relay.simulation.island import islanded
 from calm_relay.study import Study
+from calm_relay.year.generator import GeneratorSet, derated_va, litres_per_h, run_with_set
 from calm_relay.year.outage import energies_by_hour, outage_inputs, ride_through
 from calm_relay.year.overload import Carried, Circuit, serve
 from tests.cases import packed_case
@@ -164,3 +168,75 @@ def test_the_command_line_prints_outages(capsys, tmp_path):
     assert "no grid that could fail" in capsys.readouterr().err
     assert main(["starts", "demo-clinic", "--json"]) == 0
     assert json.loads(capsys.readouterr().out)["plans"][0]["starts"]
+
+
+def card(**more):
+    figures = {"kind": "generator", "id": "g", "name": "Set", "rated_va": 2500.0, "power_factor_frac": 0.8, "auto_start": True}
+    return GeneratorCard.model_validate(figures | {"fuel_full_l_per_h": 1.2, "fuel_half_l_per_h": 0.8, "tank_l": 20.0} | more)
+
+
+def test_a_generator_s_figures_by_hand():
+    """Common practice: 3.5 % less per 300 m above 300 m, 1 % per 5.5 °C above 25 °C; fuel straight through half and full load."""
+    assert derated_va(card(), 1200.0, 36.0) == pytest.approx(2500 * (1 - 0.105 - 0.02))
+    assert derated_va(card(), 100.0, 10.0) == 2500
+    assert litres_per_h(card(), 1.0) == pytest.approx(1.2)
+    assert litres_per_h(card(), 0.5) == pytest.approx(0.8)
+    assert litres_per_h(card(), 0.0) == pytest.approx(0.4)
+    assert litres_per_h(card(fuel_full_l_per_h=None), 0.5) is None
+
+
+def island_minutes(minutes, load_w):
+    units = [unit("b", 0, 1500, 3000, out=Terms(0.0, 0.25, 0.0, 2000.0))]
+    packed = packed_case(
+        units, [[Slot()]], np.zeros((minutes, 1)), np.zeros((minutes, 1)), house(minutes, b=[load_w] * minutes), around()
+    )
+    island = islanded(packed, np.array([True]))
+    plant = island.plant.copy()
+    plant["step_h"] = 1 / 60
+    return replace(island, plant=plant)
+
+
+def test_a_generator_starts_and_stops_by_charge_and_burns_what_it_gives():
+    """400 W of house draw 555.6 W out of 4000 Wh: from half to a fifth 130 min. 2000 W of set leave 1600 W, which store 1152 W."""
+    gives = GeneratorSet(card(), 2000.0, 0.2, 0.8, None, None, locks_pv_out=True)
+    window = island_minutes(1440, 400)
+    ran = run_with_set(window, np.array([2000.0]), np.array([2000.0]), gives, np.arange(1440) / 60 % 24)
+    starts = [m for m, _, words in ran.events if "starts" in words]
+    stops = [m for m, _, words in ran.events if "stops" in words]
+    assert starts[0] == pytest.approx(0.3 * 4000 / 555.56 * 60, abs=2)
+    assert stops[0] - starts[0] == pytest.approx(0.6 * 4000 / 1152 * 60, abs=3)
+    assert ran.system[:, SYS_UNSERVED].max() < 1e-6
+    on = ran.given_w > 0
+    assert np.median(ran.given_w[on]) == pytest.approx(2000)
+    by_hand = sum(litres_per_h(card(), w / 2000) / 60 for w in ran.given_w[on])
+    assert ran.litres == pytest.approx(by_hand, rel=1e-6)
+    quiet = replace(gives, quiet_start_h=0.0, quiet_end_h=12.0)
+    late = run_with_set(window, np.array([2000.0]), np.array([2000.0]), quiet, np.arange(1440) / 60 % 24)
+    assert not late.given_w[:720].any()
+    assert late.system[:720, SYS_UNSERVED].max() > 0, "in quiet hours the bank runs empty"
+    dry = run_with_set(
+        window, np.array([2000.0]), np.array([2000.0]), replace(gives, card=card(tank_l=0.5)), np.arange(1440) / 60 % 24
+    )
+    assert any("the tank is empty" in words for _, _, words in dry.events)
+    assert dry.litres == pytest.approx(0.5, abs=0.03)
+
+
+def test_a_plan_s_generator_runs_in_the_drill_or_says_why_not(demo, quarter):
+    shipped = shipped_card("generator-6k")
+    base = [Edit("library[+]", shipped.model_dump())]
+    choice = {"card": "generator-6k", "pv_locked_out": "yes"}
+    locked = apply_edits(demo, [*base, Edit("plans[ac-add-on].generator", choice)])
+    made = quarter.drill(locked, locked.plan("A"), start_hour=24 * 170 + 2, hours=48)
+    assert made.survived_h is None
+    assert made.generator_h > 1
+    assert made.litres > 1
+    assert any("the generator starts" in e.words for e in made.events)
+    for edit, says in (
+        (Edit("plans[ac-add-on].generator.pv_locked_out", "not_known"), "reverse power"),
+        (Edit("plans[ac-add-on].generator.stop_soc_frac", 0.1), "below its start"),
+        (Edit("library[generator-6k].auto_start", value=False), "no automatic start"),
+    ):
+        job = apply_edits(locked, [edit])
+        still = quarter.drill(job, job.plan("A"), start_hour=24 * 170 + 2, hours=48)
+        assert still.generator_h == 0
+        assert says in still.events[0].words

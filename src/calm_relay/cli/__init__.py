@@ -153,6 +153,9 @@ def _parser() -> argparse.ArgumentParser:
     drill.add_argument("--csv", metavar="FILE", help="write one plan minute by minute (give one --plan)")
     about = "the share of outages survived, by length and month, with every hour of the year as the start"
     command("ride-through", about, outage.ride_through_command)
+    pitch = command("frequency", "what AC-coupled PV does with the grid gone, by its frequency curve", outage.frequency_command)
+    pitch.add_argument("--curve", default="", help="a curve of the pack, such as ieee-1547, in place of the card's own")
+    pitch.add_argument("--load-kw", type=float, default=0.5, help="what the loads draw meanwhile")
     command("starts", "the largest motor start against what inverters and batteries carry", outage.starts_command)
     command("order", "how far each page of the work has come", plans.order_command)
     command("schema", "the job file's JSON Schema", plans.schema_command, job=False, json_out=False)

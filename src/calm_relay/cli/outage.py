@@ -17,6 +17,7 @@ from calm_relay.rules.registry import CheckContext
 from calm_relay.rules.runner import run_checks
 from calm_relay.study import Study
 from calm_relay.year.drill import Drill
+from calm_relay.year.pv_island import island_words, pv_island
 
 _START = re.compile(r"^(\d{1,2})-(\d{1,2})(?:[T ](\d{1,2})(?::00)?)?$")
 _MONTH_DAYS_BEFORE = [date(2025, m, 1).timetuple().tm_yday - 1 for m in range(1, 13)]
@@ -136,4 +137,29 @@ def starts_command(options: argparse.Namespace) -> int:
             print(f"   {f.word:9} {f.title}: {f.subject}. {f.arithmetic}")
         if not starts:
             print("   nothing with a motor is backed up, or nothing forms a grid")
+    return 0
+
+
+def frequency_command(options: argparse.Namespace) -> int:
+    """Run `frequency`: what AC-coupled PV does with the grid gone, by its curve."""
+    job = open_job(options.job).job
+    if not 0 <= options.load_kw <= 1000:
+        raise BadInput([Fault("", "--load-kw", f"{options.load_kw:g} is outside its range", "use 0 to 1000")])
+    rows = []
+    for plan in _one(options, job):
+        try:
+            island = pv_island(job, plan, job.cards(), options.curve)
+        except NotFeasible as error:
+            if options.plan:
+                raise
+            rows.append((plan, [error.reason]))
+            continue
+        said = ["no AC-coupled PV stands behind the transfer device"]
+        rows.append((plan, said if island is None else island_words(island, 1000.0 * options.load_kw)))
+    if options.json:
+        print_json({"plans": [{"plan": plan.id, "letter": plan.letter, "words": words} for plan, words in rows]})
+        return 0
+    for plan, words in rows:
+        print(f"{plan.letter}  {plan.name}")
+        print("\n".join(f"   {line}" for line in words))
     return 0

@@ -126,6 +126,8 @@ LABELS: dict[str, str] = {
     "plans[].nodes[].controller": "Charge controllers", "plans[].nodes[].controllers": "How many",
     "plans[].nodes[].timer_charger": "Charger on a time switch", "plans[].generator.card": "Generator",
     "plans[].generator.pv_locked_out": "PV locked out", "plans[].generator.bypass": "Manual bypass",
+    "plans[].generator.start_soc_frac": "Starts below", "plans[].generator.stop_soc_frac": "Stops at",
+    "plans[].generator.quiet_start_h": "Quiet from", "plans[].generator.quiet_end_h": "Quiet until",
     "brief.outage_hours_h": "Outages last", "brief.outage_longest_h": "The longest", "brief.outages_per_year": "Outages a year",
     "brief.outage_season": "Mostly in", "brief.budget": "Budget", "brief.keep": "Not to be touched",
     "brief.contracts[].name": "Contract", "brief.contracts[].ends": "Ends", "brief.contracts[].ended_by": "Ended before by",

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from calm_relay.job.brief_models import Brief
-from calm_relay.job.common_models import Note, SeriesRef, Share
+from calm_relay.job.common_models import HourOfDay, Note, SeriesRef, Share
 from calm_relay.job.control_models import Controls
 from calm_relay.job.cost_models import Choice, CostLine, Finance, Rebate
 from calm_relay.job.house_models import House, SeriesLoad
@@ -286,6 +286,12 @@ class GeneratorChoice(Record):
         default="not_known", description="AC-coupled PV is locked out while it runs, or it is held loaded"
     )
     bypass: Declared = Field(default="not_known", description="a manual bypass feeds the house while the inverter is out")
+    start_soc_frac: Annotated[float, Quantity("fraction"), Field(ge=0, le=0.95)] = Field(
+        default=0.2, description="charge between the battery's limits below which a set with automatic start starts in an outage"
+    )
+    stop_soc_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = 0.8
+    quiet_start_h: HourOfDay | None = Field(default=None, description="hours in which it must not run; None: none")
+    quiet_end_h: HourOfDay | None = None
 
 
 class LaterModules(Record):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache
 from importlib import resources
 from typing import Any
@@ -27,6 +27,7 @@ class Pack:
     parameter: dict[str, tuple[float, str]]
     table: dict[str, tuple[tuple[tuple[float, float], ...], str]]
     list_: dict[str, tuple[tuple[Any, ...], str]]
+    frequency: dict[str, tuple[dict[str, Any], str]] = field(default_factory=dict)
 
     def value(self, name: str) -> float:
         """Return a parameter's value; raises BadInput naming pack and key. [unit in the parameter's name]"""
@@ -50,6 +51,11 @@ class Pack:
         found: tuple[Any, ...] = self._row("list", self.list_, name)[0]
         return found
 
+    def curve(self, name: str) -> tuple[dict[str, Any], str]:
+        """Return a frequency curve's figures as a card has them, and its source; raises BadInput."""
+        found: tuple[dict[str, Any], str] = self._row("frequency", self.frequency, name)
+        return found
+
     def _row(self, kind: str, rows: dict[str, Any], name: str) -> Any:
         if name not in rows:
             pack = f"pack {self.id} {self.version}"
@@ -65,7 +71,7 @@ def parse_pack(text: str, file: str) -> Pack:
         raise BadInput([Fault(file, "", f"it is not TOML ({error})", "mend the text")]) from error
     faults: list[Fault] = []
     kinds: dict[str, dict[str, Any]] = {}
-    for kind, wanted in (("tight", _number), ("parameter", _number), ("table", _table), ("list", _list)):
+    for kind, wanted in (("tight", _number), ("parameter", _number), ("table", _table), ("list", _list), ("frequency", _curve)):
         rows = kinds[kind] = {}
         for name, row in data.get(kind, {}).items():
             value = wanted(row.get("value")) if isinstance(row, dict) else None
@@ -77,7 +83,7 @@ def parse_pack(text: str, file: str) -> Pack:
     if faults:
         raise BadInput(faults)
     head = (str(data.get("id", "")), str(data.get("name", "")), str(data.get("version", "")))
-    return Pack(*head, kinds["tight"], kinds["parameter"], kinds["table"], kinds["list"])
+    return Pack(*head, kinds["tight"], kinds["parameter"], kinds["table"], kinds["list"], kinds["frequency"])
 
 
 def _number(value: object) -> float | None:
@@ -97,6 +103,15 @@ def _list(value: object) -> tuple[Any, ...] | None:
     if not isinstance(value, list) or not all(isinstance(item, str) or _number(item) is not None for item in value):
         return None
     return tuple(item if isinstance(item, str) else float(item) for item in value)
+
+
+def _curve(value: object) -> dict[str, Any] | None:
+    """Return a curve's figures where it has at least one trip of (Hz, s); None otherwise."""
+    trips = _table(value.get("trips")) if isinstance(value, dict) else None
+    if not isinstance(value, dict) or trips is None:
+        return None
+    rows = [{"frequency_hz": hz, "after_s": seconds} for hz, seconds in trips]
+    return {**value, "trips": rows}
 
 
 @cache

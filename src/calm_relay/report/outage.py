@@ -83,4 +83,7 @@ def drill_text(plan: Plan, made: Drill) -> list[str]:
     out += [f"   {event.clock}  {event.kind:10} {event.words}" for event in made.events]
     names = ("asked_wh", "served_wh", "shed_wh", "pv_used_wh", "pv_throttled_wh")
     out.append("   " + ", ".join(f"{name[:-3].replace('_', ' ')} {show(sums[name], 'energy_wh')}" for name in names))
+    if made.generator_h:
+        fuel = "fuel not known" if made.litres is None else f"{made.litres:.1f} litres"
+        out.append(f"   generator {made.generator_h:.1f} h, {fuel}")
     return [*out, f"   battery {show(made.start_wh, 'energy_wh')} at the start, {show(made.end_wh, 'energy_wh')} at the end"]

@@ -18,6 +18,7 @@ from calm_relay.simulation.columns import AC_LOAD_B, AC_PV_B, AC_PV_B_FIXED, NOD
 from calm_relay.simulation.flow import FlowTable, run_case
 from calm_relay.simulation.offgrid import plan_continuous_va, start_va, total
 from calm_relay.units import format_quantity as show
+from calm_relay.year.generator import GeneratorSet, SetRun, generator_set, run_with_set
 from calm_relay.year.outage import NOT_SERVED_W, Serve, charge_at, outage_inputs, served_ids
 from calm_relay.year.overload import Carried, Circuit, Served, serve
 from calm_relay.year.plan_flow import PlanFlow
@@ -25,6 +26,7 @@ from calm_relay.year.plan_flow import PlanFlow
 Array = NDArray[np.float64]
 MOST_HOURS = 336
 MINUTE_S = 60
+USUAL_AIR_C = 25.0  # at which a set gives its rating; hotter days take 1 % per 5.5 °C
 THROTTLED_W = 50.0  # less is not worth an event
 
 
@@ -58,12 +60,19 @@ class Drill:
     start_wh: float
     end_wh: float
     flow: FlowTable
+    generator_w: Array
+    litres: float | None
 
     @property
     def dark_h(self) -> float:
         """Hours in which something was asked for and not served, shed apart. [h]"""
         lacking = self.asked_w - self.served_w - self.shed_w
         return float(np.count_nonzero(lacking > NOT_SERVED_W)) / 60.0
+
+    @property
+    def generator_h(self) -> float:
+        """Hours that the generator runs. [h]"""
+        return float(np.count_nonzero(self.generator_w > 0)) / 60.0
 
     @property
     def first_words(self) -> str:
@@ -83,6 +92,7 @@ class Drill:
             "start_hour": self.start_hour, "hours": self.hours, "survived_h": self.survived_h, "dark_h": self.dark_h,
             "first": self.first_words, "start_wh": self.start_wh, "end_wh": self.end_wh,
             **{f"{name}_wh": value for name, value in wh.items()},
+            "generator_h": self.generator_h, "generator_wh": float(self.generator_w.sum()) / 60.0, "litres": self.litres,
             "events": [vars(event) for event in self.events],
         }  # fmt: skip
 
@@ -172,18 +182,46 @@ def drill(
     if charge_frac is not None:
         energy = np.clip(charge_frac * capacity, 0.0, island.nodes["soc_max"] * capacity)
         energy_pv = energy.copy()
-    flow = run_case(window, energy, energy_pv)
-    return _drill(job, calendar, at60, start_hour, hours, (held, flow, energy, capacity, island.nodes))
+    unit, refused = _set_of(job, plan, cards, bool(sun_ac.any()))
+    if unit is None:
+        flow = run_case(window, energy, energy_pv)
+        ran = None
+    else:
+        ran = run_with_set(window, energy, energy_pv, unit, calendar.clock_hour[at60])
+        flow = replace(run_case(window, energy, energy_pv), system=ran.system, nodes=ran.nodes)
+    held.events += refused + ([] if ran is None else ran.events)
+    return _drill(job, calendar, at60, start_hour, hours, (held, flow, energy, capacity, island.nodes), ran)
+
+
+def _set_of(job: Job, plan: Plan, cards: CardBook, pv_beside: bool) -> tuple[GeneratorSet | None, list[tuple[int, str, str]]]:
+    """Return the plan's generator where it starts by itself, or nothing and an event that says why it does not run."""
+    choice = plan.generator
+    if choice is None:
+        return None, []
+    card = cards.generator(choice.card)
+    if not card.auto_start:
+        return None, [(0, "generator", f"{card.name} has no automatic start: somebody has to start it, and it does not run here")]
+    if pv_beside and choice.pv_locked_out != "yes":
+        why = "AC-coupled PV is not declared locked out while it runs: reverse power would damage it"
+        return None, [(0, "generator", f"{card.name} does not run here, for {why}")]
+    if choice.stop_soc_frac <= choice.start_soc_frac:
+        why = f"it would stop at {choice.stop_soc_frac:.0%}, below its start at {choice.start_soc_frac:.0%}"
+        return None, [(0, "generator", f"{card.name} does not run here, for {why}")]
+    return generator_set(job, choice, card, USUAL_AIR_C), []
 
 
 def _drill(
     job: Job, calendar: YearCalendar, at60: NDArray[np.int64], start_hour: int, hours: float,
-    parts: tuple[Served, FlowTable, Array, Array, NDArray[np.void]],
+    parts: tuple[Served, FlowTable, Array, Array, NDArray[np.void]], ran: SetRun | None,
 ) -> Drill:  # fmt: skip
     held, flow, energy, capacity, nodes = parts
     unserved = flow.system[:, SYS_UNSERVED]
     held_back = flow.nodes[:, :, NODE.index("lost_island_w")].sum(axis=1) + flow.system[:, SYSTEM.index("pv_only_lost_island_w")]
     used = flow.system[:, SYSTEM.index("pv_to_house_w")] + flow.system[:, SYSTEM.index("pv_to_battery_w")]
+    given = np.zeros(len(unserved)) if ran is None else ran.given_w
+    if ran is not None:  # what the set brings stands where AC-coupled sun would
+        used = np.maximum(0.0, used - given)
+        held_back = np.where(given > 0, flow.nodes[:, :, NODE.index("lost_island_w")].sum(axis=1), held_back)
     low, high = (float((nodes[name] * capacity).sum()) for name in ("soc_min", "soc_max"))
     stored = flow.nodes[:, :, NODE.index("energy_wh")].sum(axis=1)
     charge = (stored - low) / max(high - low, 1e-9)
@@ -196,6 +234,7 @@ def _drill(
         start_hour=start_hour, hours=hours, charge_frac=charge, asked_w=held.asked_w, served_w=held.served_w - unserved,
         shed_w=held.shed_w, pv_used_w=used, pv_throttled_w=held_back, events=tuple(events),
         survived_h=float(lacking[0]) / 60.0 if len(lacking) else None,
+        generator_w=given, litres=None if ran is None else ran.litres,
         start_wh=float(energy.sum()), end_wh=float(stored[-1]), flow=flow,
     )  # fmt: skip
 

@@ -180,4 +180,7 @@ class DrillPart:
             values = [wh(d, name) for d in found]
             most = max(values) or 1.0
             out.append(Row(text, tuple(Cell(show(v, "energy_wh"), v / most, tone) for v in values)))
+        if any(d.generator_h for d in found):
+            out.append(Row("Generator runs", tuple(Cell(show(d.generator_h, "hours_h")) for d in found)))
+            out.append(Row("Fuel", tuple(Cell("not known" if d.litres is None else f"{d.litres:.1f} l") for d in found)))
         return out

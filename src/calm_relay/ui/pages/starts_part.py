@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from calm_relay.errors import CalmRelayError
 from calm_relay.ui.views.limit_bars import LimitBar, LimitBars
 from calm_relay.units import format_quantity as show
+from calm_relay.year.pv_island import island_words, pv_island
 
 if TYPE_CHECKING:
     from calm_relay.ui.pages.base import FieldPage
 
+LEAST_W = 100.0
 STARTS = ("backup.motor-start", "backup.start-from-battery", "backup.offgrid-power", "backup.line-power")
 
 
@@ -29,6 +32,9 @@ class StartsPart:
         self.bars = LimitBars("Starts", page.theme, page.scale)
         page.flow(self.bars)
         self.words = page.words("", "plain")
+        page.heading("The sun with the grid gone")
+        self.sun = page.words("", "plain")
+        page.words("A raised frequency also speeds motors and clocks, and some uninterruptible supplies refuse it.", "caution")
 
     def show_figures(self) -> None:
         session = self._page.session
@@ -46,3 +52,15 @@ class StartsPart:
         said = [f"{f.title}: {f.arithmetic}." for f in found]
         nothing = "No motor is backed up, or nothing forms a grid." if result is not None else "The checks are being run."
         self.words.setText("\n".join(said) or nothing)
+        self.sun.setText("\n".join(self._sun()))
+
+    def _sun(self) -> list[str]:
+        job, plan = self._page.session.job, self._page.session.plan
+        try:
+            island = pv_island(job, plan, job.cards())
+        except CalmRelayError as error:
+            return [f"{str(error)[:1].upper()}{str(error)[1:]}."]
+        if island is None:
+            return ["No AC-coupled PV stands behind the transfer device: what stands before it is dead in an outage."]
+        essential = sum(a.mean_day_wh for a in job.house.counted if a.essential) / 24.0
+        return island_words(island, max(LEAST_W, essential))

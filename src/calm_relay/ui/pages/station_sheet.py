@@ -294,7 +294,10 @@ class StationSheet(QWidget):
     def _build_generator(self) -> None:
         base = f"plans[{self.session.chosen}].generator"
         self._line(
-            self._cell(f"{base}.card", card_kind="generator"), self._cell(f"{base}.pv_locked_out"), self._cell(f"{base}.bypass")
+            self._cell(f"{base}.card", card_kind="generator"),
+            self._cell(f"{base}.pv_locked_out"),
+            self._cell(f"{base}.bypass"),
+            *(self._cell(f"{base}.{name}") for name in ("start_soc_frac", "stop_soc_frac", "quiet_start_h", "quiet_end_h")),
         )
         self._hint.setText("It stands still in the year: what it would add comes with a blackout's drill.")
 
