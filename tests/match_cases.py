@@ -77,6 +77,11 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (A, DIESEL),
         "not known": (A, [*DIESEL, Edit("library[generator-6k].supplies", [])]),
     },
+    "backup.black-start": {"tight": (A, []), "within": (B, [])},
+    "generator.size": {
+        "over": (A, [*DIESEL, Edit("library[generator-6k].rated_va", 1500.0)]),
+        "within": (A, DIESEL),
+    },
     "generator.bypass": {
         "tight": (A, declared(bypass="no")),
         "within": (A, declared(bypass="yes")),
@@ -170,8 +175,9 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "not known": (A, [Edit(f"{STACK}.warranty_throughput_wh", None)]),
     },
 }  # fmt: skip
-NO_REMEDY = ("battery.growth", "island.formed", "island.served", "generator.bypass")
+NO_REMEDY = ("battery.growth", "island.formed", "island.served", "generator.bypass", "backup.black-start")
 NEED = 5000 + 30 + 0.01 * 5000 + 0.02 * 5000  # watts DC of 5 kW at AC: 30 W idle, 1 % and 2 %
+NEED_VA = sum(a.running_w / a.power_factor for a in demo_job().house.appliances if a.essential)
 FLOOR_V = 3 * 64 * (0.875 + 0.25 * 0.05)  # three modules at 5 %, 2.8 to 3.6 V a cell of 3.2 V
 
 # check, plan, edits, value, limit, knob, turn, soft, whole: as the rows of test_check_values
@@ -187,6 +193,8 @@ ROWS: list[dict[str, object]] = [
     {"check": "island.formed", "edits": ALONE, "value": 1, "limit": 1, "value_knob": True},
     {"check": "generator.lock-out", "edits": declared(pv_locked_out="yes"), "value": 1, "limit": 1, "value_knob": True},
     {"check": "generator.supply", "edits": DIESEL, "value": 1, "limit": 1, "value_knob": True},
+    {"check": "generator.size", "edits": DIESEL, "value": 5500, "limit": NEED_VA, "knob": "library[generator-6k].rated_va",
+     "value_knob": True},
     {"check": "generator.bypass", "edits": declared(bypass="yes"), "value": 1, "limit": 1, "value_knob": True, "soft": True},
     {"check": "array.dc-power", "plan": B, "edits": [Edit("library[hybrid-5k].pv_dc_max_w", 8000.0)], "value": 16 * 385,
      "limit": 8000, "knob": "library[hybrid-5k].pv_dc_max_w", "soft": True},
@@ -210,4 +218,11 @@ ROWS: list[dict[str, object]] = [
                                            Edit("library[charger-5k-48v].discharge_max_a", 80.0)],
      "value": 80 * 315 / 330, "limit": 80, "knob": "library[rack-5k].discharge_max_a"},
 ]  # fmt: skip
-BY_YEAR = ("car.dc-side", "island.served", "battery.lead-recharge", "battery.cycle-life", "battery.warranty-throughput")
+BY_YEAR = (
+    "backup.black-start",
+    "car.dc-side",
+    "island.served",
+    "battery.lead-recharge",
+    "battery.cycle-life",
+    "battery.warranty-throughput",
+)

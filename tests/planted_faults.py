@@ -32,7 +32,7 @@ class Planted(NamedTuple):
 K, V, P, F, S = "test_kernel_reference", "test_check_values", "test_packing", "test_facts", "test_study"
 FAULTS = (
     # --- faults that once went unseen
-    Planted("headroom order", "rules/runner.py", 'finding.page == "decide", margin', 'finding.page == "decide", -margin', F),
+    Planted("headroom order", "rules/runner.py", 'finding.page in LAST, margin', 'finding.page in LAST, -margin', F),
     Planted("cost of what stands already", "money/counted.py", "(more := count - had.get(card, 0)) > 0", "(more := count) > 0", "test_money"),
     Planted("cap of a rebate", "money/rebates.py", "min(wh, rebate.paid_up_to_wh)", "wh", "test_money"),
     Planted("a condition not known counts", "money/rebates.py", 'if row.met != "yes"', 'if row.met == "no"', "test_money"),

@@ -83,7 +83,10 @@ def parse_pack(text: str, file: str) -> Pack:
     if faults:
         raise BadInput(faults)
     head = (str(data.get("id", "")), str(data.get("name", "")), str(data.get("version", "")))
-    return Pack(*head, kinds["tight"], kinds["parameter"], kinds["table"], kinds["list"], kinds["frequency"])
+    return Pack(
+        *head, tight=kinds["tight"], parameter=kinds["parameter"], table=kinds["table"], list_=kinds["list"],
+        frequency=kinds["frequency"],
+    )  # fmt: skip
 
 
 def _number(value: object) -> float | None:

@@ -11,6 +11,7 @@ from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.units import count_words, hours_a_year
 from calm_relay.units import format_quantity as show
+from calm_relay.year.generator import derated_va
 
 SPARE_WH = 1000.0  # a year's loss below it says that the array is used up
 
@@ -142,3 +143,53 @@ def bypass(c: CheckContext) -> Iterator[Finding]:
         else "0 ways round the inverter: without it the house is dark"
     )
     yield finding(c, "generator.bypass", name, YES_NO, float(declared == "yes"), 1.0, "least", line, tight=COUNTS, soft=True)
+
+
+@check(
+    "backup.black-start", "Comes back after an empty battery", page="blackout", needs={"grid", "plan"}, short="Black start",
+    source="the program's definitions, D16: at its floor a bank with AC-coupled PV only stays dead, DC strings wake it",
+)  # fmt: skip
+def black_start(c: CheckContext) -> Iterator[Finding]:
+    """Whether sun alone brings the backup side back once the battery ran empty in an outage."""
+    rows = [row for row in forming_rows(c.plan, c.cards) if row.node.side == "backup"]
+    if c.plan.transfer is None or not rows:
+        return
+    waking = [row.node.name for row in rows if row.node.strings]
+    beside = [node.name for node, _ in pv_only_nodes(c.plan, c.cards) if node.side == "backup"]
+    if waking:
+        line = f"strings on {count_words(len(waking), 'unit')} that forms the grid ({', '.join(waking)}): the morning wakes it"
+    else:
+        pv = f"{', '.join(beside)} is AC-coupled and waits for a grid" if beside else "no PV stands behind the transfer device"
+        units = count_words(len(rows), "unit")
+        line = f"strings on 0 of {units} that form the grid: {pv}; empty, it stays dark until the grid is back"
+    remedies = [Remedy("strings on the inverter that forms the grid, or a generator with automatic start")]
+    yield finding(
+        c, "backup.black-start", "backup side", YES_NO, float(bool(waking)), 1.0, "least", line, tight=COUNTS, soft=True,
+        remedies=remedies,
+    )  # fmt: skip
+
+
+@check(
+    "generator.size", "Generator carries what must stay on", page="blackout", needs={"plan"}, short="Generator's size",
+    source="rating less 3.5 % per 300 m above 300 m, against the running kVA of what must stay on; common practice",
+)  # fmt: skip
+def generator_size(c: CheckContext) -> Iterator[Finding]:
+    """The set's rating at the site's height against all that must stay on, running together."""
+    if c.plan.generator is None:
+        return
+    card = c.cards.generator(c.plan.generator.card)
+    need = sum(load.running_w / load.power_factor for load in c.job.house.counted if load.essential)
+    if need <= 0:
+        return
+    height = c.job.site.place.altitude_m
+    gives = derated_va(card, height, 25.0)
+    line = (
+        f"{show(card.rated_va, 'apparent_va')} at {height:.0f} m give {show(gives, 'apparent_va')}; what must stay on runs at "
+        f"{show(need, 'apparent_va')}"
+    )
+    supply = c.job.site.supply.kind
+    fitting = [g for g in c.offered.generators().values() if supply in g.supplies and derated_va(g, height, 25.0) >= need]
+    best = min(fitting, key=lambda g: g.rated_va, default=None)
+    edits = () if best is None else (Edit("library[+]", best.model_dump()), Edit(c.path("generator.card"), best.id))
+    words = "a larger generator" if best is None else f"{best.name} in its place"
+    yield finding(c, "generator.size", card.name, "apparent_va", gives, need, "least", line, remedies=[Remedy(words, edits)])

@@ -78,22 +78,30 @@ RESULTS: dict[str, str] = {
     "absorption_h": "how long the last of a charge takes in the year",
     "bonds_neutral": "whether a draft takes it", "heating_w": "energy that its heater takes in the year",
     "heating_below_c": "hours of cold in which it may charge",
+    **dict.fromkeys(
+        (
+            "frequency", "start_hz", "droop_frac", "base", "delay_s", "response_s", "trips", "frequency_hz", "after_s",
+            "return_low_hz", "return_high_hz", "return_delay_s", "return_ramp_frac_per_min",
+        ),
+        "what AC-coupled PV does at a raised frequency",
+    ),
+    **dict.fromkeys(
+        ("auto_start", "fuel_full_l_per_h", "fuel_half_l_per_h", "tank_l", "least_load_frac", "power_factor_frac"),
+        "the generator in the outage drill",
+    ),
 }  # fmt: skip
 _DRILL, _RUNS, _WALL = "the blackout drill", "cable runs and lugs", "the place on the wall"
 # figure → what it is kept for: recorded with the card and shown, read by no check yet
 LATER: dict[str, str] = {
     **dict.fromkeys(
         (
-            "frequency", "start_hz", "droop_frac", "base", "delay_s", "trips", "frequency_hz", "after_s", "return_low_hz",
-            "return_high_hz", "return_delay_s", "return_ramp_frac_per_min", "auto_start", "fuel", "fuel_full_l_per_h",
-            "fuel_half_l_per_h", "tank_l", "least_load_frac", "peak_va", "power_factor_frac", "frequency_min_hz",
-            "frequency_max_hz", "generator_input", "switch_s",
+            "fuel", "peak_va", "frequency_min_hz", "frequency_max_hz", "generator_input", "switch_s",
         ),
         _DRILL,
     ),
     **dict.fromkeys(("lug_min_mm2", "lug_max_mm2", "battery_lug_min_mm2", "backup_breakers", "breaker_a"), _RUNS),
     **dict.fromkeys(("height_m", "depth_m", "weight_kg"), _WALL),
-    **dict.fromkeys(("accuracy_frac", "clamps", "clamp_opening_m", "response_s"), "meters in a plan, and commissioning"),
+    **dict.fromkeys(("accuracy_frac", "clamps", "clamp_opening_m"), "meters in a plan, and commissioning"),
     "firmware_note": "the settings sheet",
 }  # fmt: skip
 

@@ -46,6 +46,7 @@ GROUPS = (
     checks_modules,
     checks_money,
 )
+LAST = ("decide", "blackout")  # pages whose findings stand after the limits of like verdict
 _ORDER = {group.__name__: index for index, group in enumerate(GROUPS)}
 
 
@@ -140,6 +141,6 @@ def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Findin
 
 
 def _tightness(finding: Finding) -> tuple[int, bool, float]:
-    """Return the place of a finding: by verdict, limits before money, the tightest first."""
+    """Return the place of a finding: by verdict, limits before money and outages, the tightest first."""
     margin = finding.margin if finding.margin is not None else (-1.0 if finding.verdict == "over" else 9.0)
-    return VERDICT_ORDER.index(finding.verdict), finding.page == "decide", margin
+    return VERDICT_ORDER.index(finding.verdict), finding.page in LAST, margin

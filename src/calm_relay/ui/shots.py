@@ -27,9 +27,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     app = make_app()
     from PySide6.QtWidgets import QDialog
 
-    from calm_relay.library.shipped import shipped_card
     from calm_relay.tariff.templates import templates
-    from calm_relay.ui.card_editor import CardEditor
     from calm_relay.ui.chains_dialog import ChainsDialog
     from calm_relay.ui.commands import make_window
     from calm_relay.ui.controls_dialog import ControlsDialog
@@ -72,7 +70,6 @@ def main(argv: Sequence[str] | None = None) -> int:
     window.session.choose(window.session.job.plan("A").id)
     wait_idle(app, window)
     show_dialog("picker", PickerDialog(window.session, "plans[ac-add-on].nodes[bat].battery.card", window))
-    show_dialog("card-editor", CardEditor(shipped_card("hybrid-10k-three"), window, copy=True))
     site = window.page("site")
     assert isinstance(site, SitePage)
 
@@ -115,6 +112,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("tariff", "B", "tariff", three_periods)
     window.undo()
     take("year", "C", "year")
+    take("blackout", "A", "blackout")
     take("decide", "B", "decide")
     decide = window.page("decide")
     assert isinstance(decide, DecidePage)

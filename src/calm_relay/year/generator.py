@@ -147,7 +147,15 @@ def run_with_set(window: Packed, energy_wh: Array, energy_pv_wh: Array, unit: Ge
             events.append((begin, "generator", f"the generator starts at {charge[cut - 1] * 100:.0f} % of charge"))
         else:
             why = "the tank is empty" if empty[cut - 1] else "quiet hours begin" if quiet[begin - 1] else "the battery is charged"
-            events.append((begin, "generator", f"the generator stops: {why}, {charge[cut - 1] * 100:.0f} %"))
+            mean_w = float(gave[:cut].mean())
+            loafs = f"; it gave {mean_w / 1000:.1f} kW on the mean, less than the {unit.least_w / 1000:.1f} kW it wants"
+            events.append(
+                (
+                    begin,
+                    "generator",
+                    f"the generator stops: {why}, {charge[cut - 1] * 100:.0f} %{loafs if mean_w < unit.least_w else ''}",
+                )
+            )
         running = not running
     known = litres_per_h(unit.card, 0.5) is not None
     return SetRun(np.concatenate(systems), np.concatenate(nodes), given, litres if known else None, events)

@@ -35,7 +35,7 @@ class Carried:
     """What the forming inverters carry: all day, and for so many seconds. [VA], [s]"""
 
     continuous_va: float
-    peak_va: float | None
+    short_va: float | None
     peak_s: float | None
 
 
@@ -129,4 +129,4 @@ def _va(on: Mapping[str, Circuit], minute: int, relief_w: Array) -> float:
 
 def _passes(need_va: float, carried: Carried) -> bool:
     """Return whether a whole minute above the continuous rating is passed: only where the peak is high enough and lasts as long."""
-    return carried.peak_va is not None and carried.peak_s is not None and need_va <= carried.peak_va and carried.peak_s >= 60.0
+    return carried.short_va is not None and carried.peak_s is not None and need_va <= carried.short_va and carried.peak_s >= 60.0
