@@ -177,7 +177,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
 }  # fmt: skip
 NO_REMEDY = ("battery.growth", "island.formed", "island.served", "generator.bypass", "backup.black-start")
 NEED = 5000 + 30 + 0.01 * 5000 + 0.02 * 5000  # watts DC of 5 kW at AC: 30 W idle, 1 % and 2 %
-NEED_VA = sum(a.running_w / a.power_factor for a in demo_job().house.appliances if a.essential)
+NEED_VA = sum(load.running_w / load.power_factor for load in demo_job().house.appliances if load.essential)
 FLOOR_V = 3 * 64 * (0.875 + 0.25 * 0.05)  # three modules at 5 %, 2.8 to 3.6 V a cell of 3.2 V
 
 # check, plan, edits, value, limit, knob, turn, soft, whole: as the rows of test_check_values

@@ -65,3 +65,16 @@ def test_a_battery_on_three_phases_forms_each_of_them():
     rows = forming_rows(drafted.plan(plan_id), drafted.cards())
     assert [row.node.line for row in rows] == ["1", "2", "3"]
     assert all(row.unit.ac_rated_w / 230 <= 35 for row in rows)
+
+
+@pytest.mark.parametrize("pattern", ["hybrid-alongside", "array-only"])
+def test_no_module_is_drafted_on_a_face_without_room(pattern):
+    """Nought typed as the room of the one free face is a figure, not a gap."""
+    job = apply_edits(demo_job(), [Edit("faces[north-west].room_modules", 0)])
+    with pytest.raises(NotFeasible, match="no roof face without strings has room"):
+        draft_plan(job, pattern, 20_000.0)
+    few = apply_edits(
+        demo_job(), [Edit("faces[north-west].room_modules", 5), Edit("plans[today].nodes[old].strings[ne2].tracker", 1)]
+    )
+    drafted, plan_id = draft_plan(few, pattern, 20_000.0)
+    assert module_count(drafted.plan(plan_id), drafted.cards()) == 16 + 5

@@ -18,7 +18,8 @@ from calm_relay.simulation.columns import SYS_UNSERVED
 from calm_relay.simulation.flow import open_balances, run_case
 from calm_relay.simulation.island import islanded
 from calm_relay.study import Study
-from calm_relay.year.generator import GeneratorSet, derated_va, litres_per_h, run_with_set
+from calm_relay.year.generator import GeneratorSet, run_with_set
+from calm_relay.year.generator_figures import derated_va, litres_per_h
 from calm_relay.year.outage import energies_by_hour, outage_inputs, ride_through
 from calm_relay.year.overload import Carried, Circuit, serve
 from tests.cases import packed_case
@@ -152,6 +153,16 @@ def test_a_drill_adds_up_and_says_what_happens(demo, quarter):
     assert made.first_words.startswith("After ")
     np.testing.assert_allclose(made.asked_w, made.served_w + made.shed_w + made.flow.system[:, SYS_UNSERVED], atol=1e-6)
     assert made.dark_h > 0
+    # all the sun of plan A stands at AC: what is not used finds no use
+    per = len(quarter.flow(demo, demo.plan("A")).flow.system) // 8760
+    offered = quarter.flow(demo, demo.plan("A")).pv_only["old"].ac_w
+    at = (np.arange(30 * per) + (24 * 170 + 2) * per) % len(offered)
+    assert (made.pv_used_w + made.pv_throttled_w).sum() / 60 == pytest.approx(offered[at].sum() / per, rel=1e-9)
+    woken = quarter.drill(demo, demo.plan("B"), start_hour=24 * 170 + 2, hours=48)
+    gained = woken.end_wh - woken.start_wh
+    assert woken.pv_used_w.sum() / 60 > woken.served_w.sum() / 60 + gained, (
+        "what is served and stored came from the sun, and losses"
+    )
     kept = quarter.drill(demo, demo.plan("A"), start_hour=24 * 170 + 2, hours=30, charge_frac=1.0)
     assert (kept.survived_h or 30) >= made.survived_h
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from calm_relay.decision.brief import PURPOSES, weight_of
-from calm_relay.decision.compare import PlanRow
+from calm_relay.decision.compare import PlanRow, compare_plans
 from calm_relay.decision.criteria import Valued, Weighed, purpose_scores, valued
 from calm_relay.decision.words import LIFE_YEARS
 from calm_relay.job.brief_models import Brief, Purpose
@@ -140,6 +140,27 @@ def turning_points(plans: Sequence[Scored], weights: Mapping[Purpose, float]) ->
         below = max((row for row in found if row[0] < now - EVEN), default=None)
         out += [Turn(purpose, row[0], now, row[1]) for row in (above, below) if row is not None]
     return tuple(sorted(out, key=lambda turn: abs(turn.share - turn.now)))
+
+
+@dataclass(frozen=True)
+class Standing:
+    """All that is known of the plans for one state of the job; ranges and twenty years come after the first year."""
+
+    results: Mapping[str, PlanResult]
+    twenty: Mapping[str, TwentyYears]
+    ranges: Ranges | None
+    rows: tuple[PlanRow, ...]
+    verdict: Verdict
+    fault: str = ""
+
+
+def standing_of(
+    job: Job, results: Mapping[str, PlanResult], twenty: Mapping[str, TwentyYears], ranges: Ranges | None, fault: str = ""
+) -> Standing:
+    """Return how the plans stand by what is known of them; `results` are in the job's order."""
+    rows = compare_plans(job, [(job.plan(i), r.facts, r.bill, r.findings) for i, r in results.items()], twenty)
+    verdict = choose(job, results, rows, twenty, ranges)
+    return Standing(results=results, twenty=twenty, ranges=ranges, rows=rows, verdict=verdict, fault=fault)
 
 
 def choose(

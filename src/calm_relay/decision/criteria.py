@@ -286,8 +286,10 @@ CRITERIA: tuple[Criterion, ...] = (
 
 
 def _pv_wh(w: Weighed) -> float:
-    sums = w.result.facts.system_wh
-    return sums["pv_to_house_w"] + sums["pv_to_battery_w"] + sums["pv_to_grid_w"]
+    """PV energy that the plan takes up: of DC strings what goes to inverter and battery, else AC output. [Wh]"""
+    facts = w.result.facts
+    strings = sum(row["pv_to_inverter_w"] + row["pv_to_battery_w"] for row in facts.nodes_wh.values())
+    return strings + sum(row["ac_w"] for row in facts.pv_only_wh.values())
 
 
 def valued(w: Weighed) -> tuple[Valued, ...]:

@@ -51,11 +51,13 @@ def rated_w_of(job: Job, nodes: list[Node]) -> float:
 
 
 def free_faces(job: Job, today: Plan) -> list[Face]:
-    """Return the roof faces that no string of a plan lies on; raises NotFeasible where there is none."""
+    """Return the roof faces that no string of a plan lies on and that are not typed as having no room; raises NotFeasible."""
     used = {group.face for node in today.nodes for group in node.strings}
-    free = [face for face in job.faces if face.id not in used]
+    bare = [face for face in job.faces if face.id not in used]
+    free = [face for face in bare if face.room_modules != 0]
     if not free:
-        raise NotFeasible("every roof face has strings already", "add a face on Site & roof")
+        why = "no roof face without strings has room" if bare else "every roof face has strings already"
+        raise NotFeasible(why, "add a face on Site & roof")
     return free
 
 

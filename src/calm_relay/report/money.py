@@ -3,46 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
-from calm_relay.decision.choosing import Verdict, choose
-from calm_relay.decision.compare import PlanRow, compare_plans
+from calm_relay.decision.choosing import Standing, standing_of
 from calm_relay.decision.money_words import chosen_words, ranges_words, spread_words, years_notes
 from calm_relay.decision.priced import cost_words, each_module_words, equipment_words
 from calm_relay.decision.ranges import Ranges, ranges
 from calm_relay.decision.twenty import TwentyYears, twenty_years
 from calm_relay.job.models import Job, Plan
 from calm_relay.money.costing import KIND_WORDS, PlanCosts, plan_costs
-from calm_relay.study import PlanResult, Study
+from calm_relay.study import Study
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
 
-@dataclass(frozen=True)
-class Money:
-    """Everything the Decide page rests on, of one state of the job."""
-
-    results: dict[str, PlanResult]
-    twenty: dict[str, TwentyYears]
-    ranges: Ranges | None
-    rows: tuple[PlanRow, ...]
-    verdict: Verdict
-
-
-def money_of(study: Study, job: Job, *, with_ranges: bool = True, told: Callable[[int, int], None] = lambda _d, _a: None) -> Money:
+def money_of(
+    study: Study, job: Job, *, with_ranges: bool = True, told: Callable[[int, int], None] = lambda _d, _a: None
+) -> Standing:
     """Return all plans of a job in money: costs, twenty years, ranges, and which leads."""
     results = [(plan, study.plan_result(job, plan)) for plan in job.plans]
     years = twenty_years(study, job, results)
     spread = ranges(study, job, results, years, told=told) if with_ranges else None
-    return put_together(job, {plan.id: result for plan, result in results}, {row.plan_id: row for row in years}, spread)
-
-
-def put_together(job: Job, results: dict[str, PlanResult], twenty: dict[str, TwentyYears], spread: Ranges | None) -> Money:
-    """Return the same from its parts, as far as they are known."""
-    done = [(job.plan(plan_id), r.facts, r.bill, r.findings) for plan_id, r in results.items()]
-    rows = compare_plans(job, done, twenty)
-    return Money(results, twenty, spread, rows, choose(job, results, rows, twenty, spread))
+    return standing_of(job, {plan.id: result for plan, result in results}, {row.plan_id: row for row in years}, spread)
 
 
 def cost_lines(costs: PlanCosts) -> list[str]:
@@ -98,7 +80,7 @@ def ranges_text(job: Job, found: Ranges) -> list[str]:
     return [*out, ranges_words(job, found)]
 
 
-def verdict_text(job: Job, money: Money) -> list[str]:
+def verdict_text(job: Job, money: Standing) -> list[str]:
     """Return the choice as lines: gates, weights, every criterion of every plan, and why."""
     verdict = money.verdict
     order = sorted(verdict.plans, key=lambda s: [row.plan_id for row in money.rows].index(s.row.plan_id))
@@ -117,7 +99,7 @@ def verdict_text(job: Job, money: Money) -> list[str]:
     return [*out, "", *verdict.because, *([chosen] if chosen else [])]
 
 
-def decide_data(money: Money) -> dict[str, Any]:
+def decide_data(money: Standing) -> dict[str, Any]:
     """Return the whole choice as plain data."""
     return {
         "rows": [row.as_dict() for row in money.rows],

@@ -11,7 +11,7 @@ from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.units import count_words, hours_a_year
 from calm_relay.units import format_quantity as show
-from calm_relay.year.generator import derated_va
+from calm_relay.year.generator_figures import derated_va
 
 SPARE_WH = 1000.0  # a year's loss below it says that the array is used up
 

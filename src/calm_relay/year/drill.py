@@ -160,9 +160,9 @@ def drill(
     ac = island.ac[at].copy()
     ids = served_ids(job, plan, serving)
     circuits = {
-        a.id: Circuit(a.name, house.appliance_w[a.id][at60], a.power_factor, a.sheddable, not a.no_auto_return)
-        for a in job.house.counted
-        if a.id in ids
+        load.id: Circuit(load.name, house.appliance_w[load.id][at60], load.power_factor, load.sheddable, not load.no_auto_return)
+        for load in job.house.counted
+        if load.id in ids
     }
     if "background" in ids:
         circuits["background"] = Circuit("everything else", house.background_w[at60])
@@ -190,7 +190,7 @@ def drill(
         ran = run_with_set(window, energy, energy_pv, unit, calendar.clock_hour[at60])
         flow = replace(run_case(window, energy, energy_pv), system=ran.system, nodes=ran.nodes)
     held.events += refused + ([] if ran is None else ran.events)
-    return _drill(job, calendar, at60, start_hour, hours, (held, flow, energy, capacity, island.nodes), ran)
+    return _drill(job, calendar, at60, start_hour, hours, (held, flow, energy, capacity, island.nodes), ran, sun_ac)
 
 
 def _set_of(job: Job, plan: Plan, cards: CardBook, pv_beside: bool) -> tuple[GeneratorSet | None, list[tuple[int, str, str]]]:
@@ -212,16 +212,17 @@ def _set_of(job: Job, plan: Plan, cards: CardBook, pv_beside: bool) -> tuple[Gen
 
 def _drill(
     job: Job, calendar: YearCalendar, at60: NDArray[np.int64], start_hour: int, hours: float,
-    parts: tuple[Served, FlowTable, Array, Array, NDArray[np.void]], ran: SetRun | None,
+    parts: tuple[Served, FlowTable, Array, Array, NDArray[np.void]], ran: SetRun | None, sun_ac: Array,
 ) -> Drill:  # fmt: skip
     held, flow, energy, capacity, nodes = parts
     unserved = flow.system[:, SYS_UNSERVED]
     held_back = flow.nodes[:, :, NODE.index("lost_island_w")].sum(axis=1) + flow.system[:, SYSTEM.index("pv_only_lost_island_w")]
-    used = flow.system[:, SYSTEM.index("pv_to_house_w")] + flow.system[:, SYSTEM.index("pv_to_battery_w")]
     given = np.zeros(len(unserved)) if ran is None else ran.given_w
-    if ran is not None:  # what the set brings stands where AC-coupled sun would
-        used = np.maximum(0.0, used - given)
-        held_back = np.where(given > 0, flow.nodes[:, :, NODE.index("lost_island_w")].sum(axis=1), held_back)
+    running = given > 0  # what the set brings stands where AC-coupled sun would, which is locked out meanwhile
+    held_back = np.where(running, flow.nodes[:, :, NODE.index("lost_island_w")].sum(axis=1) + sun_ac, held_back)
+    taken = [flow.nodes[:, :, NODE.index(name)].sum(axis=1) for name in ("pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w")]
+    at_ac = np.where(running, 0.0, sun_ac - flow.system[:, SYSTEM.index("pv_only_lost_island_w")])
+    used = at_ac + taken[0] + taken[1] + taken[2]
     low, high = (float((nodes[name] * capacity).sum()) for name in ("soc_min", "soc_max"))
     stored = flow.nodes[:, :, NODE.index("energy_wh")].sum(axis=1)
     charge = (stored - low) / max(high - low, 1e-9)

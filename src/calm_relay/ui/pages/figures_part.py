@@ -8,8 +8,9 @@ from calm_relay.decision.words import clipping_words, compare_lines, compare_tex
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
 
 if TYPE_CHECKING:
+    from calm_relay.decision.choosing import Standing
     from calm_relay.decision.compare import PlanRow
-    from calm_relay.ui.pages.standing import Standing, StandingPage
+    from calm_relay.ui.pages.standing import StandingPage
 
 TONES = {
     "bill": "grid", "saving": "accent", "import_wh": "grid", "export_wh": "grid", "self_sufficiency_frac": "sun",

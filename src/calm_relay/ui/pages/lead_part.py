@@ -20,8 +20,9 @@ from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
+    from calm_relay.decision.choosing import Standing
     from calm_relay.decision.ranges import Spread
-    from calm_relay.ui.pages.standing import Standing, StandingPage
+    from calm_relay.ui.pages.standing import StandingPage
 
 MONEY_ROWS: tuple[tuple[str, str, str], ...] = (
     ("saving", "Saving a year, 10 to 90 % of cases", "money"), ("npv", "Worth of 20 years, 10 to 90 %", "money"),

@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QWidget
 
-from calm_relay.decision.choosing import Verdict, choose
-from calm_relay.decision.compare import PlanRow, compare_plans
+from calm_relay.decision.choosing import Standing, standing_of
 from calm_relay.ui.pages.parted import PartedPage
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
@@ -22,18 +20,6 @@ if TYPE_CHECKING:
     from calm_relay.ui.runner import Cancel, Extra
 
 TWENTY, RANGES = "decide: twenty years", "decide: ranges"
-
-
-@dataclass(frozen=True)
-class Standing:
-    """All that is known of the plans for one state of the job; ranges and twenty years come after the first year."""
-
-    results: dict[str, PlanResult]
-    twenty: dict[str, TwentyYears]
-    ranges: Ranges | None
-    rows: tuple[PlanRow, ...]
-    verdict: Verdict
-    fault: str = ""
 
 
 class StandingPage(PartedPage):
@@ -59,12 +45,7 @@ class StandingPage(PartedPage):
         known = (bool(twenty), ranges is not None, fault)
         job = session.job
         if self._standing is None or self._standing[0] is not job or self._standing[1] != known:
-            years = {row.plan_id: row for row in twenty}
-            rows = compare_plans(job, [(job.plan(i), r.facts, r.bill, r.findings) for i, r in results], years)
-            verdict = choose(job, dict(results), rows, years, ranges)
-            standing = Standing(
-                results=dict(results), twenty=years, ranges=ranges, rows=rows, verdict=verdict, fault=fault
-            )  # fmt: skip
+            standing = standing_of(job, dict(results), {row.plan_id: row for row in twenty}, ranges, fault)
             self._standing = job, known, standing
         return self._standing[2]
 
