@@ -10,10 +10,14 @@ import pytest
 
 from calm_relay.cli import main
 from calm_relay.cli.outage import start_hour_of
+from calm_relay.decision.reach import reach, season_hours
 from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.library.cards import GeneratorCard
 from calm_relay.library.shipped import shipped_card
+from calm_relay.rules.checks_motor import start_rows
+from calm_relay.rules.registry import CheckContext
+from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.columns import SYS_UNSERVED
 from calm_relay.simulation.flow import open_balances, run_case
 from calm_relay.simulation.island import islanded
@@ -251,3 +255,41 @@ def test_a_plan_s_generator_runs_in_the_drill_or_says_why_not(demo, quarter):
         still = quarter.drill(job, job.plan("A"), start_hour=24 * 170 + 2, hours=48)
         assert still.generator_h == 0
         assert says in still.events[0].words
+
+
+def test_more_modules_survive_more_and_what_they_reach_is_told(demo, quarter):
+    found = reach(quarter, demo, demo.plan("B"))
+    shares = [share for _, share in found.rows]
+    assert shares == sorted(shares)
+    assert found.rows[0][0] == found.modules_now == 3
+    hours = season_hours(quarter, demo)
+    assert len(hours) == 24 * (30 + 31 + 31), "June to August are winter in the south"
+    whole = quarter.ride_through(demo, demo.plan("B"))["essential"]
+    assert shares[0] == pytest.approx(np.mean(whole.hours_h[hours] >= 18.0))
+    held = [share for _, share in found.by_reserve]
+    assert held == sorted(held), "more held back survives more"
+    assert held[-1] > shares[0]
+    for share in (0.5, 0.9, 0.99):
+        needed = found.modules_for(share)
+        assert needed is None or dict(found.rows)[needed] >= share
+    assert any("% is " in line for line in found.words)
+    with pytest.raises(NotFeasible, match="0 banks"):
+        reach(quarter, demo, demo.plan("D"))
+
+
+def test_starts_alone_staggered_and_at_once_by_hand(demo):
+    """Bilge pump: letter J, 7.99 kVA/hp × 0.33 hp; well pump: 23 LRA × 230 V. Both on what else of the list runs."""
+    plan = demo.plan("A")
+    context = CheckContext(demo, plan, demo.cards(), None)
+    rows = {(row.name, row.way): row for row in start_rows(context) if row.quantity == "apparent_va"}
+    bilge, well = 7990 * 0.33, 23 * 230.0
+    running = {load.id: load.running_w / load.power_factor for load in demo.house.appliances if load.essential}
+    rest = sum(va for name, va in running.items() if name not in ("bilge-pump", "well-pump"))
+    assert rows["Bilge pump", "alone"].value == pytest.approx(bilge)
+    assert rows["Well pump", "alone"].value == pytest.approx(well)
+    assert rows["Well pump", "with the rest running"].value == pytest.approx(well + rest + running["bilge-pump"])
+    assert rows["2 motors", "all at once"].value == pytest.approx(bilge + well + rest)
+    assert not rows["2 motors", "all at once"].within
+    (worst,) = [f for f in run_checks(context, {"plan"}) if f.check == "backup.motor-start"]
+    assert worst.value == pytest.approx(max(row.value for row in rows.values() if row.way == "with the rest running"))
+    assert start_rows(CheckContext(demo, demo.plan("D"), demo.cards(), None)) == ()

@@ -152,7 +152,10 @@ def _parser() -> argparse.ArgumentParser:
     drill.add_argument("--shed", action="store_true", help="shed loads that may be shed")
     drill.add_argument("--csv", metavar="FILE", help="write one plan minute by minute (give one --plan)")
     about = "the share of outages survived, by length and month, with every hour of the year as the start"
-    command("ride-through", about, outage.ride_through_command)
+    ride = command("ride-through", about, outage.ride_through_command)
+    ride.add_argument(
+        "--reach", action="store_true", help="how many battery modules more reach 90, 95 and 99 % in the brief's season"
+    )
     pitch = command("frequency", "what AC-coupled PV does with the grid gone, by its frequency curve", outage.frequency_command)
     pitch.add_argument("--curve", default="", help="a curve of the pack, such as ieee-1547, in place of the card's own")
     pitch.add_argument("--load-kw", type=float, default=0.5, help="what the loads draw meanwhile")

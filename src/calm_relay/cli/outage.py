@@ -9,13 +9,16 @@ from datetime import date
 from pathlib import Path
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
+from calm_relay.decision.reach import reach
 from calm_relay.errors import BadInput, Fault, NotFeasible
 from calm_relay.job.models import Job, Plan
 from calm_relay.report.head import CAUTION, head_of, title_text
 from calm_relay.report.outage import drill_text, ride_data, ride_text
+from calm_relay.rules.checks_motor import start_rows
 from calm_relay.rules.registry import CheckContext
 from calm_relay.rules.runner import run_checks
 from calm_relay.study import Study
+from calm_relay.units import format_quantity as show
 from calm_relay.year.drill import Drill
 from calm_relay.year.pv_island import island_words, pv_island
 
@@ -112,8 +115,13 @@ def ride_through_command(options: argparse.Namespace) -> int:
             data.append({"plan": plan.id, "letter": plan.letter, "dark": error.reason})
             text.append(f"\n{error.reason}")
             continue
-        data.append(ride_data(study, job, plan, found))
-        text.append("\n" + "\n".join(ride_text(study, job, plan, found)))
+        row, lines = ride_data(study, job, plan, found), ride_text(study, job, plan, found)
+        if options.reach:
+            more = reach(study, job, plan)
+            row["reach"] = {"modules_now": more.modules_now, "share_by_modules": [list(r) for r in more.rows], "words": more.words}
+            lines += [f"   {line}" for line in more.words]
+        data.append(row)
+        text.append("\n" + "\n".join(lines))
     if options.json:
         print_json({**head_of(job), "plans": data})
     else:
@@ -126,16 +134,31 @@ def starts_command(options: argparse.Namespace) -> int:
     job = open_job(options.job).job
     rows = []
     for plan in _one(options, job):
-        found = run_checks(CheckContext(job, plan, job.cards(), None), {"plan"})
-        rows.append((plan, [f for f in found if f.check in STARTS]))
+        context = CheckContext(job, plan, job.cards(), None, advise=False)
+        rows.append((plan, start_rows(context), [f for f in run_checks(context, {"plan"}) if f.check in STARTS]))
     if options.json:
-        print_json({"plans": [{"plan": p.id, "letter": p.letter, "starts": [f.as_dict() for f in starts]} for p, starts in rows]})
+        print_json(
+            {
+                "plans": [
+                    {
+                        "plan": p.id, "letter": p.letter, "rows": [{**vars(row), "within": row.within} for row in bars],
+                        "starts": [f.as_dict() for f in found],
+                    }
+                    for p, bars, found in rows
+                ]
+            }
+        )  # fmt: skip
         return 0
-    for plan, starts in rows:
+    for plan, bars, found in rows:
         print(f"{plan.letter}  {plan.name}")
-        for f in starts:
+        for row in bars:
+            line = f", {row.line}" if row.line else ""
+            verdict = "within" if row.within else "over"
+            figure = f"{show(row.value, row.quantity)} of {show(row.limit, row.quantity)}"
+            print(f"   {verdict:7}{row.name}{line}, {row.way}: {figure}, {row.of}")
+        for f in found:
             print(f"   {f.word:9} {f.title}: {f.subject}. {f.arithmetic}")
-        if not starts:
+        if not found:
             print("   nothing with a motor is backed up, or nothing forms a grid")
     return 0
 

@@ -72,15 +72,9 @@ def start_from_battery(c: CheckContext) -> Iterator[Finding]:
 def _worst(c: CheckContext, check_id: str, cases_of: _Cases, silent: str) -> Iterator[Finding]:
     """Return the case that asks most of its limit as the check's finding."""
     forming = forming_rows(c.plan, c.cards)
-    if not c.plan.has_backup_side or not forming:
+    starts, running = _backup_starts(c)
+    if not starts or not forming:
         return
-    loads = backup_appliances(c)
-    factor, soft = c.pack.value("lra_per_running_amp"), c.pack.value("soft_start_frac")
-    starts = [(a, s) for a in loads if (s := motor_start(a, factor, soft)) is not None]
-    if not starts:
-        return
-    # A list of loads is what runs together; of a whole house only what is marked essential is taken to run.
-    running = [a for a in loads if a.essential or (c.plan.transfer is not None and c.plan.transfer.backed_up == "listed")]
     cases: list[_Case] = []
     for load, start in starts:
         made = cases_of(c, load, start, _running(running, load, line_count(c.job.site.supply)), forming)
@@ -92,6 +86,76 @@ def _worst(c: CheckContext, check_id: str, cases_of: _Cases, silent: str) -> Ite
     subject = worst.load.name + (f", {worst.line}" if worst.line else "")
     words = worst.words + _together(starts, running)
     yield finding(c, check_id, subject, worst.quantity, worst.value, worst.limit, "most", words, remedies=_ease(c, worst, forming))
+
+
+def _backup_starts(c: CheckContext) -> tuple[list[tuple[Appliance, MotorStart]], list[Appliance]]:
+    """Return the motors on the backup side with their starts, and what is taken to run beside them; nothing without such a side."""
+    if not c.plan.has_backup_side:
+        return [], []
+    loads = backup_appliances(c)
+    factor, soft = c.pack.value("lra_per_running_amp"), c.pack.value("soft_start_frac")
+    starts = [(a, s) for a in loads if (s := motor_start(a, factor, soft)) is not None]
+    # A list of loads is what runs together; of a whole house only what is marked essential is taken to run.
+    running = [a for a in loads if a.essential or (c.plan.transfer is not None and c.plan.transfer.backed_up == "listed")]
+    return starts, running
+
+
+@dataclass(frozen=True)
+class StartRow:
+    """A motor's start on one line, alone or with the rest running, or all of them at once, against one limit. [VA, W or A]"""
+
+    name: str
+    way: str
+    line: str
+    value: float
+    limit: float
+    quantity: str
+    of: str
+
+    @property
+    def within(self) -> bool:
+        """Whether it is within the limit used."""
+        return self.value <= self.limit * (1.0 + 1e-9)
+
+
+ALONE, BESIDE, AT_ONCE = "alone", "with the rest running", "all at once"
+
+
+def start_rows(c: CheckContext) -> tuple[StartRow, ...]:
+    """Return every motor's start on the backup side: alone, staggered on what runs beside it, and all at once.
+
+    Each is on the lines it lies on, against the inverters' peak for as long as it takes, or the LRA that a card states, and against
+    what the batteries give. Nothing where a card is silent.
+    """
+    forming = forming_rows(c.plan, c.cards)
+    starts, running = _backup_starts(c)
+    if not starts or not forming:
+        return ()
+    lines, out = line_count(c.job.site.supply), []
+    none = _Rest(lines, np.zeros(lines), np.zeros(lines))
+    motors = {load.id for load, _ in starts}
+    still = [a for a in running if a.id not in motors]
+    for cases_of, of in ((_unit_cases, "the inverters' peak"), (_bank_cases, "what the batteries give")):
+        by_line: dict[tuple[str, str], list[_Case]] = {}
+        for load, start in starts:
+            for way, rest in ((ALONE, none), (BESIDE, _running(running, load, lines))):
+                for case in cases_of(c, load, start, rest, forming):
+                    out.append(_row(load.name, way, case, case.value, of))
+                    if way == ALONE:
+                        by_line.setdefault((case.line, case.quantity), []).append(case)
+        rest = _running(still, starts[0][0], lines)
+        for (line, quantity), cases in by_line.items():
+            if len(cases) < 2 or quantity == "current_a":
+                continue
+            i = next(k for k in range(lines) if lines == 1 or line_name(c.job.site.supply, k) == line)
+            beside = float(rest.va[i] if quantity == "apparent_va" else rest.w[i])
+            least = min(cases, key=lambda case: case.limit)
+            out.append(_row(f"{len(cases)} motors", AT_ONCE, least, sum(case.value for case in cases) + beside, of))
+    return tuple(out)
+
+
+def _row(name: str, way: str, case: _Case, value: float, of: str) -> StartRow:
+    return StartRow(name=name, way=way, line=case.line, value=value, limit=case.limit, quantity=case.quantity, of=of)
 
 
 def _unit_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest, forming: list[BatteryRow]) -> list[_Case]:

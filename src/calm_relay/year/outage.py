@@ -140,7 +140,11 @@ class RideThrough:
 
 
 def ride_through(
-    packed: Packed, energies_wh: Array, most_h: float = MOST_H, cancelled: Callable[[], bool] = lambda: False
+    packed: Packed,
+    energies_wh: Array,
+    most_h: float = MOST_H,
+    cancelled: Callable[[], bool] = lambda: False,
+    hours: NDArray[np.int64] | None = None,
 ) -> RideThrough:
     """Return how long an island lasts from each hour of the year, the year wrapping round.
 
@@ -148,6 +152,8 @@ def ride_through(
     ----------
     energies_wh : ndarray (8760, nodes)
         What the batteries hold at each start. [Wh]
+    hours : ndarray or None
+        The starts that are asked for, rising; None: every hour. All others are NaN.
 
     Starts are taken from the last to the first: where a later start's way has met the same state, a full bank, the rest holds.
     Raises Cancelled.
@@ -195,8 +201,10 @@ def ride_through(
             alive[place] = need - after
         return min(found, need)
 
-    for hour in range(HOURS - 1, -1, -1):
-        if hour % 240 == 0 and cancelled():
+    out[:] = np.nan
+    asked = np.arange(HOURS) if hours is None else hours
+    for place, hour in enumerate(asked[::-1].tolist()):
+        if place % 240 == 0 and cancelled():
             raise Cancelled("the outages were stopped")
         out[hour] = one(hour * per_hour, np.minimum(energies_wh[hour], full + FULL_WH)) / per_hour
     return RideThrough(out, most_h)

@@ -12,6 +12,7 @@ from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
 from calm_relay.ui.widgets import label
 
 if TYPE_CHECKING:
+    from calm_relay.job.models import Job
     from calm_relay.study import Study
     from calm_relay.ui.pages.base import FieldPage
     from calm_relay.ui.runner import Cancel
@@ -27,6 +28,7 @@ class RidePart:
     def __init__(self, page: FieldPage) -> None:
         self._page = page
         self.serve = "essential"
+        self._asked: tuple[str, Job] | None = None
 
     def shape(self) -> object:
         return self._page.session.plan.id
@@ -44,7 +46,9 @@ class RidePart:
         box.activated.connect(lambda i: self._set(box.itemData(i)))
         name = label("Served is")
         name.setBuddy(box)
-        page.flow(name, box)
+        self.more = page.button("What would survive more?", self._ask)
+        page.flow(name, box, self.more)
+        self.reached = page.words("", "plain")
         self.table = PlanTable("Share of starts that survive, by month and length", page.theme, page.scale, least_chars=6)
         page.add(self.table)
         page.words(
@@ -52,6 +56,10 @@ class RidePart:
             "the first energy goes unserved, and a restart does not count. Means of five minutes: trips by short peaks are in the "
             "drill. Loads that batteries never feed stay off."
         )
+
+    def _ask(self) -> None:
+        self._asked = self._page.session.plan.id, self._page.session.job
+        self._page.refresh()
 
     def _set(self, key: str) -> None:
         self.serve = key
@@ -82,3 +90,22 @@ class RidePart:
             self.table.show_rows([f"{hours} h" for hours in shares], rows)
         else:
             self.said.setText("8,760 outages are being run.")
+        self._show_reach()
+
+    def _show_reach(self) -> None:
+        session = self._page.session
+        plan, job = session.plan, session.job
+        if self._asked is None or self._asked[0] != plan.id or self._asked[1] is not job or session.fresh(plan.id) is None:
+            self.reached.setText("")
+            return
+
+        def work(study: Study, cancelled: Cancel) -> object:
+            from calm_relay.decision.reach import reach
+
+            return reach(study, job, plan, cancelled)
+
+        found = session.extra(f"reach {plan.id}", work)
+        if isinstance(found, CalmRelayError):
+            self.reached.setText(f"{str(found)[:1].upper()}{str(found)[1:]}.")
+        else:
+            self.reached.setText("Larger batteries are being run." if found is None else "\n".join(found.words))  # type: ignore[attr-defined]

@@ -5,6 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from calm_relay.errors import CalmRelayError
+from calm_relay.rules.checks_motor import start_rows
+from calm_relay.rules.registry import CheckContext
 from calm_relay.ui.views.limit_bars import LimitBar, LimitBars
 from calm_relay.units import format_quantity as show
 from calm_relay.year.pv_island import island_words, pv_island
@@ -40,13 +42,14 @@ class StartsPart:
         session = self._page.session
         result = session.fresh(session.plan.id)
         found = [f for f in result.findings if f.check in STARTS] if result is not None else []
+        job, plan = session.job, session.plan
         rows = [
             LimitBar(
-                f"{f.short}: {f.subject}", f"{show(f.value, f.quantity)} of {show(f.limit, f.quantity)}, {f.word}", f.value, f.limit
+                f"{row.name}{f', {row.line}' if row.line else ''}, {row.way}",
+                f"{show(row.value, row.quantity)} of {show(row.limit, row.quantity)}, {row.of}", row.value, row.limit,
             )
-            for f in found
-            if f.value is not None and f.limit is not None
-        ]
+            for row in start_rows(CheckContext(job, plan, job.cards(), None, advise=False))
+        ]  # fmt: skip
         self.bars.setVisible(bool(rows))
         self.bars.show_bars(rows)
         said = [f"{f.title}: {f.arithmetic}." for f in found]
