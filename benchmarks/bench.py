@@ -143,6 +143,7 @@ def picker_s() -> tuple[float, float, int]:
 
 def outage_s(study: Study) -> tuple[float, float, float]:
     """Return seconds of 8,760 outages of up to 72 h, of a drill of 48 h at one minute, and of 600 s of frequency."""
+    from calm_relay.decision.outages import drill_of
     from calm_relay.year.outage import energies_by_hour, outage_inputs, ride_through
     from calm_relay.year.pv_island import pv_island, situations
 
@@ -154,7 +155,7 @@ def outage_s(study: Study) -> tuple[float, float, float]:
     assert island is not None
     return (
         best(lambda: ride_through(packed, energies, 72.0)),
-        best(lambda: study.drill(job, plan, start_hour=4000, hours=48.0)),
+        best(lambda: drill_of(study, job, plan, start_hour=4000, hours=48.0)),
         best(lambda: situations(island, 300.0)) / 3 * 600 / 900,
     )
 

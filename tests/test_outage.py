@@ -10,6 +10,7 @@ import pytest
 
 from calm_relay.cli import main
 from calm_relay.cli.outage import start_hour_of
+from calm_relay.decision.outages import drill_of, ride_through_of
 from calm_relay.decision.reach import reach, season_hours
 from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.edits import Edit, apply_edits
@@ -103,7 +104,7 @@ def test_what_cannot_fail_or_is_dark_at_once_is_said(demo, quarter):
     ):
         job = apply_edits(demo, edits)
         with pytest.raises(NotFeasible) as error:
-            quarter.ride_through(job, job.plan(plan))
+            ride_through_of(quarter, job, job.plan(plan))
         assert says in str(error.value)
     for more, says in (
         ({"start_hour": 9000}, "outside the year"),
@@ -111,7 +112,7 @@ def test_what_cannot_fail_or_is_dark_at_once_is_said(demo, quarter):
         ({"charge_frac": 1.5}, "no charge"),
     ):
         with pytest.raises(BadInput) as bad:
-            quarter.drill(demo, demo.plan("A"), **{"start_hour": 10, "hours": 5.0, **more})
+            drill_of(quarter, demo, demo.plan("A"), **{"start_hour": 10, "hours": 5.0, **more})
         assert says in str(bad.value)
     for text in ("02-30", "13-01", "07-11T24", "8760", "soon"):
         with pytest.raises(BadInput):
@@ -150,7 +151,7 @@ def test_an_overload_trips_tries_again_and_stays_off_by_hand():
 
 
 def test_a_drill_adds_up_and_says_what_happens(demo, quarter):
-    made = quarter.drill(demo, demo.plan("A"), start_hour=24 * 170 + 2, hours=30)
+    made = drill_of(quarter, demo, demo.plan("A"), start_hour=24 * 170 + 2, hours=30)
     kinds = [event.kind for event in made.events]
     assert "empty" in kinds
     assert made.survived_h == next(e.minute for e in made.events if e.kind == "empty") / 60
@@ -162,12 +163,12 @@ def test_a_drill_adds_up_and_says_what_happens(demo, quarter):
     offered = quarter.flow(demo, demo.plan("A")).pv_only["old"].ac_w
     at = (np.arange(30 * per) + (24 * 170 + 2) * per) % len(offered)
     assert (made.pv_used_w + made.pv_throttled_w).sum() / 60 == pytest.approx(offered[at].sum() / per, rel=1e-9)
-    woken = quarter.drill(demo, demo.plan("B"), start_hour=24 * 170 + 2, hours=48)
+    woken = drill_of(quarter, demo, demo.plan("B"), start_hour=24 * 170 + 2, hours=48)
     gained = woken.end_wh - woken.start_wh
     assert woken.pv_used_w.sum() / 60 > woken.served_w.sum() / 60 + gained, (
         "what is served and stored came from the sun, and losses"
     )
-    kept = quarter.drill(demo, demo.plan("A"), start_hour=24 * 170 + 2, hours=30, charge_frac=1.0)
+    kept = drill_of(quarter, demo, demo.plan("A"), start_hour=24 * 170 + 2, hours=30, charge_frac=1.0)
     assert (kept.survived_h or 30) >= made.survived_h
 
 
@@ -241,7 +242,7 @@ def test_a_plan_s_generator_runs_in_the_drill_or_says_why_not(demo, quarter):
     base = [Edit("library[+]", shipped.model_dump())]
     choice = {"card": "generator-6k", "pv_locked_out": "yes"}
     locked = apply_edits(demo, [*base, Edit("plans[ac-add-on].generator", choice)])
-    made = quarter.drill(locked, locked.plan("A"), start_hour=24 * 170 + 2, hours=48)
+    made = drill_of(quarter, locked, locked.plan("A"), start_hour=24 * 170 + 2, hours=48)
     assert made.survived_h is None
     assert made.generator_h > 1
     assert made.litres > 1
@@ -252,7 +253,7 @@ def test_a_plan_s_generator_runs_in_the_drill_or_says_why_not(demo, quarter):
         (Edit("library[generator-6k].auto_start", value=False), "no automatic start"),
     ):
         job = apply_edits(locked, [edit])
-        still = quarter.drill(job, job.plan("A"), start_hour=24 * 170 + 2, hours=48)
+        still = drill_of(quarter, job, job.plan("A"), start_hour=24 * 170 + 2, hours=48)
         assert still.generator_h == 0
         assert says in still.events[0].words
 
@@ -264,7 +265,7 @@ def test_more_modules_survive_more_and_what_they_reach_is_told(demo, quarter):
     assert found.rows[0][0] == found.modules_now == 3
     hours = season_hours(quarter, demo)
     assert len(hours) == 24 * (30 + 31 + 31), "June to August are winter in the south"
-    whole = quarter.ride_through(demo, demo.plan("B"))["essential"]
+    whole = ride_through_of(quarter, demo, demo.plan("B"))["essential"]
     assert shares[0] == pytest.approx(np.mean(whole.hours_h[hours] >= 18.0))
     held = [share for _, share in found.by_reserve]
     assert held == sorted(held), "more held back survives more"

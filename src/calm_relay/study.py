@@ -38,11 +38,9 @@ from calm_relay.weather.refine import FileYear, refine_year
 from calm_relay.weather.solar import PlaneOfArray, Sun, plane_of_array, sun_year
 from calm_relay.weather.synthetic import WeatherYear, synthetic_year
 from calm_relay.year import stages
-from calm_relay.year.drill import MINUTE_S, Drill, drill
 from calm_relay.year.facts import YearFacts, year_facts
 from calm_relay.year.house_pictures import Peaks, house_peaks
 from calm_relay.year.lines import LineFlows, line_flows, net_lines_w
-from calm_relay.year.outage import SERVES, RideThrough, Serve, check_outage, plan_ride_through
 from calm_relay.year.plan_flow import PlanFlow, make_flow
 from calm_relay.year.when import By, Part, year_parts
 
@@ -423,49 +421,6 @@ class Study:
 
         found: Bill = self.keep("bill", inputs, make, 6_000)
         return found
-
-    # --- the grid gone
-    def ride_through(self, job: Job, plan: Plan, cancelled: Cancel = _never) -> dict[Serve, RideThrough]:
-        """Return how long a plan lasts from each hour of the year, for all that is backed up and for what must stay on alone.
-
-        Raises NotFeasible where everything is dark at once, or there is no grid to lose.
-        """
-        cards = job.cards()
-        check_outage(plan, cards)
-        behind = plan.backed_up
-        essential = sorted(a.id for a in job.house.counted if a.essential)
-        left_off = sorted(a.id for a in job.house.counted if a.never_from_battery or a.surplus != "no")
-        kept = [None if behind is None else sorted(behind), essential, left_off]
-        out: dict[Serve, RideThrough] = {}
-        for serve in SERVES:
-            inputs = ["ride-through", serve, kept, self.flow_key(job, plan)]
-
-            def make(serve: Serve = serve) -> RideThrough:
-                return plan_ride_through(job, plan, cards, self.flow(job, plan, cancelled=cancelled), serve, cancelled)
-
-            found: RideThrough = self.keep("outage", inputs, make, 80_000)
-            out[serve] = found
-        return out
-
-    def drill(
-        self,
-        job: Job,
-        plan: Plan,
-        *,
-        start_hour: int,
-        hours: float,
-        charge_frac: float | None = None,
-        serving: Serve = "backed_up",
-        shedding: bool = False,
-    ) -> Drill:
-        """Return an outage minute by minute; see `year.drill.drill`."""
-        cards = job.cards()
-        check_outage(plan, cards)
-        minute = self.at_step(MINUTE_S)
-        return drill(
-            job, plan, cards, self.flow(job, plan), minute.house(job), minute.calendar(job), start_hour=start_hour, hours=hours,
-            charge_frac=charge_frac, serving=serving, shedding=shedding,
-        )  # fmt: skip
 
     def worst_open_balance(self, job: Job, plan: Plan) -> float:
         """Return the largest open balance of any step, recomputed from the series, as a share of the energy moved in it."""

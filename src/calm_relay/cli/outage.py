@@ -9,6 +9,7 @@ from datetime import date
 from pathlib import Path
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
+from calm_relay.decision.outages import drill_of, ride_through_of
 from calm_relay.decision.reach import reach
 from calm_relay.errors import BadInput, Fault, NotFeasible
 from calm_relay.job.models import Job, Plan
@@ -63,8 +64,8 @@ def drill_command(options: argparse.Namespace) -> int:
         raise BadInput([Fault(options.job, "--csv", "a minute-by-minute file holds one plan", "give one --plan")])
     for plan in plans:
         try:
-            made = study.drill(
-                job, plan, start_hour=start, hours=options.hours, charge_frac=options.charge, serving=options.serve,
+            made = drill_of(
+                study, job, plan, start_hour=start, hours=options.hours, charge_frac=options.charge, serving=options.serve,
                 shedding=options.shed,
             )  # fmt: skip
         except NotFeasible as error:
@@ -108,7 +109,7 @@ def ride_through_command(options: argparse.Namespace) -> int:
     data, text = [], []
     for plan in _one(options, job):
         try:
-            found = study.ride_through(job, plan)
+            found = ride_through_of(study, job, plan)
         except NotFeasible as error:
             if options.plan:
                 raise

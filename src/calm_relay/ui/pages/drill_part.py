@@ -128,8 +128,10 @@ class DrillPart:
         charge, hours = CHARGES[self.charge][1], float(self.length)
 
         def work(study: Study, _: Cancel) -> object:
+            from calm_relay.decision.outages import drill_of
+
             return tuple(
-                study.drill(job, plan, start_hour=start, hours=hours, charge_frac=charge, serving=serving, shedding=shedding)
+                drill_of(study, job, plan, start_hour=start, hours=hours, charge_frac=charge, serving=serving, shedding=shedding)
                 for _, serving, shedding in WAYS
             )
 

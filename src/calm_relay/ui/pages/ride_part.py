@@ -70,9 +70,10 @@ class RidePart:
         plan, job = session.plan, session.job
 
         def work(study: Study, cancelled: Cancel) -> object:
+            from calm_relay.decision.outages import ride_through_of
             from calm_relay.report.outage import ride_data
 
-            return ride_data(study, job, plan, study.ride_through(job, plan, cancelled))
+            return ride_data(study, job, plan, ride_through_of(study, job, plan, cancelled))
 
         found = session.extra(f"ride-through {plan.id}", work) if session.fresh(plan.id) is not None else None
         self.table.setVisible(isinstance(found, dict))
