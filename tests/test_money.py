@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import json
+
 import openpyxl
 import pytest
 
+from calm_relay.cli import main
 from calm_relay.errors import BadInput
+from calm_relay.job.container import read_job
 from calm_relay.job.cost_models import CostLine, Rebate
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.edits import Edit, apply_edits
@@ -182,3 +186,34 @@ def test_a_list_that_cannot_be_read_says_where_and_keeps_the_last(tmp_path, monk
     assert says in str(error.value)
     assert "bad.csv" in str(error.value)
     assert kept_price_list().name == "good"
+
+
+def test_the_command_line_prints_all_of_it_as_json(capsys, tmp_path, monkeypatch):
+    """Costs with their rebates, a line added, prices kept and put in, twenty years, ranges and the choice with its reason."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+
+    def told(*words):
+        assert main([*words, "--json"]) == 0
+        return json.loads(capsys.readouterr().out)
+
+    costs = {row["plan"]: row for row in told("cost", "demo")["plans"]}
+    assert costs[A]["rebates"][0]["conditions"][0]["met"] == "yes"
+    assert costs[A]["complete"]
+    out = str(tmp_path / "one.json")
+    (added,) = told("cost", "add", "demo", "Trench", "--plan", "A", "--amount", "700", "--kind", "cabling", "--out", out)["plans"]
+    assert added["total"] == pytest.approx(costs[A]["total"] + 700)
+    path = tmp_path / "autumn.csv"
+    path.write_text(CSV, encoding="utf-8")
+    assert told("cost", "list", str(path))["rows"][0]["price"] == 1500
+    (repriced_,) = told("cost", "reprice", out, "--plan", "A", "--out", str(tmp_path / "two.json"))["plans"]
+    assert repriced_["total"] == pytest.approx(added["total"] - 3 * 130)
+    years = {row["letter"]: row for row in told("finance", "demo", "--plan", "D")["plans"]}["D"]
+    assert len(years["years"]) == 20
+    chosen = str(tmp_path / "three.json")
+    made = told("decide", "demo", "--choose", "B", "--reason", "the roof is done", "--out", chosen)
+    assert made["choice"]["reason"] == "the roof is done"
+    assert made["leader"] in {row["plan_id"] for row in made["rows"]}
+    assert {row["plan"]: row for row in made["ranges"]}[A]["cases"] == 15
+    assert read_job(chosen).job.choice.plan == "hybrid-swap"
+    assert main(["cost", "list", str(tmp_path / "none.csv")]) == 2
+    assert main(["decide", "demo", "--choose", "B", "--out", chosen]) == 2

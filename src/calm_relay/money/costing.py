@@ -86,9 +86,9 @@ class PlanCosts:
     def as_dict(self) -> dict[str, Any]:
         """Return the costs as plain data."""
         return {
-            "lines": [line.as_dict() for line in self.lines], "rebates": [vars(row) for row in self.rebates], "total": self.total,
-            "complete": self.complete, "made_for_other_equipment": self.stale, "without_a_price": list(self.missing),
-            "later": {str(year): amount for year, amount in sorted(self.later.items())},
+            "lines": [line.as_dict() for line in self.lines], "rebates": [row.as_dict() for row in self.rebates],
+            "total": self.total, "complete": self.complete, "made_for_other_equipment": self.stale,
+            "without_a_price": list(self.missing), "later": {str(year): amount for year, amount in sorted(self.later.items())},
             "usable_added_wh": self.usable_wh, "per_usable_kwh": self.per_usable_kwh,
         }  # fmt: skip
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from calm_relay.job.cost_models import CostKind, Rebate, RebateCondition
 from calm_relay.job.models import Job, Plan
@@ -32,6 +32,10 @@ class RebateSum:
     arithmetic: str
     conditions: tuple[ConditionFound, ...]
     source: str
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return the rebate as plain data."""
+        return {**vars(self), "conditions": [vars(row) for row in self.conditions]}
 
 
 def _condition(job: Job, plan: Plan, what: Counted, row: RebateCondition) -> ConditionFound:
