@@ -221,7 +221,7 @@ def test_a_generator_starts_and_stops_by_charge_and_burns_what_it_gives():
     stops = [m for m, _, words in ran.events if "stops" in words]
     assert starts[0] == pytest.approx(0.3 * 4000 / 555.56 * 60, abs=2)
     assert stops[0] - starts[0] == pytest.approx(0.6 * 4000 / 1152 * 60, abs=3)
-    assert ran.system[:, SYS_UNSERVED].max() < 1e-6
+    assert ran.flow.system[:, SYS_UNSERVED].max() < 1e-6
     on = ran.given_w > 0
     assert np.median(ran.given_w[on]) == pytest.approx(2000)
     by_hand = sum(litres_per_h(card(), w / 2000) / 60 for w in ran.given_w[on])
@@ -229,7 +229,7 @@ def test_a_generator_starts_and_stops_by_charge_and_burns_what_it_gives():
     quiet = replace(gives, quiet_start_h=0.0, quiet_end_h=12.0)
     late = run_with_set(window, np.array([2000.0]), np.array([2000.0]), quiet, np.arange(1440) / 60 % 24)
     assert not late.given_w[:720].any()
-    assert late.system[:720, SYS_UNSERVED].max() > 0, "in quiet hours the bank runs empty"
+    assert late.flow.system[:720, SYS_UNSERVED].max() > 0, "in quiet hours the bank runs empty"
     dry = run_with_set(
         window, np.array([2000.0]), np.array([2000.0]), replace(gives, card=card(tank_l=0.5)), np.arange(1440) / 60 % 24
     )

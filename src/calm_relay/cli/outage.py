@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import csv
 import re
+from contextlib import suppress
 from datetime import date
 from pathlib import Path
 
@@ -24,7 +25,6 @@ from calm_relay.year.drill import Drill
 from calm_relay.year.pv_island import island_words, pv_island
 
 _START = re.compile(r"^(\d{1,2})-(\d{1,2})(?:[T ](\d{1,2})(?::00)?)?$")
-_MONTH_DAYS_BEFORE = [date(2025, m, 1).timetuple().tm_yday - 1 for m in range(1, 13)]
 STARTS = ("backup.motor-start", "backup.start-from-battery")
 
 
@@ -33,14 +33,9 @@ def start_hour_of(text: str) -> int:
     if text.isdigit() and int(text) < 8760:
         return int(text)
     found = _START.match(text.strip())
-    if found:
-        month, day, hour = int(found[1]), int(found[2]), int(found[3] or 0)
-        try:
-            date(2025, month, day)
-        except ValueError:
-            month = 0
-        if month and hour < 24:
-            return 24 * (_MONTH_DAYS_BEFORE[month - 1] + day - 1) + hour
+    if found and (hour := int(found[3] or 0)) < 24:
+        with suppress(ValueError):
+            return 24 * (date(2025, int(found[1]), int(found[2])).timetuple().tm_yday - 1) + hour
     raise BadInput(
         [Fault("", "--start", f"'{text}' is no hour of the year", "write month, day and hour as 07-11T17, or 0 to 8759")]
     )

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from calm_relay.job.brief_models import Brief, Contract, Purpose
+from calm_relay.job.brief_models import Brief, Contract, Purpose, PurposeWeight
+from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import House
 from calm_relay.job.models import Job
 from calm_relay.job.tariff_models import Tariff
@@ -90,10 +91,23 @@ def whole_house_default(brief: Brief) -> Default | None:
     return Default("backs up the whole house", _weighed(brief, "off_grid"))
 
 
+def essential_mean_w(house: House) -> float:
+    """Return what all that must stay on draws on the mean of its days. [W]"""
+    return sum(a.mean_day_wh for a in house.counted if a.essential) / 24.0
+
+
+def weigh_edits(brief: Brief, purpose: str, weight: int) -> list[Edit]:
+    """Return the edits that give a purpose its weight; those without any leave the brief's list."""
+    weights = {key: weight_of(brief, key) for key, _ in PURPOSES} | {purpose: weight}
+    kept = [key for key, _ in PURPOSES if weights[key] > 0]
+    rows = tuple(PurposeWeight(purpose=key, weight=weights[key]) for key in kept)
+    return [Edit("brief.weights", rows), Edit("brief.purposes", tuple(kept))]
+
+
 def outage_default(brief: Brief, house: House) -> Default | None:
     """Return the energy that what must stay on needs through the longest outage, where riding through counts. [Wh]"""
     hours = brief.longest_h
-    mean = sum(a.mean_day_wh for a in house.counted if a.essential) / 24.0
+    mean = essential_mean_w(house)
     if weight_of(brief, "ride_through") < COUNTS or hours * mean <= 0:
         return None
     need = hours * mean

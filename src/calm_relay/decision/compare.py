@@ -7,10 +7,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
-from calm_relay.job.costs import equipment
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows
 from calm_relay.money.costing import PlanCosts, plan_costs
+from calm_relay.money.counted import new_boxes
 from calm_relay.packs.pack import Pack
 from calm_relay.rules.checks_network import network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
@@ -185,8 +185,5 @@ def _boxes(plan: Plan) -> int:
 
 def _shortest_warranty(job: Job, plan: Plan) -> float | None:
     """Return the shortest warranty among equipment that today's system does not have. [years]"""
-    cards = job.cards()
-    had = set(equipment(job.plans[0]))
-    used = [i for i in equipment(plan) if cards[i].kind not in ("module", "optimizer")]
-    known = [years for card in used if card not in had and (years := cards[card].warranty_years) is not None]
+    known = [years for card in new_boxes(job, plan, job.cards()) if (years := card.warranty_years) is not None]
     return min(known, default=None)

@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from calm_relay.decision.brief import essential_mean_w
 from calm_relay.decision.compare import PlanRow
 from calm_relay.decision.words import LIFE_YEARS
 from calm_relay.job.brief_models import Purpose
@@ -154,13 +155,9 @@ def _outage_h(w: Weighed) -> float:
     return w.job.brief.longest_h or OUTAGE_H
 
 
-def _essential_w(job: Job) -> float:
-    return sum(a.mean_day_wh for a in job.house.counted if a.essential) / 24.0
-
-
 def _carried(w: Weighed) -> float | None:
     """Hours that a full bank carries the mean of what must stay on; nothing where nothing stays lit."""
-    need = _essential_w(w.job)
+    need = essential_mean_w(w.job.house)
     if need <= 0:
         return None
     if not w.row.lit:
@@ -170,7 +167,7 @@ def _carried(w: Weighed) -> float | None:
 
 def _start(w: Weighed) -> float | None:
     if not w.row.lit:
-        return 0.0 if _essential_w(w.job) > 0 else None
+        return 0.0 if essential_mean_w(w.job.house) > 0 else None
     found = [f for f in map(w.verdict_of, ("backup.motor-start", "backup.start-from-battery")) if f is not None]
     return min((VERDICT_VALUE[f.verdict] for f in found), default=None)
 

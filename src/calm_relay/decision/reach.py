@@ -65,6 +65,11 @@ class Reach:
         return out
 
 
+def outage_length_h(job: Job) -> float:
+    """Return the longest outage the brief names, a day where it names none. [h]"""
+    return job.brief.longest_h or 24.0
+
+
 def season_hours(study: Study, job: Job) -> NDArray[np.int64]:
     """Return the hours of the year in the brief's season; all where it names none. [number]"""
     season = job.brief.outage_season
@@ -90,7 +95,7 @@ def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _n
             "modules are counted on one bank: change them by hand",
         )
     row = rows[0]
-    length = job.brief.longest_h or 24.0
+    length = outage_length_h(job)
     hours = season_hours(study, job)
     counts = sorted(n for n in module_counts(row.unit, row.battery) if n >= row.choice.modules) or [row.choice.modules]
 
@@ -98,7 +103,7 @@ def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _n
         made = study.flow(job, changed, cancelled=cancelled)
         packed, here = outage_inputs(job, changed, job.cards(), made, "essential")
         found = ride_through(packed, energies_by_hour(made, here), length, cancelled, hours)
-        return float(np.mean(found.hours_h[hours] >= length - 1e-9))
+        return found.survived_frac(length, hours)
 
     out: list[tuple[int, float]] = []
     for modules in counts:

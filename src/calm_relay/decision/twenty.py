@@ -166,13 +166,10 @@ def _job_in(job: Job, year: int) -> Job:
 class Bills:
     """A plan's bills by year, simulated at a coarser step where something changes."""
 
-    def __init__(self, study: Study, coarse: Study, job: Job, later: _Later, fine: Bill, cancelled: Cancel = _never) -> None:
+    def __init__(self, coarse: Study, job: Job, later: _Later, fine: Bill, cancelled: Cancel = _never) -> None:
         self._coarse, self._job, self._later, self._cancelled = coarse, job, later, cancelled
-        self.fine = fine
-        houses = _house_years(job)
-        turns = {y for first in (*houses, *later.turns()) for y in (first - 1, first)}
+        turns = {y for first in (*_house_years(job), *later.turns()) for y in (first - 1, first)}
         self.looked_at = tuple(sorted({y for y in {*LOOKED_AT, *turns} if 1 <= y <= YEARS}))
-        self._breaks = {*houses, *later.turns()}
         self._fine = yearly_totals(fine, job.tariff, YEARS)
         self._base = yearly_totals(coarse.bill(job, later.plan, cancelled=cancelled), job.tariff, YEARS)
         self._found: dict[int, tuple[float, ...]] = {}
@@ -242,18 +239,18 @@ def twenty_years(
     coarse = coarse or study.at_step(COARSE_S)
     today, today_result = results[0]
     before = _later_of(job, today, battery_ageing(job, today, today_result.facts))
-    today_bills = Bills(study, coarse, job, before, today_result.bill, cancelled)
+    today_bills = Bills(coarse, job, before, today_result.bill, cancelled)
     today_costs = plan_costs(job, today)
     out = []
     for plan, result in results:
-        made = _one(study, coarse, job, (plan, result), (today_result, before, today_bills, today_costs), cancelled)
+        made = _one(coarse, job, (plan, result), (today_result, before, today_bills, today_costs), cancelled)
         told(made)
         out.append(made)
     return tuple(out)
 
 
 def _one(
-    study: Study, coarse: Study, job: Job, this: tuple[Plan, PlanResult],
+    coarse: Study, job: Job, this: tuple[Plan, PlanResult],
     today: tuple[PlanResult, _Later, Bills, PlanCosts], cancelled: Cancel,
 ) -> TwentyYears:  # fmt: skip
     (plan, result), finance = this, job.finance
@@ -261,7 +258,7 @@ def _one(
     is_today = plan.id == before.plan.id
     ageing = before.ageing if is_today else battery_ageing(job, plan, result.facts)
     later = before if is_today else _later_of(job, plan, ageing)
-    bills = today_bills if is_today else Bills(study, coarse, job, later, result.bill, cancelled)
+    bills = today_bills if is_today else Bills(coarse, job, later, result.bill, cancelled)
     costs = today_costs if is_today else plan_costs(job, plan)
     new, old = _replacements(job, later, costs), _replacements(job, before, today_costs)
     lit = plan.has_backup_side and not before.plan.has_backup_side

@@ -181,8 +181,3 @@ def plan_costs(job: Job, plan: Plan) -> PlanCosts:
         missing=tuple(line.text for line in lines if line.amount is None and line.why != "made for other equipment"),
         later=later, usable_wh=what.usable_wh,
     )  # fmt: skip
-
-
-def plan_cost(job: Job, plan: Plan) -> float | None:
-    """Return what a plan costs when it is built, as far as it is priced; None where nothing is, or for other equipment. [money]"""
-    return plan_costs(job, plan).total

@@ -20,6 +20,12 @@ def kind_of(card: Card) -> CostKind:
     return KIND_OF_CARD.get(card.kind, "inverter")
 
 
+def new_boxes(job: Job, plan: Plan, cards: CardBook) -> list[Card]:
+    """Return the cards of a plan that today's system does not have, modules and what is on them apart."""
+    had = equipment(job.plans[0])
+    return [cards[card] for card in equipment(plan) if card not in had and kind_of(cards[card]) != "modules"]
+
+
 @dataclass(frozen=True)
 class Counted:
     """Pieces of each card that a plan adds and takes out, and what they come to.
@@ -29,7 +35,6 @@ class Counted:
 
     added: dict[str, int]
     taken_out: dict[str, int]
-    stays: dict[str, int]
     nominal_wh: float
     usable_wh: float
     rated_w: float
@@ -58,7 +63,6 @@ def counted(job: Job, plan: Plan, cards: CardBook | None = None) -> Counted:
             rated += count * card.ac_rated_w
         elif isinstance(card, ModuleCard):
             stc += count * card.power_stc_w
-    stays = {card: min(count, had[card]) for card, count in now.items() if card in had}
     return Counted(
-        added=added, taken_out=gone, stays=stays, nominal_wh=nominal, usable_wh=usable, rated_w=rated, stc_w=stc
+        added=added, taken_out=gone, nominal_wh=nominal, usable_wh=usable, rated_w=rated, stc_w=stc
     )  # fmt: skip

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
-
 from calm_relay.calendar import MONTHS, YearCalendar
+from calm_relay.decision.reach import outage_length_h, season_hours
 from calm_relay.job.models import Job, Plan
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
@@ -25,16 +24,9 @@ def month_shares(found: RideThrough, calendar: YearCalendar) -> dict[int, tuple[
 
 def season_share(study: Study, job: Job, found: RideThrough) -> tuple[float, float, str]:
     """Return the share survived of the brief's longest outage in its season, its length [h] (24 where none is named), and which."""
-    from calm_relay.calendar import season_of_months
-
-    length = job.brief.longest_h or 24.0
-    season = job.brief.outage_season
-    calendar = study.calendar(job)
-    month = calendar.month[:: calendar.steps // HOURS]
-    if season == "any":
-        return found.survived_frac(length), length, "of all starts of the year"
-    months = season_of_months(job.site.place.latitude_deg)[season]
-    return found.survived_frac(length, np.isin(month, months)), length, f"of all starts in {season}"
+    length, season = outage_length_h(job), job.brief.outage_season
+    which = "of all starts of the year" if season == "any" else f"of all starts in {season}"
+    return found.survived_frac(length, season_hours(study, job)), length, which
 
 
 def ride_words(study: Study, job: Job, plan: Plan, found: dict[Serve, RideThrough]) -> list[str]:

@@ -8,6 +8,7 @@ from calm_relay.calendar import MONTHS
 from calm_relay.job.edits import Edit
 from calm_relay.job.fields import CHOICES
 from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
+from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.units import count_words, hours_a_year
 from calm_relay.units import format_quantity as show
@@ -178,7 +179,7 @@ def generator_size(c: CheckContext) -> Iterator[Finding]:
     if c.plan.generator is None:
         return
     card = c.cards.generator(c.plan.generator.card)
-    need = sum(load.running_w / load.power_factor for load in c.job.house.counted if load.essential)
+    need = sum(running_va(load) for load in c.job.house.counted if load.essential)
     if need <= 0:
         return
     height = c.job.site.place.altitude_m

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from calm_relay.job.costs import equipment
 from calm_relay.money.costing import KIND_WORDS, plan_costs
-from calm_relay.money.counted import kind_of
+from calm_relay.money.counted import new_boxes
 from calm_relay.money.ready import lacking_work
 from calm_relay.rules.checks_window import short_windows
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
@@ -75,9 +74,7 @@ def payback_in_warranty(c: CheckContext) -> Iterator[Finding]:
     if _is_today(c):
         return
     costs = plan_costs(c.job, c.plan)
-    had = set(equipment(c.job.plans[0]))
-    added = [c.cards[card] for card in equipment(c.plan) if card not in had]
-    boxes = [card for card in added if kind_of(card) != "modules"]
+    boxes = new_boxes(c.job, c.plan, c.cards)
     if costs.total is None or not boxes:
         return
     if costs.missing:

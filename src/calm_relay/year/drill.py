@@ -27,6 +27,7 @@ Array = NDArray[np.float64]
 MOST_HOURS = 336
 MINUTE_S = 60
 USUAL_AIR_C = 25.0  # at which a set gives its rating; hotter days take 1 % per 5.5 °C
+DRAWN_W = 1.0  # lacking, worth drawing
 THROTTLED_W = 50.0  # less is not worth an event
 
 
@@ -64,10 +65,18 @@ class Drill:
     litres: float | None
 
     @property
+    def _lacking_w(self) -> Array:
+        return self.asked_w - self.served_w - self.shed_w
+
+    @property
     def dark_h(self) -> float:
         """Hours in which something was asked for and not served, shed apart. [h]"""
-        lacking = self.asked_w - self.served_w - self.shed_w
-        return float(np.count_nonzero(lacking > NOT_SERVED_W)) / 60.0
+        return float(np.count_nonzero(self._lacking_w > NOT_SERVED_W)) / 60.0
+
+    @property
+    def dark_spans(self) -> list[tuple[int, int]]:
+        """Spans of minutes in which a watt or more was asked for and not served, as (begin, end)."""
+        return _spans(self._lacking_w > DRAWN_W, gap=1)
 
     @property
     def generator_h(self) -> float:
@@ -188,7 +197,7 @@ def drill(
         ran = None
     else:
         ran = run_with_set(window, energy, energy_pv, unit, calendar.clock_hour[at60])
-        flow = replace(run_case(window, energy, energy_pv), system=ran.system, nodes=ran.nodes)
+        flow = ran.flow
     held.events += refused + ([] if ran is None else ran.events)
     return _drill(job, calendar, at60, start_hour, hours, (held, flow, energy, capacity, island.nodes), ran, sun_ac)
 

@@ -11,7 +11,7 @@ from calm_relay.calendar import in_window
 from calm_relay.job.models import GeneratorChoice, Job
 from calm_relay.library.cards import GeneratorCard
 from calm_relay.simulation.columns import AC_PV_B, AC_PV_B_FIXED, NODE_ENERGY, NODE_ENERGY_PV
-from calm_relay.simulation.flow import run_case
+from calm_relay.simulation.flow import FlowTable, run_case
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.generator_figures import derated_va, litres_per_h
 
@@ -59,13 +59,12 @@ def generator_set(job: Job, choice: GeneratorChoice, card: GeneratorCard, air_c:
 
 @dataclass(frozen=True, eq=False)
 class SetRun:
-    """An island run with a set: its series put together, watts the set gave per minute, fuel burnt, events (minute, kind, words).
+    """An island run with a set: its pieces put together, watts the set gave per minute, fuel burnt, events (minute, kind, words).
 
     `litres` is None where the card says nothing of fuel. [W], [l]
     """
 
-    system: Array
-    nodes: Array
+    flow: FlowTable
     given_w: Array
     litres: float | None
     events: list[tuple[int, str, str]]
@@ -139,4 +138,5 @@ def run_with_set(window: Packed, energy_wh: Array, energy_pv_wh: Array, unit: Ge
             )
         running = not running
     known = litres_per_h(unit.card, 0.5) is not None
-    return SetRun(np.concatenate(systems), np.concatenate(nodes), given, litres if known else None, events)
+    whole = replace(flow, system=np.concatenate(systems), nodes=np.concatenate(nodes))
+    return SetRun(whole, given, litres if known else None, events)

@@ -17,7 +17,6 @@ from calm_relay.errors import Cancelled, NotFeasible
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows
 from calm_relay.library.book import CardBook
-from calm_relay.load.house import HouseYear
 from calm_relay.simulation.columns import (
     AC_LOAD_B,
     AC_LOAD_G,
@@ -60,14 +59,6 @@ def served_ids(job: Job, plan: Plan, serve: Serve) -> frozenset[str]:
     return frozenset(a.id for a in job.house.counted if a.essential and a.id in backed)
 
 
-def _load_w(house: HouseYear, ids: frozenset[str]) -> Array:
-    total = house.background_w.copy() if "background" in ids else np.zeros_like(house.background_w)
-    for name, series in house.appliance_w.items():
-        if name in ids:
-            total += series
-    return total
-
-
 def check_outage(plan: Plan, cards: CardBook) -> None:
     """Raise NotFeasible where there is no outage to speak of: no grid that could go, or nothing that forms one."""
     if plan.off_grid:
@@ -97,7 +88,7 @@ def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: 
     ids = served_ids(job, plan, serve)
     ac = packed.ac.copy()
     ac[:, [AC_LOAD_G, AC_NEVER, AC_PV_G, AC_PV_G_FIXED, AC_OWN_G]] = 0.0
-    ac[:, AC_LOAD_B] = _load_w(made.house, ids)
+    ac[:, AC_LOAD_B], _ = made.house.split_w(ids)
     bank = packed.bank[:, here, :].copy()
     bank[:, :, [BANK_KEEP, BANK_CAR]] = 0.0  # no room is kept in an outage, and no car is charged on a DC side
     stay = {packed.node_ids[k] for k in here}
@@ -133,9 +124,9 @@ class RideThrough:
     hours_h: Array
     most_h: float
 
-    def survived_frac(self, length_h: float, months: NDArray[np.bool_] | None = None) -> float:
-        """Return the share of starts that a length is survived from, of all or of those marked. [0 to 1]"""
-        rows = self.hours_h if months is None else self.hours_h[months]
+    def survived_frac(self, length_h: float, starts: NDArray[np.bool_] | NDArray[np.int64] | None = None) -> float:
+        """Return the share of starts that a length is survived from, of all or of some: a mark an hour, or the hours. [0 to 1]"""
+        rows = self.hours_h if starts is None else self.hours_h[starts]
         return float(np.mean(rows >= length_h - 1e-9)) if len(rows) else 0.0
 
 

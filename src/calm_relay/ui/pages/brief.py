@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QSlider, QWidget
 
-from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, defaults, weight_of, weight_words
-from calm_relay.job.brief_models import Contract, ContractEnd, PurposeWeight
+from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, defaults, weigh_edits, weight_of, weight_words
+from calm_relay.job.brief_models import Contract, ContractEnd
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.parts import put_appliance
@@ -133,11 +133,7 @@ class BriefPage(FieldPage):
 
     # --- changing
     def _weigh(self, key: str, words: str, value: int) -> None:
-        brief = self.session.job.brief
-        weights = {k: weight_of(brief, k) for k, _ in PURPOSES} | {key: value}
-        rows = tuple(PurposeWeight(purpose=k, weight=weights[k]) for k, _ in PURPOSES if weights[k] > 0)
-        purposes = tuple(k for k, _ in PURPOSES if weights[k] > 0)
-        edits = [Edit("brief.weights", rows), Edit("brief.purposes", purposes)]
+        edits = weigh_edits(self.session.job.brief, key, value)
         self.session.edit(f"{words}: {WEIGHT_WORDS[value]}", edits, merge=f"brief.{key}")
 
     def _stay(self, load: str, name: str, *, on: bool) -> None:

@@ -8,12 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSignalBlocker
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
-from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, weight_of
+from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, weigh_edits, weight_of
 from calm_relay.decision.chosen import with_choice
 from calm_relay.decision.money_words import chosen_words, figures_of, ranges_words, spread_words
 from calm_relay.decision.words import weather_words
-from calm_relay.job.brief_models import PurposeWeight
-from calm_relay.job.edits import Edit
 from calm_relay.ui.pages.figures_part import gate_rows
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
 from calm_relay.ui.widgets import label
@@ -161,13 +159,7 @@ class LeadPart:
         brief = self._page.session.job.brief
         if weight_of(brief, key) == value:
             return
-        weights = {p: weight_of(brief, p) for p, _ in PURPOSES} | {key: value}
-        kept = [PurposeWeight(purpose=p, weight=w) for p, w in weights.items() if w > 0]
-        purposes = [row.purpose for row in kept]
-        self._page.session.edit(
-            f"{words}: {WEIGHT_WORDS[value]}",
-            [Edit("brief.weights", [row.model_dump() for row in kept]), Edit("brief.purposes", purposes)],
-        )
+        self._page.session.edit(f"{words}: {WEIGHT_WORDS[value]}", weigh_edits(brief, key, value))
 
     def _choose(self) -> None:
         page = self._page

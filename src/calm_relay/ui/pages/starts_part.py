@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from calm_relay.decision.brief import essential_mean_w
 from calm_relay.errors import CalmRelayError
 from calm_relay.rules.checks_motor import start_rows
 from calm_relay.rules.registry import CheckContext
@@ -65,5 +66,4 @@ class StartsPart:
             return [f"{str(error)[:1].upper()}{str(error)[1:]}."]
         if island is None:
             return ["No AC-coupled PV stands behind the transfer device: what stands before it is dead in an outage."]
-        essential = sum(a.mean_day_wh for a in job.house.counted if a.essential) / 24.0
-        return island_words(island, max(LEAST_W, essential))
+        return island_words(island, max(LEAST_W, essential_mean_w(job.house)))

@@ -135,8 +135,7 @@ class DrillView(Copyable, QWidget):
         fill(sun, hatch_brush(t.color("lost")))
         fill(d.pv_used_w, QBrush(t.color("sun")))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        lacking = np.flatnonzero(d.asked_w - d.served_w - d.shed_w > 1.0)
-        for begin, end in _runs(lacking):
+        for begin, end in d.dark_spans:
             x = area.x() + area.width() * begin / minutes
             dark = QRectF(x, area.y(), max(2.0, area.width() * (end - begin) / minutes), area.height())
             shade = t.color("over")
@@ -168,11 +167,3 @@ class DrillView(Copyable, QWidget):
             painter.drawText(QRectF(x - 30 * s, area.bottom() + 3, 60 * s, high), Qt.AlignmentFlag.AlignHCenter, f"{hour} h")
         painter.setPen(QPen(t.color("line"), 1.0))
         painter.drawRect(area)
-
-
-def _runs(at: NDArray[np.int64]) -> list[tuple[int, int]]:
-    if not len(at):
-        return []
-    cut = np.flatnonzero(np.diff(at) > 1)
-    begins, ends = np.concatenate(([0], cut + 1)), np.concatenate((cut, [len(at) - 1]))
-    return [(int(at[b]), int(at[e]) + 1) for b, e in zip(begins, ends, strict=True)]
