@@ -23,7 +23,7 @@ def runs(**count: int) -> dict[str, int]:
 
 
 def downstream(n: int, **more: int) -> dict[str, int]:
-    return {**dict.fromkeys(FLOW, n), **more}
+    return {**dict.fromkeys((*FLOW, "survival"), n), **more}
 
 
 # What is edited → how often each stage runs again over all five plans.
@@ -33,7 +33,7 @@ EDITS: list[tuple[str, Any, dict[str, int]]] = [
     ("library[hybrid-5k].name", "Another card name", runs()),
     ("plans[ac-add-on].costs[0].amount", 1.0, runs()),
     ("tariff.currency", "€", runs()),
-    ("house.appliances[oven].essential", True, runs()),
+    ("house.appliances[oven].essential", True, runs(survival=5)),
     ("site.record_low_c", -9.0, runs()),
     ("house.appliances[oven].power_factor", 0.9, runs(facts=5)),
     ("site.network.sum_limit_w", 20_000.0, runs()),

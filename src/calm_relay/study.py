@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,7 +17,7 @@ from calm_relay.errors import Cancelled
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.house_models import SeriesLoad
 from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, WeatherFile
-from calm_relay.job.rows import strings_kept
+from calm_relay.job.rows import forming_rows, strings_kept
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import ModuleCard
@@ -41,6 +41,7 @@ from calm_relay.year import stages
 from calm_relay.year.facts import YearFacts, year_facts
 from calm_relay.year.house_pictures import Peaks, house_peaks
 from calm_relay.year.lines import LineFlows, line_flows, net_lines_w
+from calm_relay.year.outage import brief_survival
 from calm_relay.year.plan_flow import PlanFlow, make_flow
 from calm_relay.year.when import By, Part, year_parts
 
@@ -405,11 +406,17 @@ class Study:
         """
         if plan.off_grid:
             return no_bill()
-        cards, calendar = job.cards(), self.calendar(job)
-        dc = {node: row.times(sun) for node, row in self.dc(job, plan).items()}
-        made = make_flow(job, plan, cards, calendar, self.house(job).times(load), dc, self.weather(job).air_c, cancelled)
-        net = self._net_w(job, plan, made)
-        return year_bill(job.tariff, calendar, net, hourly_of(job.tariff, self.store))
+        net = self._net_w(job, plan, self.case_flow(job, plan, {}, sun, load, cancelled))
+        return year_bill(job.tariff, self.calendar(job), net, hourly_of(job.tariff, self.store))
+
+    def case_flow(
+        self, job: Job, plan: Plan, suns: Mapping[str, float], sun: float = 1.0, load: float = 1.0, cancelled: Cancel = _never
+    ) -> PlanFlow:
+        """Return a plan's year with so many times the DC power at each node, `sun` where none is given; it is not kept."""
+        cards, house = job.cards(), self.house(job)
+        dc = {node: row.times(suns.get(node, sun)) for node, row in self.dc(job, plan).items()}
+        house = house if load == 1.0 else house.times(load)
+        return make_flow(job, plan, cards, self.calendar(job), house, dc, self.weather(job).air_c, cancelled)
 
     def bill_without_system(self, job: Job) -> Bill:
         """Return the bill of the house alone: all it draws is imported."""
@@ -427,6 +434,25 @@ class Study:
         made = self.flow(job, plan)
         return open_balances(made.flow, made.packed).worst
 
+    def island_inputs(self, job: Job, plan: Plan) -> list[Any]:
+        """Return what an outage reads beside the year: what forms a grid, on which lines, and what is kept for the morning."""
+        cards = job.cards()
+        figures = {"offgrid_continuous_va", "absorb_max_w", "leg_max_w", "phase_max_w"}
+        units = [(row.node.id, row.unit.model_dump(include=figures)) for row in forming_rows(plan, cards)]
+        return [units, plan.controls.island_keep_soc_frac, stages.select_lines(job, plan, cards)]
+
+    def brief_survival(self, job: Job, plan: Plan, cancelled: Cancel = _never) -> tuple[float, float, str] | None:
+        """Return from which share of its season the brief's outage is survived; see `year.outage.brief_survival`."""
+
+        def make() -> tuple[float, float, str] | None:
+            return brief_survival(job, plan, job.cards(), self.flow(job, plan), self.calendar(job), cancelled)
+
+        behind = plan.backed_up
+        marks = [sorted(a.id for a in job.house.counted if a.essential), None if behind is None else sorted(behind)]
+        asked = [job.brief.longest_h, job.brief.outage_season, marks, self.island_inputs(job, plan)]
+        found: tuple[float, float, str] | None = self.keep("survival", [asked, self.flow_key(job, plan)], make)
+        return found
+
     def quick_checks(self, job: Job, plan: Plan) -> tuple[Finding, ...]:
         """Return the findings that need no year; those that do are left out (they are 'waiting')."""
         return run_checks(CheckContext(job, plan, job.cards(), None, known=self.known.book()), {"plan"})
@@ -443,5 +469,6 @@ class Study:
         bill = self.bill(job, plan, progress, cancelled)
         progress(f"{plan.letter}: checks")
         bills = (self.bill(job, job.plans[0], cancelled=cancelled), bill)
-        context = CheckContext(job, plan, job.cards(), facts, bills=bills, known=self.known.book())
+        survived = self.brief_survival(job, plan, cancelled)
+        context = CheckContext(job, plan, job.cards(), facts, bills=bills, survived=survived, known=self.known.book())
         return PlanResult(plan.id, facts, bill, run_checks(context))

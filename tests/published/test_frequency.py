@@ -7,7 +7,8 @@ import pytest
 
 from calm_relay.library.base import FrequencyRecord
 from calm_relay.packs.pack import pack_named
-from calm_relay.year.frequency import Thresholds, hz_for, left_w, simulate
+from calm_relay.year.curves import hz_for, left_w
+from calm_relay.year.frequency import Thresholds, simulate
 
 PACK = pack_named("international")
 

@@ -7,8 +7,8 @@ import pytest
 from calm_relay.job.house_models import Appliance, Motor
 from calm_relay.job.models import Job, NetworkRule, Node, Plan
 from calm_relay.library.shipped import shipped_card
+from calm_relay.load.motors import CODE_LETTER_KVA_PER_HP, motor_start
 from calm_relay.rules.checks_network import network_sum_w
-from calm_relay.rules.motors import CODE_LETTER_KVA_PER_HP, motor_start
 from calm_relay.rules.registry import CheckContext
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.quick import window_draws_wh

@@ -11,6 +11,7 @@ from calm_relay import __version__
 from calm_relay.cli import building, equipment, house, money, outage, plans, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
+from calm_relay.decision.schools import USUAL_DIVERSITY
 from calm_relay.decision.start_list import STANDS
 from calm_relay.demo import DEMOS
 from calm_relay.equipment.columns import card_classes
@@ -140,26 +141,7 @@ def _parser() -> argparse.ArgumentParser:
     pick.add_argument("--find", default="", metavar="TEXT", help="by words and figures only")
     pick.add_argument("--simulate", action="store_true", help="also what a year with each card that fits would save")
     _money_commands(command)
-    drill = command(
-        "drill", "an outage minute by minute: what stays on, what trips, when it is dark, in words", outage.drill_command
-    )
-    drill.add_argument(
-        "--start", default="07-01T17", help="month-day and hour of standard time as 07-11T17, or an hour of the year"
-    )
-    drill.add_argument("--hours", type=float, default=24.0, help="how long, at most 336")
-    drill.add_argument("--charge", type=float, help="charge at the start, 0 to 1; without it the year's at that hour")
-    drill.add_argument("--serve", default="backed_up", choices=SERVES, help="all that is backed up, or what must stay on alone")
-    drill.add_argument("--shed", action="store_true", help="shed loads that may be shed")
-    drill.add_argument("--csv", metavar="FILE", help="write one plan minute by minute (give one --plan)")
-    about = "the share of outages survived, by length and month, with every hour of the year as the start"
-    ride = command("ride-through", about, outage.ride_through_command)
-    ride.add_argument(
-        "--reach", action="store_true", help="how many battery modules more reach 90, 95 and 99 % in the brief's season"
-    )
-    pitch = command("frequency", "what AC-coupled PV does with the grid gone, by its frequency curve", outage.frequency_command)
-    pitch.add_argument("--curve", default="", help="a curve of the pack, such as ieee-1547, in place of the card's own")
-    pitch.add_argument("--load-kw", type=float, default=0.5, help="what the loads draw meanwhile")
-    command("starts", "the largest motor start against what inverters and batteries carry", outage.starts_command)
+    _outage_commands(command)
     command("order", "how far each page of the work has come", plans.order_command)
     command("schema", "the job file's JSON Schema", plans.schema_command, job=False, json_out=False)
     remedy = command("remedy", "apply a check's remedy and save the job under another name", plans.remedy_command, json_out=False)
@@ -211,6 +193,40 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("out", help="where to save it (*.json or *.crjob)")
     demo.add_argument("--which", choices=sorted(DEMOS), default="demo", help="which of the shipped ones")
     return parser
+
+
+def _outage_commands(command: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add the commands about outages."""
+    about = "an outage minute by minute: what stays on, what trips, when it is dark, in words"
+    drill = command("drill", about, outage.drill_command)
+    drill.add_argument("--start", help="month-day and hour as 07-11T17, a day as dullest-07, or an hour of the year")
+    drill.add_argument("--outage", metavar="NAME", help="an outage the brief names, or 'brief': its longest on its dullest day")
+    drill.add_argument("--hours", type=float, help="how long, at most 336; without it 24, or as long as the named outage")
+    drill.add_argument("--charge", type=float, help="charge at the start, 0 to 1; without it the year's at that hour")
+    drill.add_argument("--sun", type=float, help="what of that day's sun comes through, 0 to 1")
+    drill.add_argument("--serve", choices=SERVES, help="all that is backed up, or what must stay on alone")
+    drill.add_argument("--shed", action="store_true", help="shed loads that may be shed")
+    drill.add_argument(
+        "--together", action="append", default=[], metavar="LOAD", help="a load that runs in the first hour in place of that hour's"
+    )
+    drill.add_argument("--diversity", type=float, default=1.0, help="at which part of their power those run, 0 to 1")
+    drill.add_argument(
+        "--schools", action="store_true", help="also the whole house, an essential panel, the whole house with shedding"
+    )
+    drill.add_argument("--by-means", action="store_true", help="as the ride-through runs it: no trips, no starts, no frequency")
+    drill.add_argument("--csv", metavar="FILE", help="write one plan minute by minute (give one --plan)")
+    about = "the share of outages survived, by length and month, with every hour of the year as the start"
+    ride = command("ride-through", about, outage.ride_through_command)
+    ride.add_argument("--helped", action="store_true", help="also with the generator and loads that go off by charge")
+    ride.add_argument(
+        "--reach", action="store_true", help="what more modules, reserve, PV or fewer loads survive in the brief's season"
+    )
+    pitch = command("frequency", "what AC-coupled PV does with the grid gone, by its frequency curve", outage.frequency_command)
+    pitch.add_argument("--curve", default="", help="a curve of the pack, such as ieee-1547, in place of the card's own")
+    pitch.add_argument("--load-kw", type=float, default=0.5, help="what the loads draw meanwhile")
+    stays = command("stays", "what stays on in an outage: each load, their sums, a day of them, what is left", outage.stays_command)
+    stays.add_argument("--diversity", type=float, default=USUAL_DIVERSITY, help="the part of all that plausibly runs together")
+    command("starts", "the largest motor start against what inverters and batteries carry", outage.starts_command)
 
 
 def _money_commands(command: Callable[..., argparse.ArgumentParser]) -> None:

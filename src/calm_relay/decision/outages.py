@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, replace
 
+import numpy as np
+
+from calm_relay.decision.schools import schools
+from calm_relay.errors import Cancelled, NotFeasible
 from calm_relay.job.models import Job, Plan
 from calm_relay.study import Study
-from calm_relay.year.drill import MINUTE_S, Drill, drill
-from calm_relay.year.outage import SERVES, RideThrough, Serve, check_outage, plan_ride_through
+from calm_relay.year.drill import MINUTE_S, Case, Drill, DrillSite, drill, ridden
+from calm_relay.year.outage import HOURS, MOST_H, SERVES, RideThrough, Serve, check_outage, plan_ride_through
 
 KEPT_BYTES = 80_000
 
@@ -38,28 +43,95 @@ def ride_through_of(study: Study, job: Job, plan: Plan, cancelled: Callable[[], 
         def make(serve: Serve = serve) -> RideThrough:
             return plan_ride_through(job, plan, cards, study.flow(job, plan, cancelled=cancelled), serve, cancelled)
 
-        inputs = ["ride-through", serve, kept, study.flow_key(job, plan)]
+        inputs = ["ride-through", serve, kept, study.island_inputs(job, plan), study.flow_key(job, plan)]
         found: RideThrough = study.keep("outage", inputs, make, KEPT_BYTES)
         out[serve] = found
     return out
 
 
-def drill_of(
-    study: Study,
-    job: Job,
-    plan: Plan,
-    *,
-    start_hour: int,
-    hours: float,
-    charge_frac: float | None = None,
-    serving: Serve = "backed_up",
-    shedding: bool = False,
-) -> Drill:
-    """Return an outage minute by minute; see `year.drill.drill`. [h], [0 to 1]"""
+HELPED_EVERY_H = 6  # of the starts that are run with a generator and shedding
+
+
+def helped_ride(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _never) -> RideThrough:
+    """Return how long what must stay on lasts with all that is backed up, the plan's generator and loads that go off by charge.
+
+    Every sixth hour of the year is a start; where all of it lasts to the end without help, it does so with it.
+    Raises NotFeasible where everything is dark at once, Cancelled when `cancelled` said so.
+    """
     cards = job.cards()
     check_outage(plan, cards)
+
+    def make() -> RideThrough:
+        alone = ride_through_of(study, job, plan, cancelled)["backed_up"].hours_h
+        made, calendar = study.flow(job, plan, cancelled=cancelled), study.calendar(job)
+        island, air = DrillSite(job, plan, cards, made, made.house, calendar, "backed_up"), study.weather(job).air_c
+        hottest, out = float(air.max()), np.full(HOURS, np.nan)
+        for hour in range(0, HOURS, HELPED_EVERY_H):
+            if cancelled():
+                raise Cancelled("the outages were stopped")
+            if alone[hour] >= MOST_H:
+                out[hour] = MOST_H
+                continue
+            case = Case(hour, float(MOST_H), shedding=True)
+            found = island.run(case, hottest, by_means=True, until_dark=True, cancelled=cancelled).vital_h
+            out[hour] = MOST_H if found is None else found
+        return RideThrough(out, float(MOST_H))
+
+    house = [(a.id, a.essential, a.sheddable, a.outage_charge_frac, a.least_off_s) for a in job.house.counted]
+    set_up = None if plan.generator is None else [plan.generator.model_dump(), cards.generator(plan.generator.card).model_dump()]
+    inputs = [
+        "ride-through helped",
+        house,
+        set_up,
+        plan.controls.model_dump(),
+        study.island_inputs(job, plan),
+        study.flow_key(job, plan),
+    ]
+    found: RideThrough = study.keep("outage", inputs, make, KEPT_BYTES)
+    return found
+
+
+def alone_at(found: RideThrough, helped: RideThrough) -> RideThrough:
+    """Return a ride-through at the starts of another one alone, so that the two can stand side by side."""
+    return RideThrough(np.where(np.isnan(helped.hours_h), np.nan, found.hours_h), found.most_h)
+
+
+def drill_of(study: Study, job: Job, plan: Plan, case: Case, *, by_means: bool = False) -> Drill:
+    """Return an outage minute by minute; `by_means`: as the ride-through runs it. See `drill` and `ridden` in `year.drill`."""
+    cards = job.cards()
+    check_outage(plan, cards)
+    case.check()
+    made, hottest = study.flow(job, plan), hottest_c(study, job, case)
+    if by_means:
+        return ridden(job, plan, cards, made, study.calendar(job), case, hottest)
     minute = study.at_step(MINUTE_S)
-    return drill(
-        job, plan, cards, study.flow(job, plan), minute.house(job), minute.calendar(job), start_hour=start_hour, hours=hours,
-        charge_frac=charge_frac, serving=serving, shedding=shedding,
-    )  # fmt: skip
+    return drill(job, plan, cards, made, minute.house(job), minute.calendar(job), case, hottest)
+
+
+@dataclass(frozen=True, eq=False)
+class School:
+    """One way to back a house up, run through an outage: its name, its drill, or why there is none."""
+
+    name: str
+    plan: Plan
+    drill: Drill | None
+    why: str = ""
+
+
+def school_drills(study: Study, job: Job, plan: Plan, case: Case) -> tuple[School, ...]:
+    """Return the same outage for the plan as it is, for the whole house, an essential panel, and the whole house with shedding."""
+    out = []
+    for name, changed, shed in schools(job, plan):
+        try:
+            out.append(School(name, changed, drill_of(study, job, changed, replace(case, shedding=shed or case.shedding))))
+        except NotFeasible as error:
+            out.append(School(name, changed, None, error.reason))
+    return tuple(out)
+
+
+def hottest_c(study: Study, job: Job, case: Case) -> float:
+    """Return the hottest air of an outage. [°C]"""
+    air = study.weather(job).air_c
+    per_hour = len(air) // 8760
+    at = (case.start_hour * per_hour + np.arange(max(1, round(case.hours * per_hour)))) % len(air)
+    return float(air[at].max())

@@ -1,4 +1,4 @@
-"""How many battery modules more survive the brief's outage in its season from 90, 95 or 99 of a hundred starts."""
+"""What survives the brief's outage in its season from more starts: modules, reserve, PV behind the transfer device, fewer loads."""
 
 from __future__ import annotations
 
@@ -8,21 +8,25 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from calm_relay.calendar import season_of_months
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import battery_rows
+from calm_relay.pv.roof import group_stc_w
 from calm_relay.simulation.chain import module_counts
 from calm_relay.units import count_words
-from calm_relay.year.outage import HOURS, energies_by_hour, outage_inputs, ride_through
+from calm_relay.units import format_quantity as show
+from calm_relay.year.outage import brief_hours, island_ride, outage_inputs, outage_length_h
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from calm_relay.study import Study
+    from calm_relay.year.plan_flow import PlanFlow
 
 SHARES = (0.90, 0.95, 0.99)
 RESERVES = (0.3, 0.5, 0.7, 0.9)
+MORE_PV = (1.2, 1.5, 2.0, 3.0)  # times what stands behind the transfer device
+MOST_LEFT_OUT = 3
 SEASONS = ("winter", "spring", "summer", "autumn")
 
 
@@ -40,6 +44,8 @@ class Reach:
     modules_now: int
     rows: tuple[tuple[int, float], ...]
     by_reserve: tuple[tuple[float, float], ...] = ()
+    by_more_wp: tuple[tuple[float, float], ...] = ()
+    by_left_out: tuple[tuple[tuple[str, ...], float], ...] = ()
 
     def modules_for(self, share_frac: float) -> int | None:
         """Return the fewest modules that reach a share; None where the most that fit do not."""
@@ -62,22 +68,20 @@ class Reach:
         if self.by_reserve:
             held = ", ".join(f"{reserve * 100:.0f} %: {share * 100:.0f} %" for reserve, share in self.by_reserve)
             out.append(f"With the modules that stand and a reserve all year of {held}; what a reserve costs stands in the bill.")
+        if self.by_more_wp:
+            more = ", ".join(f"{show(wp, 'power_w', 1)}p more {share * 100:.0f} %" for wp, share in self.by_more_wp)
+            out.append(
+                f"With more PV behind the transfer device, like what stands there: {more}; whether the roof holds it is on Site."
+            )
+        for names, share in self.by_left_out:
+            listed = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+            out.append(f"Without {listed}: {share * 100:.0f} %.")
         return out
-
-
-def outage_length_h(job: Job) -> float:
-    """Return the longest outage the brief names, a day where it names none. [h]"""
-    return job.brief.longest_h or 24.0
 
 
 def season_hours(study: Study, job: Job) -> NDArray[np.int64]:
     """Return the hours of the year in the brief's season; all where it names none. [number]"""
-    season = job.brief.outage_season
-    if season == "any":
-        return np.arange(HOURS)
-    calendar = study.calendar(job)
-    month = calendar.month[:: calendar.steps // HOURS]
-    return np.flatnonzero(np.isin(month, season_of_months(job.site.place.latitude_deg)[season]))
+    return brief_hours(job, study.calendar(job))
 
 
 def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _never) -> Reach:
@@ -101,8 +105,8 @@ def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _n
 
     def survived(changed: Plan) -> float:
         made = study.flow(job, changed, cancelled=cancelled)
-        packed, here = outage_inputs(job, changed, job.cards(), made, "essential")
-        found = ride_through(packed, energies_by_hour(made, here), length, cancelled, hours)
+        island = outage_inputs(job, changed, job.cards(), made, "essential")
+        found = island_ride(island, made, length, hours, cancelled)
         return found.survived_frac(length, hours)
 
     out: list[tuple[int, float]] = []
@@ -120,7 +124,35 @@ def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _n
         season: dict[str, float | None] = {f"reserve_{name}_soc_frac": None for name in SEASONS}
         controls = plan.controls.model_copy(update={"reserve_soc_frac": reserve, **season})
         held.append((reserve, survived(plan.model_copy(update={"controls": controls}))))
+
+    def ridden(changed: Job, made: PlanFlow) -> float:
+        island = outage_inputs(changed, plan, changed.cards(), made, "essential")
+        return island_ride(island, made, length, hours, cancelled).survived_frac(length, hours)
+
+    more: list[tuple[float, float]] = []
+    behind = {n.id for n in plan.nodes if n.side == "backup" and n.strings}
+    wp = sum(group_stc_w(g, job.cards()) for n in plan.nodes if n.id in behind for g in n.strings)
+    for factor in MORE_PV if behind and out[0][1] < SHARES[-1] else ():
+        made = study.case_flow(job, plan, dict.fromkeys(behind, factor), cancelled=cancelled)
+        more.append(((factor - 1.0) * wp, ridden(job, made)))
+        if more[-1][1] >= SHARES[-1]:
+            break
     return Reach(
         node=row.node.name, length_h=length, season=job.brief.outage_season, modules_now=row.choice.modules, rows=tuple(out),
-        by_reserve=tuple(held),
+        by_reserve=tuple(held), by_more_wp=tuple(more),
+        by_left_out=_left_out(job, ridden, study.flow(job, plan)) if out[0][1] < SHARES[-1] else (),
     )  # fmt: skip
+
+
+def _left_out(job: Job, ridden: Callable[[Job, PlanFlow], float], made: PlanFlow) -> tuple[tuple[tuple[str, ...], float], ...]:
+    """Return what share survives with the largest of what must stay on left off, then the two largest, and so on; one stays."""
+    essential = sorted((a for a in job.house.counted if a.essential), key=lambda a: -a.mean_day_wh)
+    out: list[tuple[tuple[str, ...], float]] = []
+    for n in range(1, min(MOST_LEFT_OUT, len(essential) - 1) + 1):
+        gone = {a.id for a in essential[:n]}
+        loads = tuple(a.model_copy(update={"essential": False}) if a.id in gone else a for a in job.house.appliances)
+        fewer = job.model_copy(update={"house": job.house.model_copy(update={"appliances": loads})})
+        out.append((tuple(a.name for a in essential[:n]), ridden(fewer, made)))
+        if out[-1][1] >= SHARES[-1]:
+            break
+    return tuple(out)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from calm_relay.demo.parts import appliance, cards_of, labour, piece, work
-from calm_relay.job.brief_models import Brief
+from calm_relay.job.brief_models import Brief, NamedOutage
 from calm_relay.job.control_models import Controls
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
     Face,
+    GeneratorChoice,
     Job,
     MonthlyWeather,
     NetworkRule,
@@ -64,10 +65,12 @@ def _house() -> House:
             appliance("server", "Server and telephones", 140, 24, essential=True, line="1"),
             appliance(
                 "air-handler", "Air handler and condenser", 3600, 5.5, 11, 20, cycles_per_day=10, power_factor=0.9, months=HOT,
+                sheddable=True,
+                off_below_soc_frac=0.3,
                 motor=Motor(kind="compressor", voltage_v=240, lra_a=74),
             ),
             appliance("x-ray", "X-ray unit", 6500, 0.05, 9, 17, days="weekdays", power_factor=0.9),
-            appliance("dryer", "Dryer", 4800, 1.1, 9, 18, days="weekdays"),
+            appliance("dryer", "Dryer", 4800, 1.1, 9, 18, days="weekdays", sheddable=True, off_below_soc_frac=0.6),
             appliance("water-heater", "Water heater", 4500, 1.8, 5, 10, never_from_battery=True),
         ),
     )  # fmt: skip
@@ -98,7 +101,7 @@ def _plans() -> tuple[Plan, ...]:
             id="hybrid-whole",
             letter="A",
             name="Hybrid, whole clinic",
-            note="One split-phase hybrid carries everything behind a 200 A device; what starts on it is the question.",
+            note="A split-phase hybrid and a diesel set carry everything behind a 200 A device; what starts is the question.",
             nodes=(
                 Node(
                     id="hyb", name="Hybrid", card="hybrid-11k4-split-high", side="backup", strings=_strings((1, 2, 3)),
@@ -106,11 +109,16 @@ def _plans() -> tuple[Plan, ...]:
                 ),
             ),
             transfer=whole,
+            generator=GeneratorChoice(
+                card="generator-14k-split", pv_locked_out="yes", bypass="yes", start_soc_frac=0.2, stop_soc_frac=0.7,
+                quiet_start_h=22, quiet_end_h=6,
+            ),
             controls=Controls(reserve_soc_frac=0.3),
             costs=(
                 piece("Hybrid 11.4 kW", 5600, "hybrid-11k4-split-high", "inverter"),
                 piece("Battery module 9 kWh", 4450, "stack-9k-tall", "battery"), MODULES,
-                piece("Transfer device 200 A", 2900, "gateway-200-split", "transfer"), *PAPERS, labour(32, 95),
+                piece("Transfer device 200 A", 2900, "gateway-200-split", "transfer"),
+                piece("Generator 14 kVA, set up", 6900, "generator-14k-split", "generator"), *PAPERS, labour(32, 95),
             ),
         ),
         Plan(
@@ -152,6 +160,10 @@ def clinic_job() -> Job:
             outage_longest_h=48,
             outages_per_year=2,
             outage_season="summer",
+            outages=(
+                NamedOutage(name="Dry storm", month=7, day=22, hour=14, hours_h=48, sun_frac=0.35),
+                NamedOutage(name="Winter dust and ice", month=1, day=14, hour=17, hours_h=36, sun_frac=0.5),
+            ),
             note="Dust and dry storms cut the power for up to two days. Vaccines, water, light and the server stay on.",
         ),
         site=_site(),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from calm_relay.demo.parts import appliance, labour, piece, work
-from calm_relay.job.brief_models import Brief
+from calm_relay.job.brief_models import Brief, NamedOutage
 from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.cost_models import Finance, Rebate, RebateCondition
 from calm_relay.job.costs import with_costs_kept
@@ -95,16 +95,21 @@ def _house() -> House:
             appliance("router", "Router and alarm", 18, 24, essential=True),
             appliance("workbench", "Workbench circuit", 450, 2.5, 9, 17, days="weekdays", essential=True),
             appliance(
-                "planer", "Planer", 1900, 1.5, 15, 18, days="weekdays", power_factor=0.85, share_of_days_frac=0.6, **cold,
+                "planer", "Planer", 1900, 1.5, 15, 18, days="weekdays", power_factor=0.85, share_of_days_frac=0.6,
+                no_auto_return=True, **cold,
                 motor=Motor(kind="tool", voltage_v=230, code_letter="G", horsepower=3),
             ),
             appliance(
-                "heat-pump", "Heat pump", 1350, 6.5, 15, 23, cycles_per_day=4, power_factor=0.95, **cold,
+                "heat-pump", "Heat pump", 1350, 6.5, 15, 23, cycles_per_day=4, power_factor=0.95, sheddable=True,
+                off_below_soc_frac=0.5, on_above_soc_frac=0.7, **cold,
                 motor=Motor(kind="compressor", voltage_v=230, lra_a=38, soft_starter=True),
             ),
-            appliance("oven", "Oven", 2100, 0.8, 17, 19.5, share_of_days_frac=0.75),
+            appliance("oven", "Oven", 2100, 0.8, 17, 19.5, share_of_days_frac=0.75, no_auto_return=True),
             appliance("hot-water", "Hot water", 2400, 2.6, 1, 5, never_from_battery=True),
-            appliance("laundry", "Laundry and dryer", 1900, 1.2, 9, 20, share_of_days_frac=0.5),
+            appliance(
+                "laundry", "Laundry and dryer", 1900, 1.2, 9, 20, share_of_days_frac=0.5, sheddable=True, shed_order=1,
+                off_below_soc_frac=0.6,
+            ),
         ),
     )  # fmt: skip
 
@@ -130,7 +135,10 @@ def _night_slot(power_w: float, target: float) -> Slot:
 
 
 def _plans() -> tuple[Plan, ...]:
-    listed = Transfer(card="gateway-63", backed_up="listed", listed=ESSENTIAL)
+    listed = Transfer(
+        card="gateway-63", backed_up="listed", listed=ESSENTIAL, residual_current="yes", earth_electrode="yes",
+        largest_breaker_a=16, breaker_trips_at=5,
+    )  # fmt: skip
     stack = "stack-3k"
     return (
         Plan(id="today", letter="Today", name="As it stands", nodes=(_today(),)),
@@ -237,6 +245,7 @@ def demo_job() -> Job:
             outage_longest_h=18,
             outages_per_year=2,
             outage_season="winter",
+            outages=(NamedOutage(name="Winter storm", month=7, day=11, hour=16, hours_h=18, sun_frac=0.4),),
             note="Two outages a winter of 10 to 18 h. Fridge, bait freezer, pumps, lights, router and workbench stay on.",
         ),
         site=_site(),

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from calm_relay.job.common_models import Note
 from calm_relay.library.cards import Name, Record
-from calm_relay.units import HoursH, Quantity
+from calm_relay.units import Fraction, HoursH, Quantity
 
 Purpose = Literal["lower_bills", "own_use", "ride_through", "zero_export", "off_grid", "new_loads", "simple"]
 
@@ -37,6 +37,17 @@ class Contract(Record):
     )
 
 
+class NamedOutage(Record):
+    """An outage to be tried on every plan: a name, when it begins (clock of local standard time), how long, under how much sun."""
+
+    name: Name
+    month: Annotated[int, Quantity("count"), Field(ge=1, le=12)]
+    day: Annotated[int, Quantity("count"), Field(ge=1, le=31)]
+    hour: Annotated[int, Quantity("count"), Field(ge=0, le=23)] = 17
+    hours_h: Annotated[float, Quantity("hours_h"), Field(gt=0, le=336)]
+    sun_frac: Fraction = Field(default=1.0, description="what of that day's sun comes through: a storm lets less")
+
+
 class Brief(Record):
     """What the battery is for. `purposes` are those with any weight; without `weights` they all count alike."""
 
@@ -46,6 +57,9 @@ class Brief(Record):
     outage_longest_h: HoursH | None = None
     outages_per_year: Annotated[float, Quantity("count"), Field(ge=0, le=365)] | None = None
     outage_season: Literal["any", "winter", "spring", "summer", "autumn"] = "any"
+    outages: Annotated[tuple[NamedOutage, ...], Field(max_length=8)] = Field(
+        default=(), description="outages with a name, tried on every plan"
+    )
     budget: Annotated[float, Quantity("money"), Field(ge=0)] | None = None
     keep: Annotated[str, Field(max_length=400)] = ""
     contracts: Annotated[tuple[Contract, ...], Field(max_length=6)] = ()

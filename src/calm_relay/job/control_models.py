@@ -97,6 +97,17 @@ class Controls(Record):
         default="no", description="keep room for what will be clipped: as the day will be, or as yesterday was"
     )
 
+    island_stop_soc_frac: Annotated[float, Quantity("fraction"), Field(gt=0, le=1)] = Field(
+        default=0.95, description="in an outage AC-coupled PV stops charging at this charge between the limits"
+    )
+    island_start_soc_frac: Fraction = Field(default=0.9, description="and starts again below this one")
+    island_restart_soc_frac: Fraction = Field(
+        default=0.05, description="charge between the limits at which a bank that ran empty serves its loads again"
+    )
+    island_keep_soc_frac: Fraction = Field(
+        default=0.0, description="charge kept in an outage so that the inverters are there in the morning; 0: nothing is kept"
+    )
+
     def reserve_by_month(self, latitude_deg: float) -> tuple[float, ...]:
         """Return the reserve of each month, by the seasons of the hemisphere. (12,) [0 to 1]"""
         out = [self.reserve_soc_frac] * 12

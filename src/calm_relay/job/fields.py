@@ -132,6 +132,18 @@ LABELS: dict[str, str] = {
     "brief.outage_season": "Mostly in", "brief.budget": "Budget", "brief.keep": "Not to be touched",
     "brief.contracts[].name": "Contract", "brief.contracts[].ends": "Ends", "brief.contracts[].ended_by": "Ended before by",
     "brief.note": "What it is for",
+    "brief.outages[].name": "Outage", "brief.outages[].month": "Month", "brief.outages[].day": "Day",
+    "brief.outages[].hour": "At hour", "brief.outages[].hours_h": "Lasts", "brief.outages[].sun_frac": "Sun that comes through",
+    "house.appliances[].shed_order": "Shed as number", "house.appliances[].off_below_soc_frac": "Off below a charge of",
+    "house.appliances[].on_above_soc_frac": "On above a charge of", "house.appliances[].least_off_s": "Stays off at least",
+    "house.appliances[].life_support": "Life hangs on it",
+    "plans[].controls.island_stop_soc_frac": "AC-coupled PV stops charging at",
+    "plans[].controls.island_start_soc_frac": "and starts again below",
+    "plans[].controls.island_restart_soc_frac": "An empty bank serves again at",
+    "plans[].controls.island_keep_soc_frac": "Kept for the morning",
+    "plans[].transfer.neutral_bond": "Neutral bond of the island", "plans[].transfer.residual_current": "Residual-current devices",
+    "plans[].transfer.earth_electrode": "Earth that stays", "plans[].transfer.largest_breaker_a": "Largest backup breaker",
+    "plans[].transfer.breaker_trips_at": "It trips at once at, times",
 }  # fmt: skip
 CHOICES: dict[str, str] = {
     "single_phase": "single phase", "split_phase": "split phase", "three_phase": "three phase", "rack": "rack",

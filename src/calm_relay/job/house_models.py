@@ -11,6 +11,8 @@ from calm_relay.library.cards import Id, Name, Record
 from calm_relay.units import CurrentA, EnergyWh, Fraction, PowerW, Quantity, TemperatureC, VoltageV
 
 Line = Literal["all", "1", "2", "3"]
+SURPLUS_OFF_FRAC, SURPLUS_ON_FRAC = 0.9, 0.98  # charge at which a load on surplus is off, and on, in an outage; common practice
+GAP_FRAC = 0.1  # from off to on, where only the lower is typed
 Year = Annotated[int, Quantity("year"), Field(ge=1970, le=2100)]
 
 
@@ -50,7 +52,18 @@ class Appliance(Record):
     essential: bool = False
     never_from_battery: bool = False
     sheddable: bool = Field(default=False, description="may be switched off by itself when power is short")
+    shed_order: Annotated[int, Quantity("count"), Field(ge=0, le=60)] = Field(
+        default=0, description="place in the order of shedding, 1 first; 0: after those that have a place, the largest first"
+    )
+    off_below_soc_frac: Fraction | None = Field(
+        default=None, description="charge between the battery's limits below which it is switched off in an outage; None: never"
+    )
+    on_above_soc_frac: Fraction | None = Field(default=None, description="charge above which it is on again; None: 10 points more")
+    least_off_s: Annotated[float, Quantity("seconds_s"), Field(ge=0, le=43_200)] = Field(
+        default=600.0, description="once switched off for want of power or charge it stays off so long"
+    )
     no_auto_return: bool = Field(default=False, description="stays off after an interruption until someone switches it on")
+    life_support: bool = Field(default=False, description="someone's life hangs on it")
     in_metered: bool = Field(default=True, description="part of the metered series, where there is one; False: comes on top")
     motor: Motor | None = None
     line: Line = Field(default="all", description="phase, or leg of a split-phase supply; all: alike on each")
@@ -68,6 +81,17 @@ class Appliance(Record):
     surplus_least_w: PowerW = Field(default=0.0, description="surplus below this is not taken (a car: 6 A)")
     surplus_start_h: HourOfDay = 0.0
     surplus_end_h: HourOfDay = 24.0
+
+    @property
+    def outage_charge_frac(self) -> tuple[float, float] | None:
+        """Charge below which it is off in an outage, and above which it is on again; None: charge has no part. [0 to 1]
+
+        A load on surplus takes it near full, common practice.
+        """
+        off = self.off_below_soc_frac
+        if off is None:
+            return None if self.surplus == "no" else (SURPLUS_OFF_FRAC, SURPLUS_ON_FRAC)
+        return off, min(1.0, off + GAP_FRAC) if self.on_above_soc_frac is None else self.on_above_soc_frac
 
     @property
     def window_h(self) -> float:

@@ -101,6 +101,12 @@ def _only_additions_to_costs(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+@migration(8)
+def _only_additions_to_outages(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 9 added shedding by charge, thresholds of an outage, what protects an island, named outages; nothing changed."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

@@ -25,7 +25,7 @@ from calm_relay.units import (
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[8] = 8
+SCHEMA_VERSION: Literal[9] = 9
 
 TwelveGhi = Annotated[
     tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
@@ -276,6 +276,17 @@ class Transfer(Record):
     card: Id
     backed_up: Literal["whole_house", "listed"] = "listed"
     listed: Annotated[tuple[Id, ...], Field(max_length=61)] = ()
+    neutral_bond: Declared = Field(
+        default="not_known", description="exactly one neutral-earth bond in the island, open with the grid; the card may say it"
+    )
+    residual_current: Declared = Field(default="not_known", description="residual-current protection on every backup circuit")
+    earth_electrode: Declared = Field(
+        default="not_known", description="an earth electrode of its own, or an earth that stays when the grid goes"
+    )
+    largest_breaker_a: CurrentA | None = Field(default=None, description="largest breaker of a backup circuit; None: not known")
+    breaker_trips_at: Annotated[float, Quantity("ratio"), Field(ge=2, le=30)] = Field(
+        default=10.0, description="times its rating at which it trips at once, at the most; 5 for type B, 10 for C, 20 for D"
+    )
 
 
 class GeneratorChoice(Record):
@@ -370,7 +381,7 @@ class FieldMark(Record):
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[8] = SCHEMA_VERSION
+    schema_version: Literal[9] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False

@@ -112,7 +112,7 @@ class BackupBreaker(Record):
 _EXTENSIVE = (
     "ac_rated_w", "night_w", "phase_max_w", "leg_max_w", "ac_in_max_w", "charge_max_w", "discharge_max_w", "charge_max_a",
     "discharge_max_a", "pv_and_ac_charge_max_w", "grid_port_max_w", "backup_port_max_w", "offgrid_continuous_va", "offgrid_peak_va",
-    "startable_lra_a", "absorb_max_w", "pass_through_a",
+    "startable_lra_a", "fault_current_a", "absorb_max_w", "pass_through_a",
 )  # fmt: skip
 
 
@@ -135,6 +135,7 @@ class BatterySideUnit(AcUnit):
     offgrid_peak_va: ApparentVa | None = None
     offgrid_peak_s: Annotated[float, Field(gt=0)] | None = None
     startable_lra_a: CurrentA | None = None
+    fault_current_a: CurrentA | None = Field(default=None, description="what it drives into a short circuit with the grid gone")
     absorb_max_w: PowerW | None = Field(default=None, description="AC power it can take in while forming the grid")
     absorb_ratio: Ratio = 1.0
     pass_through_a: CurrentA | None = None

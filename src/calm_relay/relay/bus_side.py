@@ -53,7 +53,15 @@ def lay_out_buses(
     rect = Rect(panel.x - 14, panel.y, 36, panel.h)
     c.stations.append(Station("panel", "loads", "House and main panel", rect, f"main panel: {kw(watts)} of house load"))
     if graph.generator:
-        _generator(c, graph, bus_x=c.x("backup" if graph.has_transfer else "panel"), y_from=panel.y + panel.h, bottom=bottom)
+        _generator(
+            c,
+            graph,
+            values.generator_w,
+            scale,
+            bus_x=c.x("backup" if graph.has_transfer else "panel"),
+            y_from=panel.y + panel.h,
+            bottom=bottom,
+        )
     if graph.off_grid:
         _no_grid(c, values, panel, lost)
         return
@@ -72,17 +80,22 @@ def _no_grid(c: Canvas, values: RelayValues, panel: Rect, lost: Mapping[str, flo
     c.stations.append(Station("grid", "grid", "No grid", Rect(x + 10, y - c.line, c.width - x - 14, 2 * c.line), said))
 
 
-def _generator(c: Canvas, graph: PlanGraph, *, bus_x: float, y_from: float, bottom: float) -> None:
-    """A generator below the bus it feeds; its running is no part of the year."""
-    texts = [("generator", "small"), (show(graph.generator_va, "apparent_va"), "value")]
+def _generator(c: Canvas, graph: PlanGraph, watts: float, scale: float, *, bus_x: float, y_from: float, bottom: float) -> None:
+    """A generator below the bus it feeds; it runs in an outage alone."""
+    runs = watts > 0.5
+    figure = f"{kw(watts)} of {show(graph.generator_va, 'apparent_va')}" if runs else show(graph.generator_va, "apparent_va")
+    texts = [("generator", "small"), (figure, "value")]
     w = max(c.measure(text, role)[0] for text, role in texts) + 14
     h = sum(c.measure(text, role)[1] for text, role in texts) + 8
     box = Rect(min(bus_x + 24, c.width - w - 4), bottom - h, w, h)
     y = box.y + h / 2
-    c.bar(Bar("generator", Rect(bus_x - 1, min(y_from, y - 4), 2, max(4.0, y - y_from)), dead=True))
-    c.band(Band(x0=bus_x, y0=y, x1=box.x, y1=y, parts=(), px_per_w=1.0, dead=True, towards_left=True), HAIRLINE_PX)
-    c.box(Box("generator", box, None, dead=True), texts)
-    c.stations.append(Station("generator", "generator", graph.generator, box, f"{graph.generator}: it stands still in the year"))
+    c.bar(Bar("generator", Rect(bus_x - 1, min(y_from, y - 4), 2, max(4.0, y - y_from)), dead=not runs))
+    parts: Parts = (("grid", watts),) if runs else ()
+    band = Band(x0=bus_x, y0=y, x1=box.x, y1=y, parts=parts, px_per_w=scale, dead=not runs, towards_left=True)
+    c.band(band, max(HAIRLINE_PX, graph.generator_va))
+    c.box(Box("generator", box, None, dead=not runs), texts)
+    said = f"{graph.generator}: gives {kw(watts)}" if runs else f"{graph.generator}: it stands still"
+    c.stations.append(Station("generator", "generator", graph.generator, box, said))
 
 
 def _through_y(c: Canvas, graph: PlanGraph, y_main: float, scale: float) -> float:
@@ -155,7 +168,7 @@ def _backup_bus(
 ) -> None:  # fmt: skip
     """Lay out the backup side; `lines` are the heights of the main line and of the way through the transfer device."""
     y_main, y = lines
-    dead = not grid_up and not graph.forming
+    dead = not grid_up and (not graph.forming or values.dark)
     x_bus, x_gate, x_panel = c.x("backup"), c.x("transfer"), c.x("panel")
     y_low = max([y_main, *lanes])
     bus = Rect(x_bus - BUS_PX / 2, y_main - half, BUS_PX, y_low - y_main + 2 * half)

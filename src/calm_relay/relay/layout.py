@@ -101,7 +101,7 @@ def _row(
     """One inverter: its trackers, its bar, its AC gate and its battery."""
     v = values.nodes.get(node.id, NodeValues())
     yc = y0 + lane / 2
-    dead = not grid_up and (node.side != "backup" or not graph.forming)
+    dead = not grid_up and (node.side != "backup" or not graph.forming or values.dark or node.id in values.off)
     stc = sum(t.stc_w for t in node.trackers)
     half = max(14.0, 0.5 * scale * max(node.ac_rated_w, stc))
     _trackers(c, node, v, y0, lane, scale, lost, dead=dead)
@@ -121,9 +121,10 @@ def _row(
     )
     c.band(Band(x0=x_gate, y0=yc, x1=x_bus, y1=yc, parts=parts, px_per_w=scale, dead=dead, towards_left=left), node.ac_rated_w)
     limit, name = node.ac_rated_w, "inverter AC"
-    if not grid_up or (graph.off_grid and node.forms_grid):
+    forms = node.forms_grid and node.battery is not None
+    if (not grid_up or graph.off_grid) and forms:
         limit, name = (node.ac_rated_w, "off grid not known") if node.offgrid_va is None else (node.offgrid_va, "off grid")
-    unknown = (not grid_up or (graph.off_grid and node.forms_grid)) and node.offgrid_va is None
+    unknown = (not grid_up or graph.off_grid) and forms and node.offgrid_va is None
     figure = "–" if unknown else kw(limit)
     flow = total_of(parts)
     state = "open" if unknown else state_of(flow, limit)

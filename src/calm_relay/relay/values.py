@@ -8,8 +8,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from calm_relay.simulation.columns import NODE, SYSTEM
+
 if TYPE_CHECKING:
     from calm_relay.relay.graph import PlanGraph
+    from calm_relay.year.drill import Drill
     from calm_relay.year.lines import LineFlows
     from calm_relay.year.plan_flow import PlanFlow
 
@@ -41,7 +44,10 @@ class LineLoad:
 
 @dataclass(frozen=True)
 class RelayValues:
-    """Flows of the whole line. `transfer` > 0 runs towards the backup side; the lines are empty on a single phase."""
+    """Flows of the whole line. `transfer` > 0 runs towards the backup side; the lines are empty on a single phase.
+
+    With the grid gone: what a generator gives, whether all is dark, and which inverters are off.
+    """
 
     moment: str
     nodes: dict[str, NodeValues] = field(default_factory=dict)
@@ -55,6 +61,9 @@ class RelayValues:
     unserved_w: float = 0.0
     meter_lines: tuple[LineLoad, ...] = ()
     device_lines: tuple[LineLoad, ...] = ()
+    generator_w: float = 0.0
+    dark: bool = False
+    off: frozenset[str] = frozenset()
 
     @property
     def export_w(self) -> float:
@@ -108,6 +117,7 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: L
             spill_w=c["lost_ac_limit_w"],
         )
     held = float(flow.lost_w("cap", here)[0])
+    at_lines = _lines(lines, lambda each_w: np.abs(each_w[step]))
     return RelayValues(
         moment=moment,
         nodes=nodes,
@@ -119,17 +129,20 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: L
         export=_parts(("sun", s["pv_to_grid_w"]), ("battery", s["battery_to_grid_w"])),
         held_w=held,
         unserved_w=s["unserved_w"],
-        **_lines(lines, lambda each_w: np.abs(each_w[step])),
+        meter_lines=at_lines[0],
+        device_lines=at_lines[1],
     )
 
 
-def _lines(lines: LineFlows | None, pick: Callable[[np.ndarray], np.ndarray]) -> dict[str, tuple[LineLoad, ...]]:
+def _lines(lines: LineFlows | None, pick: Callable[[np.ndarray], np.ndarray]) -> tuple[tuple[LineLoad, ...], tuple[LineLoad, ...]]:
+    """Return what each line carries at the meter and at the device; nothing on a single phase."""
     if lines is None or len(lines.names) < 2:
-        return {}
-    return {
-        name: tuple(LineLoad(line, float(w)) for line, w in zip(lines.names, pick(each_w), strict=True))
-        for name, each_w in (("meter_lines", lines.meter_w), ("device_lines", lines.device_w))
-    }
+        return (), ()
+    meter, device = (
+        tuple(LineLoad(line, float(w)) for line, w in zip(lines.names, pick(each_w), strict=True))
+        for each_w in (lines.meter_w, lines.device_w)
+    )
+    return meter, device
 
 
 def peak_values(graph: PlanGraph, made: PlanFlow, lines: LineFlows | None = None) -> RelayValues:
@@ -168,6 +181,7 @@ def peak_values(graph: PlanGraph, made: PlanFlow, lines: LineFlows | None = None
     through = flow.column("transfer_w")
     top = int(np.argmax(np.abs(through)))
     out_sum = float(flow.column("export_w").max())
+    at_lines = _lines(lines, lambda each_w: np.abs(each_w).max(axis=0))
     return RelayValues(
         moment="each one's peak in the year",
         nodes=nodes,
@@ -179,7 +193,8 @@ def peak_values(graph: PlanGraph, made: PlanFlow, lines: LineFlows | None = None
         export=_parts(("sun", out_sum)),
         held_w=float(flow.lost_w("cap").max()),
         unserved_w=float(flow.column("unserved_w").max()),
-        **_lines(lines, lambda each_w: np.abs(each_w).max(axis=0)),
+        meter_lines=at_lines[0],
+        device_lines=at_lines[1],
     )
 
 
@@ -207,6 +222,63 @@ def grid_down_values(graph: PlanGraph, backup_peak_w: float) -> RelayValues:
         nodes[node.id] = NodeValues(out=_parts(("battery", share)), discharge_w=share)
     live = backup_peak_w if graph.forming else 0.0
     return RelayValues("grid down, the backup side at its peak of the year", nodes, live, 0.0, _parts(("battery", live)))
+
+
+def generator_values(graph: PlanGraph, backup_peak_w: float) -> RelayValues:
+    """Return what the backup side's peak asks of a generator, which locks AC-coupled PV out; what it lacks the inverters give."""
+    given = min(backup_peak_w, graph.generator_va)
+    lacking = backup_peak_w - given
+    down = grid_down_values(graph, lacking)
+    off = frozenset(n.id for n in graph.nodes if not n.forms_grid)
+    parts = _parts(("grid", given), *(down.load_parts if graph.forming else ()))
+    moment = "generator, the backup side at its peak of the year"
+    return RelayValues(moment, down.nodes, given + down.backup_load_w, 0.0, parts, generator_w=given, off=off)
+
+
+def drill_values(graph: PlanGraph, drill: Drill, minute: int, clock: str) -> RelayValues:
+    """Return the flows of a minute of an outage."""
+    course, capacity = drill.course, drill.capacity_wh
+    s = dict(zip(SYSTEM, course.system[minute].tolist(), strict=True))
+    served, given = float(drill.served_w[minute]), float(drill.generator_w[minute])
+    nodes, off = {}, set()
+    sun = given_sun = float(course.pv_w[minute])
+    charge_ac = s["charge_ac_w"]
+    from_set = min(1.0, given / max(1e-9, given + sun)) if given > 0 else 0.0
+    for node in graph.nodes:
+        shares = _shares(node.trackers)
+        if node.id in drill.pv_only_w:
+            ac = float(drill.pv_only_w[node.id][minute])
+            nodes[node.id] = NodeValues(ac, tuple(ac * x for x in shares), _parts(("sun", ac)))
+            off |= {node.id} if ac <= 0.5 else set()
+            continue
+        if node.id not in drill.node_ids:
+            off.add(node.id)
+            continue
+        k = drill.node_ids.index(node.id)
+        c = dict(zip(NODE, course.nodes[minute, k].tolist(), strict=True))
+        from_pv = c["pv_to_inverter_w"] / max(1e-9, c["pv_to_inverter_w"] + c["discharge_w"])
+        given_sun += c["ac_out_w"] * from_pv
+        mix = (("grid", from_set), ("sun", (1 - from_set) if sun > 0 or given > 0 else 0.0), ("battery", 0.0))
+        nodes[node.id] = NodeValues(
+            pv_w=c["pv_available_w"],
+            trackers_w=tuple(c["pv_available_w"] * x for x in shares),
+            out=_parts(("sun", c["ac_out_w"] * from_pv), ("battery", c["ac_out_w"] * (1 - from_pv))),
+            into=_parts(*((name, c["ac_in_w"] * share) for name, share in mix)),
+            charge=_parts(
+                ("sun", c["pv_to_battery_w"] + c["charge_from_ac_w"] * (1 - from_set)), ("grid", c["charge_from_ac_w"] * from_set)
+            ),
+            discharge_w=c["discharge_w"],
+            soc_frac=c["energy_wh"] / capacity[k] if capacity[k] > 0 else None,
+            energy_wh=c["energy_wh"],
+        )
+    from_generator = max(0.0, min(served, given - charge_ac * from_set))
+    from_sun = max(0.0, min(served - from_generator, given_sun - charge_ac * (1 - from_set)))
+    parts = _parts(("grid", from_generator), ("sun", from_sun), ("battery", served - from_generator - from_sun))
+    lacking = float(drill.asked_w[minute] - drill.shed_w[minute] - served)
+    return RelayValues(
+        moment=clock, nodes=nodes, backup_load_w=served, load_parts=parts, unserved_w=lacking, generator_w=given,
+        dark=served <= 0.5 and lacking > 1.0, off=frozenset(off),
+    )  # fmt: skip
 
 
 def notable_steps(made: PlanFlow, steps_per_day: int, evening: np.ndarray) -> dict[str, int]:

@@ -11,9 +11,9 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.rows import BatteryRow, forming_rows
 from calm_relay.library.cards import InverterCard
+from calm_relay.load.motors import MotorStart, motor_start, soft_start_counts, soft_start_share
 from calm_relay.rules.checks_battery import swap_card, swap_edits, unit_of
 from calm_relay.rules.checks_service import backup_appliances, running_va
-from calm_relay.rules.motors import MotorStart, motor_start, soft_start_counts, soft_start_share
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.simulation.chain import modules_fit
 from calm_relay.simulation.offgrid import bank_w, start_va

@@ -42,6 +42,10 @@ READS: dict[str, tuple[str, ...]] = {
     "offgrid_peak_va": ("backup.motor-start",),
     "offgrid_peak_s": ("backup.motor-start",),
     "startable_lra_a": ("backup.motor-start",),
+    "fault_current_a": ("backup.fault-current",),
+    "bonds_neutral": ("backup.neutral-bond",),
+    "peak_va": ("generator.starts",),
+    "auto_start": ("generator.auto-start", "backup.life-support"),
     "absorb_max_w": ("backup.ac-pv-absorb",),
     "phase_max_w": ("backup.line-power",),
     "leg_max_w": ("backup.line-power",),
@@ -76,7 +80,7 @@ RESULTS: dict[str, str] = {
     "peukert_exponent": "what a fast discharge of lead-acid takes from it",
     "capacity_hours_h": "the current that Peukert's rule begins at",
     "absorption_h": "how long the last of a charge takes in the year",
-    "bonds_neutral": "whether a draft takes it", "heating_w": "energy that its heater takes in the year",
+    "heating_w": "energy that its heater takes in the year",
     "heating_below_c": "hours of cold in which it may charge",
     **dict.fromkeys(
         (
@@ -86,7 +90,7 @@ RESULTS: dict[str, str] = {
         "what AC-coupled PV does at a raised frequency",
     ),
     **dict.fromkeys(
-        ("auto_start", "fuel_full_l_per_h", "fuel_half_l_per_h", "tank_l", "least_load_frac", "power_factor_frac"),
+        ("fuel_full_l_per_h", "fuel_half_l_per_h", "tank_l", "least_load_frac", "power_factor_frac"),
         "the generator in the outage drill",
     ),
 }  # fmt: skip
@@ -95,7 +99,7 @@ _DRILL, _RUNS, _WALL = "the blackout drill", "cable runs and lugs", "the place o
 LATER: dict[str, str] = {
     **dict.fromkeys(
         (
-            "fuel", "peak_va", "frequency_min_hz", "frequency_max_hz", "generator_input", "switch_s",
+            "fuel", "frequency_min_hz", "frequency_max_hz", "generator_input", "switch_s",
         ),
         _DRILL,
     ),
@@ -106,7 +110,7 @@ LATER: dict[str, str] = {
 }  # fmt: skip
 
 
-NOT_IN_PLANS = ("charge_controller", "timer_charger", "generator", "meter")
+NOT_IN_PLANS = ("charge_controller", "timer_charger", "meter")
 OF_BATTERIES = ("places", "temperature_min_c", "temperature_max_c")  # other boxes' are read at their place on the wall
 
 
@@ -131,5 +135,7 @@ def rests_on(kind: str, column: str) -> str:
 
 def _asks(check: str, kind: str) -> bool:
     """Return whether a check looks at cards of a kind: transfer devices have two of their own."""
-    of_devices = check in ("transfer.supply", "backup.pass-through")
+    if check.startswith("generator.") or check == "backup.life-support":
+        return kind == "generator"
+    of_devices = check in ("transfer.supply", "backup.pass-through", "backup.neutral-bond")
     return of_devices == (kind == "transfer")

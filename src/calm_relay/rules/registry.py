@@ -132,7 +132,8 @@ class CheckContext:
     """What a check may read; `facts` is None for checks that need no year. `chosen_pack` stands in for the one the job names.
 
     `known` are the cards at hand beside the job's own copies. Without `advise` no remedy is looked for: only verdicts are wanted.
-    `bills` are today's and the plan's.
+    `bills` are today's and the plan's; `survived` is the share of the brief's season from which the brief's outage is survived, its
+    length [h] and the season.
     """
 
     job: Job
@@ -143,6 +144,7 @@ class CheckContext:
     known: CardBook | None = None
     advise: bool = True
     bills: tuple[Bill, Bill] | None = None
+    survived: tuple[float, float, str] | None = None
 
     @cached_property
     def offered(self) -> CardBook:

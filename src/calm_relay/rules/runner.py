@@ -13,6 +13,7 @@ from calm_relay.rules import (
     checks_array,
     checks_bank,
     checks_battery,
+    checks_blackout,
     checks_brief,
     checks_island,
     checks_limits,
@@ -22,6 +23,7 @@ from calm_relay.rules import (
     checks_motor,
     checks_network,
     checks_pairing,
+    checks_protection,
     checks_service,
     checks_strings,
     checks_window,
@@ -40,6 +42,8 @@ GROUPS = (
     checks_service,
     checks_network,
     checks_motor,
+    checks_blackout,
+    checks_protection,
     checks_brief,
     checks_strings,
     checks_array,
@@ -129,6 +133,7 @@ def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Findin
     waived = {w.check: w.reason for w in context.plan.waived}
     found: list[Finding] = []
     here = (set(ready) | {"grid"}) - ({"grid"} if context.plan.off_grid else set()) - ({"bill"} if context.bills is None else set())
+    here -= {"outage"} if context.survived is None else set()
     for entry in all_checks():
         if not entry.needs <= here:
             continue

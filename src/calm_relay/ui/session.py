@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -35,6 +35,7 @@ if TYPE_CHECKING:
     from calm_relay.decision.raising import Gain
     from calm_relay.load.house import HouseYear
     from calm_relay.study import PlanResult, Study
+    from calm_relay.year.drill import Drill
     from calm_relay.year.lines import LineFlows
     from calm_relay.year.plan_flow import PlanFlow
 
@@ -42,6 +43,23 @@ FileWork = Callable[[Callable[[], "Study"], Watch], object]  # reads a file: how
 KEEP_MS = 300  # edits that follow each other closely are kept once
 FILE_KEY = "file "  # questions to the worker that read a file begin so
 GATHER_MS = 40  # figures of plans that are not looked at are shown together
+
+
+@dataclass(frozen=True, eq=False)
+class Drilled:
+    """The outage that was looked at last, and the minute its clock stands at."""
+
+    generation: int
+    plan: Plan
+    drill: Drill
+    minute: int
+    way: str
+
+    @property
+    def clock(self) -> str:
+        """Where it stands, in words."""
+        hours, minutes = divmod(self.minute, 60)
+        return f"{hours} h {minutes:02d} min into the outage{f', {self.way}' if self.way else ''}"
 
 
 class Session(QObject):
@@ -94,6 +112,7 @@ class Session(QObject):
         self.runner.raised.connect(self._raised)
         self.document.observe(self._document_changed)
         self._extras: dict[str, tuple[int, object]] = {}
+        self._drilled: Drilled | None = None
         self._wanted: dict[str, int] = {}
         self._reading: dict[str, Callable[[object], None]] = {}
         self._files_read = 0
@@ -246,6 +265,15 @@ class Session(QObject):
             self._wanted[key] = generation
             self.runner.later(key, work)
         return None
+
+    def keep_drill(self, plan: Plan, drill: Drill, minute: int, way: str) -> None:
+        """Keep the outage that is looked at, so that the relay line can show its flows."""
+        self._drilled = Drilled(self.runner.generation, plan, drill, minute, way)
+
+    def drilled(self, plan_id: str) -> Drilled | None:
+        """Return the outage of a plan that was looked at, if it holds for the present state."""
+        kept = self._drilled
+        return kept if kept is not None and kept.generation == self.runner.generation and kept.plan.id == plan_id else None
 
     def last_extra(self, key: str) -> object | None:
         """Return the last answer to a question, of whatever state."""

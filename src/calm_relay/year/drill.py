@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -11,24 +12,27 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows
+from calm_relay.job.rows import pv_only_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
-from calm_relay.simulation.columns import AC_LOAD_B, AC_PV_B, AC_PV_B_FIXED, NODE, SYS_UNSERVED, SYSTEM
-from calm_relay.simulation.flow import FlowTable, run_case
-from calm_relay.simulation.offgrid import plan_continuous_va, start_va, total
-from calm_relay.units import format_quantity as show
-from calm_relay.year.generator import GeneratorSet, SetRun, generator_set, run_with_set
-from calm_relay.year.outage import NOT_SERVED_W, Serve, charge_at, outage_inputs, served_ids
-from calm_relay.year.overload import Carried, Circuit, Served, serve
+from calm_relay.packs.pack import pack_named
+from calm_relay.simulation.columns import AC_PV_B, AC_PV_B_FIXED, NODE
+from calm_relay.year.circuits import circuits_of, lines_of, picked_hour
+from calm_relay.year.course import Course, Setup, run_course
+from calm_relay.year.drill_words import drill_events, first_words, spans
+from calm_relay.year.frequency import Follower, follower
+from calm_relay.year.generator import GeneratorSet, generator_set
+from calm_relay.year.line_shares import line_count, node_shares
+from calm_relay.year.outage import Serve, charge_at, dead_pv_ids, outage_inputs, served_ids
 from calm_relay.year.plan_flow import PlanFlow
+from calm_relay.year.pv_island import pv_island
+from calm_relay.year.switchboard import Moment
 
 Array = NDArray[np.float64]
 MOST_HOURS = 336
 MINUTE_S = 60
-USUAL_AIR_C = 25.0  # at which a set gives its rating; hotter days take 1 % per 5.5 °C
+LACKING_W = 1e-3  # less is rounding
 DRAWN_W = 1.0  # lacking, worth drawing
-THROTTLED_W = 50.0  # less is not worth an event
 
 
 @dataclass(frozen=True)
@@ -41,11 +45,42 @@ class Event:
     words: str
 
 
+@dataclass(frozen=True)
+class Case:
+    """How an outage is run.
+
+    `start_hour` of the year, `hours` its length, `charge_frac` of the capacity at its start (None: the year's at that hour), what
+    is served, whether loads are shed, `sun_frac` of that day's sun; `picked` loads run together in the first hour at `diversity` of
+    their power, in place of the loads of that hour. [h], [0 to 1]
+    """
+
+    start_hour: int
+    hours: float
+    charge_frac: float | None = None
+    serving: Serve = "backed_up"
+    shedding: bool = False
+    sun_frac: float = 1.0
+    picked: tuple[str, ...] = ()
+    diversity: float = 1.0
+
+    def check(self) -> None:
+        """Raise BadInput for a start outside the year, a length out of range, a share that is none."""
+        if not 0 <= self.start_hour < 8760:
+            raise BadInput([Fault("", "start", f"hour {self.start_hour} is outside the year", "use 0 to 8759")])
+        if not 0 < self.hours <= MOST_HOURS:
+            said = f"{self.hours:g} h is no length of an outage"
+            raise BadInput([Fault("", "hours", said, f"use more than 0, at most {MOST_HOURS}")])
+        for name, share in (("charge", self.charge_frac), ("sun", self.sun_frac), ("diversity", self.diversity)):
+            if share is not None and not 0 <= share <= 1:
+                raise BadInput([Fault("", name, f"{share:g} is no {'charge' if name == 'charge' else 'share'}", "use 0 to 1")])
+
+
 @dataclass(frozen=True, eq=False)
 class Drill:
     """An outage minute by minute, powers in W, charge as a share of what is usable; what happened; and sums in Wh.
 
-    `survived_h` is until the first energy goes unserved; None: it lasts to the end.
+    What was asked for was served, shed, waits for a hand, or was not served. `survived_h` is until the first energy goes unserved,
+    `vital_h` until the first that must stay on; None: it lasts to the end. `moments` are seconds of starts and of PV dropping out.
     """
 
     start_hour: int
@@ -54,83 +89,119 @@ class Drill:
     asked_w: Array
     served_w: Array
     shed_w: Array
+    waiting_w: Array
     pv_used_w: Array
     pv_throttled_w: Array
+    generator_w: Array
     events: tuple[Event, ...]
+    moments: tuple[Moment, ...]
     survived_h: float | None
+    vital_h: float | None
     start_wh: float
     end_wh: float
-    flow: FlowTable
-    generator_w: Array
+    course: Course
+    node_ids: tuple[str, ...]
+    capacity_wh: Array
     litres: float | None
+    step_h: float = 1.0 / 60.0
+    pv_only_w: dict[str, Array] = field(default_factory=dict)
 
     @property
     def _lacking_w(self) -> Array:
-        return self.asked_w - self.served_w - self.shed_w
+        return self.asked_w - self.served_w - self.shed_w - self.waiting_w
 
     @property
     def dark_h(self) -> float:
-        """Hours in which something was asked for and not served, shed apart. [h]"""
-        return float(np.count_nonzero(self._lacking_w > NOT_SERVED_W)) / 60.0
+        """Hours in which something was asked for and not served, what was shed or waits for a hand apart. [h]"""
+        return float(np.count_nonzero(self._lacking_w > LACKING_W)) * self.step_h
 
     @property
     def dark_spans(self) -> list[tuple[int, int]]:
-        """Spans of minutes in which a watt or more was asked for and not served, as (begin, end)."""
-        return _spans(self._lacking_w > DRAWN_W, gap=1)
+        """Spans of steps in which a watt or more was asked for and not served, as (begin, end)."""
+        return spans(self._lacking_w > DRAWN_W, gap=1)
 
     @property
     def generator_h(self) -> float:
         """Hours that the generator runs. [h]"""
-        return float(np.count_nonzero(self.generator_w > 0)) / 60.0
+        return float(np.count_nonzero(self.generator_w > 0)) * self.step_h
+
+    @property
+    def fuel_days(self) -> float | None:
+        """Days that a tank lasts at this rate; None where card or fuel is silent, or it did not run. [days]"""
+        tank = self.tank_l
+        return None if tank is None or not self.litres else tank / (self.litres / (self.hours / 24.0))
+
+    tank_l: float | None = None
 
     @property
     def first_words(self) -> str:
         """One sentence: what goes dark first and when."""
-        for event in self.events:
-            if event.kind in ("trip", "locked", "empty", "short"):
-                hours, minutes = divmod(event.minute, 60)
-                return f"After {hours} h {minutes:02d} min, at {event.clock}: {event.words}."
-        return f"Everything that is to stay on does so for {self.hours:g} h."
+        return first_words([(e.minute, e.clock, e.kind, e.words) for e in self.events], self.hours)
+
+    def moment_at(self, minute: int) -> Moment | None:
+        """Return the seconds that are kept of a minute; None where none are."""
+        return next((m for m in self.moments if m.step == minute), None)
+
+    def wh(self, name: str) -> float:
+        """Return a series' energy, by its name without `_w`. [Wh]"""
+        return float(getattr(self, f"{name}_w").sum()) * self.step_h
 
     def as_dict(self) -> dict[str, Any]:
-        """Return the drill as plain data, series left out."""
-        wh = {
-            name: float(getattr(self, f"{name}_w").sum()) / 60.0 for name in ("asked", "served", "shed", "pv_used", "pv_throttled")
-        }
+        """Return the drill as plain data, series of minutes left out."""
+        names = ("asked", "served", "shed", "waiting", "pv_used", "pv_throttled", "generator")
         return {
-            "start_hour": self.start_hour, "hours": self.hours, "survived_h": self.survived_h, "dark_h": self.dark_h,
-            "first": self.first_words, "start_wh": self.start_wh, "end_wh": self.end_wh,
-            **{f"{name}_wh": value for name, value in wh.items()},
-            "generator_h": self.generator_h, "generator_wh": float(self.generator_w.sum()) / 60.0, "litres": self.litres,
+            "start_hour": self.start_hour, "hours": self.hours, "survived_h": self.survived_h, "vital_h": self.vital_h,
+            "dark_h": self.dark_h, "first": self.first_words, "start_wh": self.start_wh, "end_wh": self.end_wh,
+            **{f"{name}_wh": self.wh(name) for name in names},
+            "generator_h": self.generator_h, "litres": self.litres, "fuel_days": self.fuel_days,
+            "pv_trips": len(self.course.pv_trips), "pv_over_absorbed_w": self.course.over_w,
             "events": [vars(event) for event in self.events],
+            "moments": [
+                {
+                    "minute": m.step, "kind": m.kind, "words": m.words, "value": m.value.tolist(), "limit": m.limit.tolist(),
+                    "hz": None if m.hz is None else m.hz.tolist(),
+                }
+                for m in self.moments
+            ],
         }  # fmt: skip
 
 
-def carried_by(plan: Plan, cards: CardBook) -> Carried | None:
-    """Return what the plan's forming inverters carry; None where a card or a battery's limit is silent. [VA], [s]"""
-    continuous = plan_continuous_va(plan, cards)
-    if continuous is None:
-        return None
-    rows = forming_rows(plan, cards)
-    peak = total([start_va(row, 0.0) for row in rows])
-    seconds = [row.unit.offgrid_peak_s for row in rows if row.unit.offgrid_peak_s is not None]
-    return Carried(continuous, peak, min(seconds) if len(seconds) == len(rows) else None)
+def surplus_ids(job: Job, plan: Plan) -> frozenset[str]:
+    """Return loads on surplus behind the transfer device: in an outage they take what is left over."""
+    behind = plan.backed_up
+    found = frozenset(a.id for a in job.house.counted if a.surplus != "no")
+    return found if behind is None else found & behind
+
+
+class DrillSite:
+    """What drills of one plan share: its backup side, its lines, its inverters."""
+
+    def __init__(
+        self, job: Job, plan: Plan, cards: CardBook, made: PlanFlow, house: HouseYear, calendar: YearCalendar, serving: Serve
+    ) -> None:
+        self.job, self.plan, self.cards, self.made, self.house, self.calendar = job, plan, cards, made, house, calendar
+        found = outage_inputs(job, plan, cards, made, serving)
+        self.packed, self.here, self.serving = found.packed, found.here, serving
+        self.pack = pack_named(job.pack)
+        self.lines = lines_of(job, plan, cards, self.pack)
+        dead = dead_pv_ids(job, plan, cards)
+        beside = [(n, c) for n, c in pv_only_nodes(plan, cards) if n.side == "backup" and n.strings and n.id not in dead]
+        self.pv_only = [node.id for node, _ in beside]
+        count = line_count(job.site.supply)
+        lie = sum((made.pv_only[n.id].ac_w.mean() * node_shares(n, c, count) for n, c in beside), np.zeros(count))
+        self.pv_shares = lie / lie.sum() if lie.sum() > 0 else np.full(count, 1.0 / count)
+
+    def run(
+        self, case: Case, air_c: float, *, by_means: bool = False, until_dark: bool = False,
+        cancelled: Callable[[], bool] = lambda: False,
+    ) -> Drill:  # fmt: skip
+        """Run one drill; see `drill` and `ridden`."""
+        return _Making(self, case).run(air_c, by_means=by_means, until_dark=until_dark, cancelled=cancelled)
 
 
 def drill(
-    job: Job,
-    plan: Plan,
-    cards: CardBook,
-    made: PlanFlow,
-    house: HouseYear,
-    calendar: YearCalendar,
-    *,
-    start_hour: int,
-    hours: float,
-    charge_frac: float | None = None,
-    serving: Serve = "backed_up",
-    shedding: bool = False,
-) -> Drill:
+    job: Job, plan: Plan, cards: CardBook, made: PlanFlow, house: HouseYear, calendar: YearCalendar, case: Case, air_c: float,
+) -> Drill:  # fmt: skip
     """Run an outage from an hour of the year.
 
     Parameters
@@ -138,15 +209,11 @@ def drill(
     made : PlanFlow
         The plan's year, at the study's step: sun and temperature are taken from it.
     house : HouseYear
-        The house at one minute.
+        The house at the drill's own step.
     calendar : YearCalendar
-        Of one minute.
-    start_hour : int
-        Hour of the year, 0 to 8759, local standard time.
-    hours : float
-        Length, above 0, at most 336. [h]
-    charge_frac : float or None
-        Charge at the start, as a share of the capacity; None: the year's at that hour. [0 to 1]
+        Of the drill's own step: one minute.
+    air_c : float
+        The hottest air of the outage, which a generator gives less in. [°C]
 
     Raises
     ------
@@ -155,129 +222,140 @@ def drill(
     NotFeasible
         Where nothing forms a grid.
     """
-    if not 0 <= start_hour < 8760:
-        raise BadInput([Fault("", "start", f"hour {start_hour} is outside the year", "use 0 to 8759")])
-    if not 0 < hours <= MOST_HOURS:
-        raise BadInput([Fault("", "hours", f"{hours:g} h is no length of an outage", f"use more than 0, at most {MOST_HOURS}")])
-    if charge_frac is not None and not 0 <= charge_frac <= 1:
-        raise BadInput([Fault("", "charge", f"{charge_frac:g} is no charge", "use 0 to 1")])
-    island, here = outage_inputs(job, plan, cards, made, serving)
-    coarse = round(float(island.plant["step_h"]) * 60)
-    minutes = round(hours * 60)
-    at60 = (start_hour * 60 + np.arange(minutes)) % len(house.background_w)
-    at = at60 // coarse
-    ac = island.ac[at].copy()
-    ids = served_ids(job, plan, serving)
-    circuits = {
-        load.id: Circuit(load.name, house.appliance_w[load.id][at60], load.power_factor, load.sheddable, not load.no_auto_return)
-        for load in job.house.counted
-        if load.id in ids
-    }
-    if "background" in ids:
-        circuits["background"] = Circuit("everything else", house.background_w[at60])
-    sun_ac = ac[:, AC_PV_B] + ac[:, AC_PV_B_FIXED]
-    carried = carried_by(plan, cards)
-    unlimited = Carried(np.inf, None, None)
-    held = serve(circuits, sun_ac, carried or unlimited, shedding=shedding)
-    ac[:, AC_LOAD_B] = held.served_w
-    plant = island.plant.copy()
-    plant["step_h"] = 1.0 / 60.0
-    window = replace(
-        island, plant=plant, ac=ac, pv_dc=np.ascontiguousarray(island.pv_dc[at]), codes=np.ascontiguousarray(island.codes[at]),
-        bank=island.bank if len(island.bank) == 1 else np.ascontiguousarray(island.bank[at]),
-    )  # fmt: skip
-    energy, energy_pv = charge_at(made, here, start_hour * (len(made.flow.system) // 8760))
-    capacity = island.nodes["capacity_wh"].astype(float)
-    if charge_frac is not None:
-        energy = np.clip(charge_frac * capacity, 0.0, island.nodes["soc_max"] * capacity)
-        energy_pv = energy.copy()
-    unit, refused = _set_of(job, plan, cards, bool(sun_ac.any()))
-    if unit is None:
-        flow = run_case(window, energy, energy_pv)
-        ran = None
-    else:
-        ran = run_with_set(window, energy, energy_pv, unit, calendar.clock_hour[at60])
-        flow = ran.flow
-    held.events += refused + ([] if ran is None else ran.events)
-    return _drill(job, calendar, at60, start_hour, hours, (held, flow, energy, capacity, island.nodes), ran, sun_ac)
+    case.check()
+    return DrillSite(job, plan, cards, made, house, calendar, case.serving).run(case, air_c)
 
 
-def _set_of(job: Job, plan: Plan, cards: CardBook, pv_beside: bool) -> tuple[GeneratorSet | None, list[tuple[int, str, str]]]:
-    """Return the plan's generator where it starts by itself, or nothing and an event that says why it does not run."""
-    choice = plan.generator
-    if choice is None:
-        return None, []
-    card = cards.generator(choice.card)
-    if not card.auto_start:
-        return None, [(0, "generator", f"{card.name} has no automatic start: somebody has to start it, and it does not run here")]
-    if pv_beside and choice.pv_locked_out != "yes":
-        why = "AC-coupled PV is not declared locked out while it runs: reverse power would damage it"
-        return None, [(0, "generator", f"{card.name} does not run here, for {why}")]
-    if choice.stop_soc_frac <= choice.start_soc_frac:
-        why = f"it would stop at {choice.stop_soc_frac:.0%}, below its start at {choice.start_soc_frac:.0%}"
-        return None, [(0, "generator", f"{card.name} does not run here, for {why}")]
-    return generator_set(job, choice, card, USUAL_AIR_C), []
+def ridden(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar, case: Case, air_c: float) -> Drill:
+    """Run an outage as the ride-through does: at the year's own step, by means, without trips, starts or frequency.
+
+    A generator and, with `shedding`, loads that go off by charge have their part in it.
+    """
+    case.check()
+    return DrillSite(job, plan, cards, made, made.house, calendar, case.serving).run(case, air_c, by_means=True)
 
 
-def _drill(
-    job: Job, calendar: YearCalendar, at60: NDArray[np.int64], start_hour: int, hours: float,
-    parts: tuple[Served, FlowTable, Array, Array, NDArray[np.void]], ran: SetRun | None, sun_ac: Array,
-) -> Drill:  # fmt: skip
-    held, flow, energy, capacity, nodes = parts
-    unserved = flow.system[:, SYS_UNSERVED]
-    held_back = flow.nodes[:, :, NODE.index("lost_island_w")].sum(axis=1) + flow.system[:, SYSTEM.index("pv_only_lost_island_w")]
-    given = np.zeros(len(unserved)) if ran is None else ran.given_w
-    running = given > 0  # what the set brings stands where AC-coupled sun would, which is locked out meanwhile
-    held_back = np.where(running, flow.nodes[:, :, NODE.index("lost_island_w")].sum(axis=1) + sun_ac, held_back)
-    taken = [flow.nodes[:, :, NODE.index(name)].sum(axis=1) for name in ("pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w")]
-    at_ac = np.where(running, 0.0, sun_ac - flow.system[:, SYSTEM.index("pv_only_lost_island_w")])
-    used = at_ac + taken[0] + taken[1] + taken[2]
-    low, high = (float((nodes[name] * capacity).sum()) for name in ("soc_min", "soc_max"))
-    stored = flow.nodes[:, :, NODE.index("energy_wh")].sum(axis=1)
-    charge = (stored - low) / max(high - low, 1e-9)
-    events = [Event(m, calendar.label(int(at60[m])), kind, words) for m, kind, words in held.events]
-    for m, kind, words in _from_flow(unserved, held_back, charge, held.served_w):
-        events.append(Event(m, calendar.label(int(at60[m])), kind, words))
-    events.sort(key=lambda event: event.minute)
-    lacking = np.flatnonzero((unserved > NOT_SERVED_W) | (held.tripped_w > NOT_SERVED_W))
-    return Drill(
-        start_hour=start_hour, hours=hours, charge_frac=charge, asked_w=held.asked_w, served_w=held.served_w - unserved,
-        shed_w=held.shed_w, pv_used_w=used, pv_throttled_w=held_back, events=tuple(events),
-        survived_h=float(lacking[0]) / 60.0 if len(lacking) else None,
-        generator_w=given, litres=None if ran is None else ran.litres,
-        start_wh=float(energy.sum()), end_wh=float(stored[-1]), flow=flow,
-    )  # fmt: skip
+class _Making:
+    """One drill in the making: its window of the year, its circuits."""
 
+    def __init__(self, island: DrillSite, case: Case) -> None:
+        self.island, self.case = island, case
+        self.job, self.plan, self.cards, self.made = island.job, island.plan, island.cards, island.made
+        self.calendar, packed = island.calendar, island.packed
+        per_hour = self.calendar.steps // 8760
+        steps = max(1, round(case.hours * per_hour))
+        self.at = (case.start_hour * per_hour + np.arange(steps)) % self.calendar.steps
+        self.rows = self.at // (self.calendar.steps // len(packed.ac))
+        self.ac = packed.ac[self.rows].copy()
+        self.ac[:, [AC_PV_B, AC_PV_B_FIXED]] *= case.sun_frac
+        plant = packed.plant.copy()
+        plant["step_h"] = self.calendar.step_h
+        bank = packed.bank
+        self.window = replace(
+            packed, plant=plant, ac=self.ac, pv_dc=np.ascontiguousarray(packed.pv_dc[self.rows] * case.sun_frac),
+            codes=np.ascontiguousarray(packed.codes[self.rows]),
+            bank=bank if len(bank) == 1 else np.ascontiguousarray(bank[self.rows]),
+        )  # fmt: skip
 
-def _from_flow(unserved: Array, held_back: Array, charge: Array, served: Array) -> list[tuple[int, str, str]]:
-    """Return what the batteries' course says: empty and dark, lit again, full with the sun throttled."""
-    out: list[tuple[int, str, str]] = []
-    for begin, end in _spans(unserved > NOT_SERVED_W, gap=5):
-        at_floor = charge[begin] < 0.02
-        most = float(unserved[begin:end].max())
-        cause = (
-            "the battery is at its floor" if at_floor else f"{show(most, 'power_w')} more is asked for than batteries and sun give"
-        )
-        whole = most >= 0.95 * float(served[begin:end].max())
-        out.append(
-            (begin, "empty" if at_floor else "short", f"{cause}: {'everything goes dark' if whole else 'part of it goes dark'}")
-        )
-        if end < len(unserved):
-            out.append((end, "lit", f"the sun brings it back after {(end - begin) / 60:.1f} h"))
-    for begin, end in _spans(held_back > THROTTLED_W, gap=30):
-        lost = float(held_back[begin:end].sum()) / 60.0
-        over = f"over {(end - begin) / 60:.1f} h"
-        dark = float(np.mean(unserved[begin:end] > NOT_SERVED_W)) > 0.5
-        cause = "nothing forms a grid" if dark else "the battery takes no more"
-        out.append((begin, "throttled", f"{cause}: {show(lost, 'energy_wh')} of sun find no use {over}"))
-    return out
+    def run(self, air_c: float, *, by_means: bool, until_dark: bool, cancelled: Callable[[], bool]) -> Drill:
+        """Run it."""
+        island, case, controls, lines = self.island, self.case, self.plan.controls, self.island.lines
+        ids = served_ids(self.job, self.plan, case.serving)
+        if case.serving == "backed_up" and not by_means:
+            ids |= surplus_ids(self.job, self.plan)
+        picked_off = ""
+        circuits = circuits_of(self.job, island.pack, island.house, self.at, ids, lines)
+        if case.picked:
+            left = [a.name for a in self.job.house.counted if a.id in case.picked and a.id not in ids]
+            if left:
+                picked_off = f"{', '.join(left)}: not served in an outage, so not among what runs together"
+            running = {a.id: a.running_w for a in self.job.house.counted if a.id in case.picked}
+            circuits = picked_hour(circuits, running, case.diversity, round(1.0 / self.calendar.step_h))
+        sun_ac = self.ac[:, AC_PV_B] + self.ac[:, AC_PV_B_FIXED]
+        unit, said = self._set(bool(sun_ac.any()), air_c)
+        if picked_off:
+            said.append((0, "note", picked_off))
+        energy, energy_pv = self._charge()
+        inverters = None
+        if by_means:
+            lines = replace(lines, peak_va=None, bank_w=None, lra_a=None, continuous_va=np.where(lines.live, np.inf, 0.0))
+        else:
+            inverters = self._follower() if sun_ac.any() else None
+            if lines.continuous_va is None:
+                said.append((0, "note", "what the inverters make with the grid gone is not on their card: no overload is judged"))
+        setup = Setup(
+            window=self.window, circuits=circuits, sun_w=sun_ac, pv_shares=island.pv_shares, lines=lines,
+            clock_hour=self.calendar.clock_hour[self.at], unit=unit, follower=inverters, shedding=case.shedding,
+            stop_frac=2.0 if by_means else controls.island_stop_soc_frac,
+            again_frac=2.0 if by_means else controls.island_start_soc_frac, keep_frac=controls.island_keep_soc_frac,
+            restart_frac=controls.island_restart_soc_frac, until_dark=until_dark, cancelled=cancelled,
+        )  # fmt: skip
+        course = run_course(setup, energy, energy_pv)
+        return self._drill(course, said, unit, energy, sun_ac)
 
+    def _charge(self) -> tuple[Array, Array]:
+        per_hour = len(self.made.flow.system) // 8760
+        if self.case.charge_frac is None:
+            return charge_at(self.made, self.island.here, self.case.start_hour * per_hour)
+        nodes = self.island.packed.nodes
+        capacity = nodes["capacity_wh"].astype(float)
+        energy = np.clip(self.case.charge_frac * capacity, 0.0, nodes["soc_max"] * capacity)
+        return energy, energy.copy()
 
-def _spans(marks: NDArray[np.bool_], gap: int) -> list[tuple[int, int]]:
-    """Return spans of marks as (begin, end), those less than `gap` apart joined."""
-    at = np.flatnonzero(marks)
-    if not len(at):
-        return []
-    breaks = np.flatnonzero(np.diff(at) > gap)
-    begins, ends = np.concatenate(([0], breaks + 1)), np.concatenate((breaks, [len(at) - 1]))
-    return [(int(at[b]), int(at[e]) + 1) for b, e in zip(begins, ends, strict=True)]
+    def _follower(self) -> Follower | None:
+        made = pv_island(self.job, self.plan, self.cards)
+        return None if made is None else follower(made.record, made.rated_w)
+
+    def _set(self, pv_beside: bool, air_c: float) -> tuple[GeneratorSet | None, list[tuple[int, str, str]]]:
+        """Return the plan's generator where it starts by itself, or nothing and an event that says why it does not run."""
+        choice = self.plan.generator
+        if choice is None:
+            return None, []
+        card = self.cards.generator(choice.card)
+        if not card.auto_start:
+            why = f"{card.name} has no automatic start: somebody has to start it, and it does not run here"
+            return None, [(0, "generator", why)]
+        if pv_beside and choice.pv_locked_out != "yes":
+            why = "AC-coupled PV is not declared locked out while it runs: reverse power would damage it"
+            return None, [(0, "generator", f"{card.name} does not run here, for {why}")]
+        if choice.stop_soc_frac <= choice.start_soc_frac:
+            why = f"it would stop at {choice.stop_soc_frac:.0%}, below its start at {choice.start_soc_frac:.0%}"
+            return None, [(0, "generator", f"{card.name} does not run here, for {why}")]
+        return generator_set(self.job, choice, card, air_c), []
+
+    def _drill(
+        self, course: Course, said: list[tuple[int, str, str]], unit: GeneratorSet | None, energy: Array, sun_ac: Array
+    ) -> Drill:
+        end, nodes = course.ended, self.island.packed.nodes
+        capacity = nodes["capacity_wh"].astype(float)
+        low, high = (float((nodes[name] * capacity).sum()) for name in ("soc_min", "soc_max"))
+        rows = course.nodes[:end]
+        stored = rows[:, :, NODE.index("energy_wh")].sum(axis=1)
+        charge = (stored - low) / max(high - low, 1e-9)
+        taken = [rows[:, :, NODE.index(name)].sum(axis=1) for name in ("pv_to_inverter_w", "pv_to_battery_w", "pv_standby_w")]
+        held = rows[:, :, NODE.index("lost_island_w")].sum(axis=1)
+        at_ac = course.pv_w[:end]
+        used, throttled = at_ac + taken[0] + taken[1] + taken[2], np.maximum(0.0, held + sun_ac[:end] - at_ac)
+        served = course.asked_w - course.off_w - course.shed_w - course.waiting_w
+        lacking, vital = (np.flatnonzero(w[:end] > LACKING_W) for w in (course.off_w, course.vital_off_w))
+        step_h, label = self.calendar.step_h, self.calendar.label
+        events = drill_events(course, said, throttled, charge, sun_ac, step_h)
+        card = None if unit is None else unit.card
+        return Drill(
+            start_hour=self.case.start_hour, hours=self.case.hours, charge_frac=charge, asked_w=course.asked_w[:end],
+            served_w=served[:end], shed_w=course.shed_w[:end], waiting_w=course.waiting_w[:end], pv_used_w=used,
+            pv_throttled_w=throttled, generator_w=course.given_w[:end],
+            events=tuple(Event(m, label(int(self.at[m])), kind, words) for m, kind, words in events),
+            moments=tuple(course.moments), survived_h=float(lacking[0]) * step_h if len(lacking) else None,
+            vital_h=float(vital[0]) * step_h if len(vital) else None, start_wh=float(energy.sum()), end_wh=float(stored[-1]),
+            course=course, node_ids=self.island.packed.node_ids, capacity_wh=capacity,
+            litres=None if card is None or card.fuel_full_l_per_h is None else course.litres,
+            tank_l=None if card is None else card.tank_l, step_h=step_h, pv_only_w=self._pv_only_w(course),
+        )  # fmt: skip
+
+    def _pv_only_w(self, course: Course) -> dict[str, Array]:
+        """Return what each PV-only inverter gives: of the bus's PV its part. (steps,) each [W]"""
+        offered = {name: self.made.pv_only[name].ac_w[self.rows] for name in self.island.pv_only}
+        total = sum(offered.values(), np.zeros(len(self.at)))
+        share = np.divide(course.pv_w, total, out=np.zeros_like(total), where=total > 0)
+        return {name: watts * share for name, watts in offered.items()}

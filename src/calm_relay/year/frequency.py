@@ -13,39 +13,40 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.library.base import FrequencyRecord
+from calm_relay.simulation.following import (
+    CEILING,
+    CONNECTED,
+    FIXED,
+    HZ,
+    P_AGAIN,
+    P_CAPACITY,
+    P_DELAY,
+    P_DROOP,
+    P_HIGH,
+    P_LOW,
+    P_MOVES,
+    P_NOMINAL,
+    P_OF_RATED,
+    P_RAMP,
+    P_RATED,
+    P_RESPONSE,
+    P_START,
+    P_STOP,
+    P_TOP,
+    P_WAIT,
+    ROWS,
+    STATE,
+    STOPS,
+    follow,
+    fresh_state,
+)
+from calm_relay.year.curves import nominal_hz
 
 Array = NDArray[np.float64]
 MOVES_HZ_PER_S = 0.5  # of the former; common practice
 RETURN_S = 300.0  # where a record is silent: IEEE 1547-2018 default, from memory
 OVER_W = 1.0
-
-
-def nominal_hz(record: FrequencyRecord) -> float:
-    """Return the frequency a record is made for. [Hz]"""
-    first = record.start_hz if record.start_hz is not None else record.trips[0].frequency_hz
-    return 60.0 if first > 56.0 else 50.0
-
-
-def left_w(record: FrequencyRecord, hz: float, rated_w: float, at_start_w: float) -> float:
-    """Return what a curve leaves of an inverter's power at a frequency, trips apart. [W]
-
-    `at_start_w` is its power when the start was crossed; the droop is of the rated power, or of that one.
-    """
-    if record.start_hz is None or record.droop_frac is None or hz <= record.start_hz:
-        return at_start_w
-    base = rated_w if record.base == "rated_power" else at_start_w
-    return max(0.0, at_start_w - base * (hz - record.start_hz) / (record.droop_frac * nominal_hz(record)))
-
-
-def hz_for(record: FrequencyRecord, wanted_w: float, rated_w: float, at_start_w: float, top_hz: float) -> float:
-    """Return the frequency that leaves so much, at most `top_hz`; that of a trip where there is no droop. [Hz]"""
-    nominal = nominal_hz(record)
-    if wanted_w >= at_start_w:
-        return nominal
-    if record.start_hz is None or record.droop_frac is None:
-        return top_hz
-    base = rated_w if record.base == "rated_power" else at_start_w
-    return min(top_hz, record.start_hz + record.droop_frac * nominal * (at_start_w - wanted_w) / max(base, 1e-9))
+CALM_HZ = 1e-6
 
 
 @dataclass(frozen=True)
@@ -100,6 +101,78 @@ class FrequencyRun:
         return said
 
 
+class Follower:
+    """PV inverters that act as one, with what they remember from one second to the next."""
+
+    def __init__(self, fixed: Array, trips: Array) -> None:
+        self.fixed, self.trips = fixed, trips
+        self.held = np.zeros(len(trips))
+        self.state = np.zeros(STATE)
+        self._turns: list[tuple[int, int]] = []
+
+    def begin(self, power_w: float, charge_frac: float, *, charging: bool, connected: bool) -> None:
+        """Stand at a beginning, with the frequency as it should be. [W], [0 to 1]"""
+        hz, rated = float(self.fixed[P_NOMINAL]), float(self.fixed[P_RATED])
+        self.state = fresh_state(hz, power_w, rated, charge_frac, charging=charging, connected=connected)
+        self.held[:] = 0.0
+
+    def drop(self) -> None:
+        """Lose the supply: off, and the wait for its return begins anew."""
+        self.begin(0.0, 0.5, charging=True, connected=False)
+
+    @property
+    def connected(self) -> bool:
+        """Whether the inverters are on."""
+        return bool(self.state[CONNECTED] > 0)
+
+    @property
+    def calm(self) -> bool:
+        """Whether they give all they can at the frequency as it should be."""
+        rated = self.fixed[P_RATED]
+        return (
+            self.connected and abs(self.state[HZ] - self.fixed[P_NOMINAL]) < CALM_HZ and self.state[CEILING] >= rated * (1 - 1e-9)
+        )
+
+    def run(self, pv_w: Array, load_w: Array, absorb_w: Array) -> Array:
+        """Run seconds; returns Hz, PV, battery [W], charge and watts above what is absorbed, connected. (6, seconds)"""
+        out = np.zeros((ROWS, len(pv_w)))
+        follow(self.fixed, self.trips, self.held, self.state, pv_w, load_w, absorb_w, out)
+        return out
+
+
+def turns(connected: Array) -> tuple[tuple[int, ...], tuple[int, ...]]:
+    """Return the seconds in which inverters drop out, and those in which they are back; they are on at the begin."""
+    change = np.diff(connected, prepend=1.0)
+    return tuple(np.flatnonzero(change < 0).tolist()), tuple(np.flatnonzero(change > 0).tolist())
+
+
+def follower(
+    record: FrequencyRecord,
+    rated_w: float,
+    *,
+    top_hz: float | None = None,
+    capacity_wh: float = 1e18,
+    thresholds: Thresholds | None = None,
+) -> Follower:
+    """Return the inverters of a curve; `top_hz` None: the former goes half a hertz beyond the last trip. [W], [Hz], [Wh]"""
+    nominal, limits = nominal_hz(record), thresholds or Thresholds(2.0, 2.0)
+    ramp, fixed = record.return_ramp_frac_per_min, np.zeros(FIXED)
+    fixed[P_NOMINAL] = nominal
+    fixed[P_START] = 1e9 if record.start_hz is None else record.start_hz
+    fixed[P_DROOP] = 0.0 if record.start_hz is None or record.droop_frac is None else record.droop_frac
+    fixed[P_OF_RATED] = record.base == "rated_power"
+    fixed[P_DELAY], fixed[P_RESPONSE] = record.delay_s, max(1.0, record.response_s or 1.0)
+    fixed[P_LOW] = nominal - 1.0 if record.return_low_hz is None else record.return_low_hz
+    fixed[P_HIGH] = (record.start_hz or nominal + 0.1) if record.return_high_hz is None else record.return_high_hz
+    fixed[P_WAIT] = RETURN_S if record.return_delay_s is None else record.return_delay_s
+    fixed[P_RAMP] = 1.0 if ramp is None else ramp / 60.0
+    fixed[P_RATED] = rated_w
+    fixed[P_TOP] = max(trip.frequency_hz for trip in record.trips) + 0.5 if top_hz is None else top_hz
+    fixed[P_MOVES], fixed[P_CAPACITY] = MOVES_HZ_PER_S, capacity_wh
+    fixed[P_STOP], fixed[P_AGAIN] = limits.stop_frac, limits.start_frac
+    return Follower(fixed, np.array([[trip.frequency_hz, trip.after_s] for trip in record.trips]))
+
+
 def simulate(
     record: FrequencyRecord,
     pv_w: Array,
@@ -125,65 +198,13 @@ def simulate(
     top_hz : float or None
         Highest frequency the former goes to; None: the last trip and half a hertz more. [Hz]
     """
-    seconds, nominal = len(pv_w), nominal_hz(record)
-    top = max(trip.frequency_hz for trip in record.trips) + 0.5 if top_hz is None else top_hz
-    limits = thresholds or Thresholds()
-    low = record.return_low_hz if record.return_low_hz is not None else nominal - 1.0
-    high = record.return_high_hz if record.return_high_hz is not None else (record.start_hz or nominal + 0.1)
-    wait = RETURN_S if record.return_delay_s is None else record.return_delay_s
-    ramp = 1.0 if record.return_ramp_frac_per_min is None else record.return_ramp_frac_per_min / 60.0
-    response = max(1.0, record.response_s or 1.0)
-    out = {name: np.zeros(seconds) for name in ("hz", "pv", "battery", "charge", "over")}
-    held = [0.0] * len(record.trips)
-    hz, power, ceiling, at_start, charge = nominal, min(float(pv_w[0]), rated_w), rated_w, 0.0, charge_frac
-    connected, calm, since_start, charging, stops = True, 0.0, 0.0, charge_frac < limits.stop_frac, 0
-    trips: list[int] = []
-    returns: list[int] = []
-    for s in range(seconds):
-        available = min(float(pv_w[s]), rated_w)
-        if charging and charge >= limits.stop_frac:
-            charging, stops = False, stops + 1
-        elif not charging and charge < limits.start_frac:
-            charging = True
-        takes = float(load_w[s]) + (absorb_w if charging else 0.0)
-        crossed = record.start_hz is not None and hz > record.start_hz
-        if not crossed:
-            at_start, since_start = available, 0.0
-        else:
-            since_start += 1.0
-        if connected:
-            wanted = hz_for(record, takes, rated_w, max(at_start, 1e-9), top)
-            goal = left_w(record, hz, rated_w, at_start) if crossed and since_start > record.delay_s else available
-            power += (min(available, ceiling, goal) - power) / response
-            power = min(power, available)
-            ceiling = min(rated_w, ceiling + ramp * rated_w)
-        else:
-            wanted, power = nominal, 0.0
-        hz += min(MOVES_HZ_PER_S, max(-MOVES_HZ_PER_S, wanted - hz))
-        if connected:
-            for i, trip in enumerate(record.trips):
-                held[i] = held[i] + 1.0 if hz >= trip.frequency_hz - 1e-9 else 0.0
-                if held[i] > trip.after_s:
-                    connected, power, calm = False, 0.0, 0.0
-                    trips.append(s)
-                    held = [0.0] * len(record.trips)
-                    break
-        else:
-            calm = calm + 1.0 if low <= hz <= high else 0.0
-            if calm >= wait:
-                connected, ceiling, returns = True, ramp * rated_w, [*returns, s]
-        battery = power - float(load_w[s])
-        room = absorb_w if charging else 0.0
-        charge = min(1.0, max(0.0, charge + battery / 3600.0 / capacity_wh))
-        for name, value in (
-            ("hz", hz),
-            ("pv", power),
-            ("battery", battery),
-            ("charge", charge),
-            ("over", max(0.0, battery - room)),
-        ):
-            out[name][s] = value
+    seconds, limits = len(pv_w), thresholds or Thresholds()
+    made = follower(record, rated_w, top_hz=top_hz, capacity_wh=capacity_wh, thresholds=limits)
+    first = min(float(pv_w[0]), rated_w)
+    made.begin(first, charge_frac, charging=charge_frac < limits.stop_frac, connected=True)
+    out = made.run(pv_w, load_w, np.full(seconds, float(absorb_w)))
+    trips, returns = turns(out[5])
     return FrequencyRun(
-        hz=out["hz"], pv_w=out["pv"], battery_w=out["battery"], charge_frac=out["charge"], over_w=out["over"],
-        available_w=np.minimum(pv_w, rated_w), trips=tuple(trips), returns=tuple(returns), stops=stops,
+        hz=out[0], pv_w=out[1], battery_w=out[2], charge_frac=out[3], over_w=out[4],
+        available_w=np.minimum(pv_w, rated_w), trips=trips, returns=returns, stops=int(made.state[STOPS]),
     )  # fmt: skip

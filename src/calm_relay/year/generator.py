@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,9 +10,6 @@ from numpy.typing import NDArray
 from calm_relay.calendar import in_window
 from calm_relay.job.models import GeneratorChoice, Job
 from calm_relay.library.cards import GeneratorCard
-from calm_relay.simulation.columns import AC_PV_B, AC_PV_B_FIXED, NODE_ENERGY, NODE_ENERGY_PV
-from calm_relay.simulation.flow import FlowTable, run_case
-from calm_relay.simulation.pack import Packed
 from calm_relay.year.generator_figures import derated_va, litres_per_h
 
 Array = NDArray[np.float64]
@@ -37,11 +34,11 @@ class GeneratorSet:
         least = USUAL_LEAST_FRAC if self.card.least_load_frac is None else self.card.least_load_frac
         return least * self.card.rated_va * self.card.power_factor_frac
 
-    def may_run(self, clock_hour: float) -> bool:
-        """Return whether a clock hour is no quiet one."""
+    def quiet(self, clock_hour: Array) -> NDArray[np.bool_]:
+        """Return which clock hours are quiet ones. (steps,) [yes or no]"""
         if self.quiet_start_h is None or self.quiet_end_h is None:
-            return True
-        return not bool(in_window(np.array([clock_hour]), self.quiet_start_h, self.quiet_end_h)[0])
+            return np.zeros(len(clock_hour), dtype=bool)
+        return in_window(clock_hour, self.quiet_start_h, self.quiet_end_h)
 
 
 def generator_set(job: Job, choice: GeneratorChoice, card: GeneratorCard, air_c: float) -> GeneratorSet:
@@ -57,86 +54,61 @@ def generator_set(job: Job, choice: GeneratorChoice, card: GeneratorCard, air_c:
     )
 
 
-@dataclass(frozen=True, eq=False)
-class SetRun:
-    """An island run with a set: its pieces put together, watts the set gave per minute, fuel burnt, events (minute, kind, words).
+class SetCourse:
+    """A set in the course of an outage: whether it runs, what it burnt, when it starts and stops by charge, hours and tank."""
 
-    `litres` is None where the card says nothing of fuel. [W], [l]
-    """
+    def __init__(self, unit: GeneratorSet, clock_hour: Array, step_h: float) -> None:
+        self.unit, self.step_h = unit, step_h
+        self.quiet = unit.quiet(clock_hour)
+        self.running, self.litres, self._gave_wh, self._steps = False, 0.0, 0.0, 0
 
-    flow: FlowTable
-    given_w: Array
-    litres: float | None
-    events: list[tuple[int, str, str]]
+    @property
+    def dry(self) -> bool:
+        """Whether the tank is empty."""
+        return self.unit.card.tank_l is not None and self.litres >= self.unit.card.tank_l - 1e-9
 
+    def burnt_l(self, gave_w: Array) -> Array:
+        """Return the fuel of each step; none where the card is silent. (steps,) [l]"""
+        half, full = litres_per_h(self.unit.card, 0.5), litres_per_h(self.unit.card, 1.0)
+        if half is None or full is None:
+            return np.zeros(len(gave_w))
+        share = gave_w / max(self.unit.gives_w, 1e-9)
+        burnt: Array = np.maximum(0.0, full + 2.0 * (full - half) * (share - 1.0)) * self.step_h
+        return burnt
 
-def run_with_set(window: Packed, energy_wh: Array, energy_pv_wh: Array, unit: GeneratorSet, clock_hour: Array) -> SetRun:
-    """Run an island minute by minute with a set that starts and stops by the battery's charge.
-
-    While it runs, PV inverters on its bus are locked out; what it gives beyond the loads charges the battery as far as that takes
-    it.
-
-    Parameters
-    ----------
-    window : Packed
-        The island at one minute a step.
-    clock_hour : ndarray (minutes,)
-        Clock time of each minute, for quiet hours. [h]
-    """
-    minutes = len(window.ac)
-    low, high = (window.nodes[name] * window.nodes["capacity_wh"] for name in ("soc_min", "soc_max"))
-    span = max(float(high.sum() - low.sum()), 1e-9)
-    energy, energy_pv = energy_wh.copy(), energy_pv_wh.copy()
-    systems, nodes, given = [], [], np.zeros(minutes)
-    events: list[tuple[int, str, str]] = []
-    quiet = np.array([not unit.may_run(float(hour)) for hour in clock_hour])
-    running, begin, litres, tank = False, 0, 0.0, unit.card.tank_l
-    while begin < minutes:
-        ac = window.ac[begin:].copy()
-        if running:
-            ac[:, AC_PV_B], ac[:, AC_PV_B_FIXED] = unit.gives_w, 0.0
-        part = replace(
-            window, ac=ac, pv_dc=window.pv_dc[begin:], codes=window.codes[begin:],
-            bank=window.bank if len(window.bank) == 1 else window.bank[begin:],
-        )  # fmt: skip
-        flow = run_case(part, energy, energy_pv)
-        charge = (flow.nodes[:, :, NODE_ENERGY].sum(axis=1) - float(low.sum())) / span
-        gave = unit.gives_w - flow.column("pv_only_lost_island_w") if running else np.zeros(len(charge))
-        burnt = (
-            np.array([litres_per_h(unit.card, float(w) / max(unit.gives_w, 1e-9)) or 0.0 for w in gave]) / 60.0 if running else gave
-        )
-        empty = np.full(len(charge), False) if tank is None else litres + np.cumsum(burnt) >= tank
-        if running:
-            turns = (charge >= unit.stop_frac) | quiet[begin:] | empty
+    def first_turn(self, begin: int, charge: Array, gave_w: Array) -> int | None:
+        """Return the first of these steps after which it starts, or stops; None where it does not."""
+        if self.running:
+            tank = self.unit.card.tank_l
+            burnt = np.cumsum(self.burnt_l(gave_w)) + self.litres
+            empty = np.zeros(len(charge), dtype=bool) if tank is None else burnt >= tank - 1e-9
+            turns = (charge >= self.unit.stop_frac) | self.quiet[begin : begin + len(charge)] | empty
         else:
-            turns = (charge < unit.start_frac) & ~quiet[begin:]
-            if tank is not None and litres >= tank:
-                turns[:] = False
+            turns = (charge < self.unit.start_frac) & ~self.quiet[begin : begin + len(charge)]
+            if self.dry:
+                return None
         at = np.flatnonzero(turns)
-        cut = int(at[0]) + 1 if len(at) else len(charge)
-        systems.append(flow.system[:cut])
-        nodes.append(flow.nodes[:cut])
-        given[begin : begin + cut] = gave[:cut]
-        litres += float(burnt[:cut].sum())
-        energy = flow.nodes[cut - 1, :, NODE_ENERGY].astype(float).copy()
-        energy_pv = flow.nodes[cut - 1, :, NODE_ENERGY_PV].astype(float).copy()
-        begin += cut
-        if begin >= minutes:
-            break
-        if not running:
-            events.append((begin, "generator", f"the generator starts at {charge[cut - 1] * 100:.0f} % of charge"))
-        else:
-            why = "the tank is empty" if empty[cut - 1] else "quiet hours begin" if quiet[begin - 1] else "the battery is charged"
-            mean_w = float(gave[:cut].mean())
-            loafs = f"; it gave {mean_w / 1000:.1f} kW on the mean, less than the {unit.least_w / 1000:.1f} kW it wants"
-            events.append(
-                (
-                    begin,
-                    "generator",
-                    f"the generator stops: {why}, {charge[cut - 1] * 100:.0f} %{loafs if mean_w < unit.least_w else ''}",
-                )
-            )
-        running = not running
-    known = litres_per_h(unit.card, 0.5) is not None
-    whole = replace(flow, system=np.concatenate(systems), nodes=np.concatenate(nodes))
-    return SetRun(whole, given, litres if known else None, events)
+        return int(at[0]) if len(at) else None
+
+    def turns_now(self, step: int, charge: float) -> bool:
+        """Return whether it starts or stops after a step that is done."""
+        if self.running:
+            return charge >= self.unit.stop_frac or bool(self.quiet[step]) or self.dry
+        return charge < self.unit.start_frac and not self.quiet[step] and not self.dry
+
+    def account(self, gave_w: Array) -> None:
+        """Take in what it gave in steps that are done. [W]"""
+        self.litres += float(self.burnt_l(gave_w).sum())
+        self._gave_wh += float(gave_w.sum()) * self.step_h
+        self._steps += len(gave_w)
+
+    def turn(self, step: int, charge: float) -> str:
+        """Start or stop; returns what is said of it, with the charge it happens at."""
+        self.running = not self.running
+        if self.running:
+            self._gave_wh, self._steps = 0.0, 0
+            return f"the generator starts at {charge * 100:.0f} % of charge"
+        why = "the tank is empty" if self.dry else "quiet hours begin" if self.quiet[step] else "the battery is charged"
+        mean_w = self._gave_wh / max(self._steps * self.step_h, 1e-9)
+        loafs = f"; it gave {mean_w / 1000:.1f} kW on the mean, less than the {self.unit.least_w / 1000:.1f} kW it wants"
+        return f"the generator stops: {why}, {charge * 100:.0f} %{loafs if mean_w < self.unit.least_w else ''}"

@@ -13,10 +13,12 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from calm_relay.calendar import YearCalendar, season_of_months
 from calm_relay.errors import Cancelled, NotFeasible
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows
+from calm_relay.job.rows import forming_rows, pv_only_nodes
 from calm_relay.library.book import CardBook
+from calm_relay.load.house import HouseYear
 from calm_relay.simulation.columns import (
     AC_LOAD_B,
     AC_LOAD_G,
@@ -29,9 +31,11 @@ from calm_relay.simulation.columns import (
     SYSTEM,
 )
 from calm_relay.simulation.island import plan_island
-from calm_relay.simulation.kernel.loops import run_steps
+from calm_relay.simulation.kernel.loops import ENDLESS, NOT_SERVED_W, outlast, run_steps
 from calm_relay.simulation.kernel.records import BACKUP, BANK_CAR, BANK_KEEP, most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
+from calm_relay.year.circuits import is_dead, load_shares
+from calm_relay.year.line_shares import background_shares, line_count, node_shares, offgrid_lines_va
 from calm_relay.year.plan_flow import PlanFlow
 
 Array = NDArray[np.float64]
@@ -39,17 +43,16 @@ Serve = Literal["backed_up", "essential"]
 SERVES: tuple[Serve, ...] = ("backed_up", "essential")
 HOURS = 8760
 MOST_H = 168
-NOT_SERVED_W = 1e-3  # less is rounding
 FULL_WH = 1e-6
 CHUNK = 72  # steps between looks
 ENERGY = NODE.index("energy_wh")
-ENDLESS = np.iinfo(np.int64).max // 4
+MOST_QUICK = 2  # nodes for which the whole way is compiled: more would make set-up longer
 
 
 def served_ids(job: Job, plan: Plan, serve: Serve) -> frozenset[str]:
     """Return the loads that are to be served in an outage: all behind the transfer device, or of these what must stay on.
 
-    Loads that batteries never feed, and those on surplus, stay off.
+    Loads that batteries never feed, and those on surplus, stay off, see the drill.
     """
     behind = plan.backed_up
     every = frozenset(a.id for a in job.house.counted if not a.never_from_battery and a.surplus == "no") | {"background"}
@@ -74,8 +77,17 @@ def check_outage(plan: Plan, cards: CardBook) -> None:
         )
 
 
-def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: Serve) -> tuple[Packed, NDArray[np.int64]]:
-    """Return the backup side of a plan's year as an island, and which of the plan's nodes stand there.
+@dataclass(frozen=True, eq=False)
+class Island:
+    """The backup side of a plan's year as an island, which of the plan's nodes stand there, and watts on lines that are dead."""
+
+    packed: Packed
+    here: NDArray[np.int64]
+    dead_w: Array
+
+
+def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: Serve) -> Island:
+    """Return the backup side of a plan's year as an island.
 
     Raises
     ------
@@ -88,7 +100,12 @@ def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: 
     ids = served_ids(job, plan, serve)
     ac = packed.ac.copy()
     ac[:, [AC_LOAD_G, AC_NEVER, AC_PV_G, AC_PV_G_FIXED, AC_OWN_G]] = 0.0
-    ac[:, AC_LOAD_B], _ = made.house.split_w(ids)
+    loads, dead = _on_lines(job, plan, cards, made.house, ids)
+    ac[:, AC_LOAD_B] = loads
+    waiting = dead_pv_ids(job, plan, cards)
+    for node_id in waiting:
+        ac[:, made.pv_only_column[node_id]] -= made.pv_only[node_id].ac_w
+    np.maximum(ac, 0.0, out=ac)
     bank = packed.bank[:, here, :].copy()
     bank[:, :, [BANK_KEEP, BANK_CAR]] = 0.0  # no room is kept in an outage, and no car is charged on a DC side
     stay = {packed.node_ids[k] for k in here}
@@ -105,7 +122,46 @@ def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: 
         ac=ac,
     )
     part = plan.model_copy(update={"nodes": tuple(node for node in plan.nodes if node.id in stay or node.side == "backup")})
-    return plan_island(side, part, cards, restart=0.0), here
+    return Island(kept_for_morning(plan_island(side, part, cards, restart=0.0), plan), here, dead)
+
+
+def kept_for_morning(packed: Packed, plan: Plan) -> Packed:
+    """Return the island with what the plan keeps for the morning: below it loads are not served."""
+    keep = plan.controls.island_keep_soc_frac
+    if keep <= 0:
+        return packed
+    nodes = packed.nodes.copy()
+    nodes["peak_hold"] = nodes["soc_min"] + keep * (nodes["soc_max"] - nodes["soc_min"])
+    return replace(packed, nodes=nodes)
+
+
+def live_lines(job: Job, plan: Plan, cards: CardBook) -> NDArray[np.bool_]:
+    """Return on which lines something forms a grid; all where a card is silent. (lines,) [yes or no]"""
+    count = line_count(job.site.supply)
+    made = offgrid_lines_va(plan, cards, count)
+    return np.ones(count, dtype=bool) if made is None else made > 0
+
+
+def dead_pv_ids(job: Job, plan: Plan, cards: CardBook) -> tuple[str, ...]:
+    """Return PV-only inverters of the backup side that stand on a line on which nothing forms a grid."""
+    live = live_lines(job, plan, cards)
+    rows = ((node, card) for node, card in pv_only_nodes(plan, cards) if node.side == "backup" and node.strings)
+    return tuple(node.id for node, card in rows if is_dead(node_shares(node, card, len(live)), live))
+
+
+def _on_lines(job: Job, plan: Plan, cards: CardBook, house: HouseYear, ids: frozenset[str]) -> tuple[Array, Array]:
+    """Return what of the loads lies on lines where something forms a grid, and what does not. (steps,) each [W]"""
+    live = live_lines(job, plan, cards)
+    total, _ = house.split_w(ids)
+    if live.all():
+        return total, np.zeros_like(total)
+    dead = np.zeros_like(total)
+    for load in job.house.counted:
+        if load.id in ids and is_dead(load_shares(load, len(live)), live):
+            dead += house.appliance_w[load.id]
+    if "background" in ids:
+        dead += house.background_w * float(background_shares(job.house, len(live))[~live].sum())
+    return np.maximum(0.0, total - dead), dead
 
 
 def charge_at(made: PlanFlow, here: NDArray[np.int64], step: int) -> tuple[Array, Array]:
@@ -119,14 +175,20 @@ def charge_at(made: PlanFlow, here: NDArray[np.int64], step: int) -> tuple[Array
 
 @dataclass(frozen=True, eq=False)
 class RideThrough:
-    """Hours from each hour of the year until the first energy goes unserved, at most `most_h`. (8760,) [h]"""
+    """Hours from each hour of the year until the first energy goes unserved, at most `most_h`; NaN: not asked. (8760,) [h]"""
 
     hours_h: Array
     most_h: float
 
+    @property
+    def worst_h(self) -> float:
+        """Hours that the worst start lasts. [h]"""
+        return float(np.nanmin(self.hours_h))
+
     def survived_frac(self, length_h: float, starts: NDArray[np.bool_] | NDArray[np.int64] | None = None) -> float:
         """Return the share of starts that a length is survived from, of all or of some: a mark an hour, or the hours. [0 to 1]"""
         rows = self.hours_h if starts is None else self.hours_h[starts]
+        rows = rows[~np.isnan(rows)]
         return float(np.mean(rows >= length_h - 1e-9)) if len(rows) else 0.0
 
 
@@ -136,6 +198,7 @@ def ride_through(
     most_h: float = MOST_H,
     cancelled: Callable[[], bool] = lambda: False,
     hours: NDArray[np.int64] | None = None,
+    dead_w: Array | None = None,
 ) -> RideThrough:
     """Return how long an island lasts from each hour of the year, the year wrapping round.
 
@@ -145,26 +208,71 @@ def ride_through(
         What the batteries hold at each start. [Wh]
     hours : ndarray or None
         The starts that are asked for, rising; None: every hour. All others are NaN.
+    dead_w : ndarray (steps,) or None
+        What is asked for on lines on which nothing forms a grid: it is not served from its first step on. [W]
 
-    Starts are taken from the last to the first: where a later start's way has met the same state, a full bank, the rest holds.
-    Raises Cancelled.
+    Starts are taken from the last to the first: where a later start's way has met the same state, a full bank, the rest holds; and
+    with one node a way that comes to a later start's hour with no less energy lasts no less. Raises Cancelled.
     """
     steps, n = len(packed.ac), len(packed.nodes)
     per_hour = steps // HOURS
     need = round(most_h * per_hour)
+    full = packed.nodes["soc_max"].astype(float) * packed.nodes["capacity_wh"].astype(float) - FULL_WH
+    starts = np.minimum(energies_wh, full + FULL_WH)
+    out, asked = np.full(HOURS, np.nan), np.arange(HOURS) if hours is None else hours
+    dark = _next_dark(dead_w, steps)
+    one = _compiled_way(packed, starts, full, need, per_hour) if n <= MOST_QUICK else _way(packed, starts, full, need, per_hour)
+    for place, hour in enumerate(asked[::-1].tolist()):
+        if place % 240 == 0 and cancelled():
+            raise Cancelled("the outages were stopped")
+        out[hour] = min(one(hour), dark(hour * per_hour)) / per_hour
+    return RideThrough(out, most_h)
+
+
+def _next_dark(dead_w: Array | None, steps: int) -> Callable[[int], int]:
+    """Return a function that says after how many steps the first load on a dead line asks for power."""
+    at = np.flatnonzero(dead_w > NOT_SERVED_W) if dead_w is not None else np.empty(0, dtype=np.int64)
+    if not len(at):
+        return lambda _: ENDLESS
+    round_again = np.concatenate((at, at[:1] + steps))
+    return lambda step: int(round_again[np.searchsorted(round_again, step)]) - step
+
+
+def _compiled_way(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) -> Callable[[int], int]:
+    """Return a function that runs one start of few nodes in one call, and remembers what later starts met."""
+    steps, n = len(packed.ac), len(packed.nodes)
     terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
     rules = rules_of(packed.nodes, packed.slots)
-    full = packed.nodes["soc_max"].astype(float) * packed.nodes["capacity_wh"].astype(float) - FULL_WH
+    fails, alive = np.full(steps, ENDLESS), np.full(steps, -1)
+    begins, lasts = np.ascontiguousarray(starts[:, 0]), np.full(HOURS, -1)
+    met, passes, shape = np.zeros(need, dtype=np.int64), most_passes(n), (0,) * n
+    sums, node_sums = np.zeros(len(SYSTEM)), np.zeros(n * len(NODE))
+    nothing, nothing_nodes = np.zeros((0, len(SYSTEM))), np.zeros((0, n, len(NODE)))
+
+    def one(hour: int) -> int:
+        energy = starts[hour].copy()
+        found = int(outlast(
+            shape, passes, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac, hour * per_hour, need,
+            per_hour, energy, energy.copy(), full, fails, alive, begins, lasts, met, nothing, nothing_nodes, sums, node_sums,
+        ))  # fmt: skip
+        lasts[hour] = found
+        return found
+
+    return one
+
+
+def _way(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) -> Callable[[int], int]:
+    """Return a function that does the same for plans of many nodes, some steps at a time."""
+    steps, n = len(packed.ac), len(packed.nodes)
+    terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
+    rules = rules_of(packed.nodes, packed.slots)
     system, nodes = np.empty((CHUNK, len(SYSTEM))), np.empty((CHUNK, n, len(NODE)))
     sums, node_sums = np.zeros(len(SYSTEM)), np.zeros(n * len(NODE))
-    fails, alive = (
-        np.full(steps, ENDLESS),
-        np.full(steps, -1),
-    )  # from a full bank on: steps until it fails; for how many that is known
-    out = np.empty(HOURS)
+    fails, alive = np.full(steps, ENDLESS), np.full(steps, -1)  # from a full bank: steps until it fails; for how many that is known
     shape, passes = (0,) * n, most_passes(n)
 
-    def one(start: int, energy: Array) -> int:
+    def one(hour: int) -> int:
+        start, energy = hour * per_hour, starts[hour].copy()
         met: list[tuple[int, int]] = []
         pv, done, found = energy.copy(), 0, ENDLESS
         while done < need:
@@ -192,13 +300,38 @@ def ride_through(
             alive[place] = need - after
         return min(found, need)
 
-    out[:] = np.nan
-    asked = np.arange(HOURS) if hours is None else hours
-    for place, hour in enumerate(asked[::-1].tolist()):
-        if place % 240 == 0 and cancelled():
-            raise Cancelled("the outages were stopped")
-        out[hour] = one(hour * per_hour, np.minimum(energies_wh[hour], full + FULL_WH)) / per_hour
-    return RideThrough(out, most_h)
+    return one
+
+
+def outage_length_h(job: Job) -> float:
+    """Return the longest outage the brief names, a day where it names none. [h]"""
+    return job.brief.longest_h or 24.0
+
+
+def brief_hours(job: Job, calendar: YearCalendar) -> NDArray[np.int64]:
+    """Return the hours of the year in the brief's season; all where it names none. [number]"""
+    season = job.brief.outage_season
+    if season == "any":
+        return np.arange(HOURS)
+    month = calendar.month[:: calendar.steps // HOURS]
+    return np.flatnonzero(np.isin(month, season_of_months(job.site.place.latitude_deg)[season]))
+
+
+def brief_survival(
+    job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar, cancelled: Callable[[], bool] = lambda: False
+) -> tuple[float, float, str] | None:
+    """Return from which share of the brief's season its longest outage is survived by what must stay on, the length and the season.
+
+    None where the brief speaks of no outage, nothing must stay on, or there is no outage to speak of. [0 to 1], [h]
+    """
+    if not job.brief.longest_h or not served_ids(job, plan, "essential"):
+        return None
+    try:
+        island = outage_inputs(job, plan, cards, made, "essential")
+    except NotFeasible:
+        return None
+    length, hours = min(outage_length_h(job), float(MOST_H)), brief_hours(job, calendar)
+    return island_ride(island, made, length, hours, cancelled).survived_frac(length, hours), length, job.brief.outage_season
 
 
 def energies_by_hour(made: PlanFlow, here: NDArray[np.int64]) -> Array:
@@ -209,9 +342,17 @@ def energies_by_hour(made: PlanFlow, here: NDArray[np.int64]) -> Array:
     return np.ascontiguousarray(before[::per_hour], dtype=float)
 
 
+def island_ride(
+    island: Island, made: PlanFlow, most_h: float = MOST_H, hours: NDArray[np.int64] | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> RideThrough:  # fmt: skip
+    """Return how long an island lasts from each hour, begun with the charge the plan's year has then."""
+    return ride_through(island.packed, energies_by_hour(made, island.here), most_h, cancelled, hours, island.dead_w)
+
+
 def plan_ride_through(
     job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: Serve, cancelled: Callable[[], bool] = lambda: False
 ) -> RideThrough:
     """Return how long a plan lasts from each hour of the year, for all that is backed up or for what must stay on alone."""
-    packed, here = outage_inputs(job, plan, cards, made, serve)
-    return ride_through(packed, energies_by_hour(made, here), cancelled=cancelled)
+    island = outage_inputs(job, plan, cards, made, serve)
+    return island_ride(island, made, cancelled=cancelled)

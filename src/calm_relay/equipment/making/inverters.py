@@ -75,12 +75,16 @@ def _night_w(row: Row, rated_w: float) -> float:
     return round(0.3 * _loss(row["topology"], rated_w)["p_self_w"], 1)
 
 
+LINE_V = {"single": 230.0, "split": 240.0, "three": 690.0}  # volts over which a rating is spread
+
+
 def _off_grid(row: Row, rated_w: float) -> Row:
     if row["peak_times"] is None:
         return {"grid_forming": False, "pass_through_a": row["pass_a"]}
     return {
         "grid_forming": True, "offgrid_continuous_va": rated_w, "offgrid_peak_va": round(row["peak_times"] * rated_w),
         "offgrid_peak_s": row["peak_s"], "absorb_max_w": rated_w, "startable_lra_a": row["lra_a"], "pass_through_a": row["pass_a"],
+        "fault_current_a": round(1.2 * row["peak_times"] * rated_w / LINE_V[row["supply"]], 0),
     }  # fmt: skip
 
 

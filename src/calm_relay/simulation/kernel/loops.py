@@ -3,10 +3,14 @@
 
 from __future__ import annotations
 
+from calm_relay.simulation.columns import SYS_UNSERVED
 from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
 from calm_relay.simulation.kernel.records import ONE, ZERO
 from calm_relay.simulation.kernel.rows import finish_step
 from calm_relay.simulation.kernel.step import settle, take_inputs, take_nodes_inputs
+
+ENDLESS = 2**61
+NOT_SERVED_W = 1e-3  # less is rounding
 
 
 @inside
@@ -80,6 +84,90 @@ def run_steps(
         row = t - first if keep else 0
         finish_step(shape, (0,), True, nd, p, row, w, b, system, node_series, sums, node_sums, at, at)
     store_energies(shape, energy, energy_pv, w)
+
+
+@compiled
+def outlast(
+    shape,
+    passes,
+    terms,
+    rules,
+    plant,
+    codes,
+    pv_dc,
+    bank,
+    ac,
+    first,
+    need,
+    per_hour,
+    energy,
+    energy_pv,
+    full,
+    fails,
+    alive,
+    begins,
+    lasts,
+    met,
+    nothing,
+    nothing_nodes,
+    sums,
+    node_sums,
+):
+    """Run an island from step `first` on, the year wrapping round; returns the steps until house is not served, or `need`.
+
+    `fails` (T,) holds for each step how long an island lasts that begins it with a full bank (`ENDLESS`: at least as long as
+    `alive` says, which is -1 where nothing is known); a way that meets such a step ends there. `full` (n,) are the energies taken
+    as full. With one node, whose energy orders its ways, `begins` (hours,) and `lasts` (hours,) of starts that were run tell that
+    a way which comes to that hour with no less energy lasts no less. `met` (need,) is room for the steps met with a full bank.
+    """
+    w, b = work_table(), bus_table()
+    table, plants = terms_table(), plant_table()
+    for k in range(len(shape)):
+        table[k] = terms[k]
+    plants[0] = plant
+    nd, p = (table[0], table[1], table[2], table[3]), plants[0]
+    load_energies(shape, energy, energy_pv, w)
+    at = ZERO, ONE, ZERO
+    total, found, count = ac.shape[0], need, 0
+    t = first
+    for done in range(need):
+        take_inputs(ac, t, b)
+        take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w)
+        settle(shape, passes, nd, p, w, b)
+        before = sums[SYS_UNSERVED]
+        finish_step(shape, (), True, nd, p, 0, w, b, nothing, nothing_nodes, sums, node_sums, at, at)
+        if sums[SYS_UNSERVED] - before > NOT_SERVED_W:
+            found = done
+            break
+        sums[SYS_UNSERVED] = 0.0
+        t += 1
+        if t == total:
+            t = 0
+        topped = w[0].energy >= full[0]
+        if len(shape) > 1:
+            topped = topped and w[1].energy >= full[1]
+        if topped:
+            left = need - done - 1
+            if alive[t] >= 0 and (fails[t] < ENDLESS or alive[t] >= left):
+                found = min(need, done + 1 + fails[t]) if fails[t] < ENDLESS else need
+                break
+            met[count] = done + 1
+            count += 1
+        if len(shape) == 1 and t % per_hour == 0:
+            hour = t // per_hour
+            if lasts[hour] >= need - done - 1 and w[0].energy >= begins[hour]:
+                found = need
+                break
+    for i in range(count):
+        place = first + met[i]
+        if place >= total:
+            place -= total
+        if found < need:
+            fails[place] = found - met[i]
+        else:
+            fails[place] = ENDLESS
+        alive[place] = need - met[i]
+    return found
 
 
 @compiled

@@ -15,7 +15,7 @@ from calm_relay.decision.words import clipped_amount
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
 from calm_relay.relay.stations import assumed_by_station, how_words, worst_moment
-from calm_relay.relay.values import RelayValues, grid_down_values
+from calm_relay.relay.values import RelayValues, drill_values, generator_values, grid_down_values
 from calm_relay.simulation.offgrid import total
 from calm_relay.ui.building import Building
 from calm_relay.ui.copying import fill_menu
@@ -104,7 +104,8 @@ class PlansPage(QWidget):
         self._group = QButtonGroup(self)
         self.grid_up = QPushButton("Grid up")
         self.grid_down = QPushButton("Grid down")
-        for button in (self.grid_up, self.grid_down):
+        self.generator = QPushButton("Generator")
+        for button in (self.grid_up, self.grid_down, self.generator):
             button.setCheckable(True)
             self._group.addButton(button)
             row.addWidget(button)
@@ -154,10 +155,12 @@ class PlansPage(QWidget):
         self.refresh()
 
     def toggle_grid(self) -> None:
-        """Open or close the grid, where there is one."""
+        """Open or close the grid, where there is one; with a generator it comes third."""
         if self.session.plan.off_grid:
             return
-        (self.grid_down if self.grid_up.isChecked() else self.grid_up).setChecked(True)
+        ways = [b for b in (self.grid_up, self.grid_down, self.generator) if b is not self.generator or self.session.plan.generator]
+        now = next(i for i, button in enumerate(ways) if button.isChecked())
+        ways[(now + 1) % len(ways)].setChecked(True)
 
     # --- showing
     def _plan_chosen(self) -> None:
@@ -238,6 +241,9 @@ class PlansPage(QWidget):
         self._summary.setText(" ".join(part for part in said if part) if any(said[1:]) else summary(graph))
         for button in (self.grid_up, self.grid_down):
             button.setVisible(not plan.off_grid)
+        self.generator.setVisible(plan.generator is not None and not plan.off_grid)
+        if self.generator.isChecked() and not self.generator.isVisible():
+            self.grid_up.setChecked(True)
         grid_up = self.grid_up.isChecked() or plan.off_grid
         calendar, clock = session.calendar(), session.clock
         made, result = session.made(), session.fresh(plan.id)
@@ -252,8 +258,18 @@ class PlansPage(QWidget):
         values = self.shown_values[1] if self.shown_values else RelayValues("")
         dim = made is None and (dim_now or self.shown_values is None)
         if not grid_up:
-            values = grid_down_values(graph, result.facts.backup_peak_w if result else 0.0)
-        self.clock_label.setText("" if not grid_up else "each flow at its own peak" if clock.peak else calendar.label(clock.step))
+            peak_w = result.facts.backup_peak_w if result else 0.0
+            drilled = session.drilled(plan.id)
+            if self.generator.isChecked():
+                values = generator_values(graph, peak_w)
+            elif drilled is not None:
+                graph = plan_graph(session.job, drilled.plan)
+                values = drill_values(graph, drilled.drill, drilled.minute, drilled.clock)
+            else:
+                values = grid_down_values(graph, peak_w)
+        self.clock_label.setText(
+            values.moment if not grid_up else "each flow at its own peak" if clock.peak else calendar.label(clock.step)
+        )
         self.peak.setEnabled(grid_up)
         if made is not None and (self._lost is None or self._lost[0]() is not made):
             self._lost = (weakref.ref(made), lost_by_station(graph, made))
@@ -289,6 +305,14 @@ class PlansPage(QWidget):
                 most = result.facts.at_least(show(result.facts.backup_peak_va, "apparent_va"))
                 peak = f"; the backup side's peak of the year is {most}"
             says = "what is made is not on the cards" if made is None else f"{show(made, 'apparent_va')} is made"
+            if self.generator.isChecked():
+                out = (
+                    "AC-coupled PV is locked out"
+                    if session.plan.generator and session.plan.generator.pv_locked_out == "yes"
+                    else ("AC-coupled PV on its bus has to be locked out, which is not declared")
+                )
+                set_va = show(graph.generator_va, "apparent_va")
+                return f"Generator: {set_va} on the card feed the backup side and what is left of it the battery{peak}; {out}."
             return f"Grid down: {says}{peak}.{passes}"
         if result is None:
             return "Updating the year…"

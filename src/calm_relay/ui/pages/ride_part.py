@@ -29,6 +29,7 @@ class RidePart:
         self._page = page
         self.serve = "essential"
         self._asked: tuple[str, Job] | None = None
+        self._asked_help: tuple[str, Job] | None = None
 
     def shape(self) -> object:
         return self._page.session.plan.id
@@ -47,7 +48,9 @@ class RidePart:
         name = label("Served is")
         name.setBuddy(box)
         self.more = page.button("What would survive more?", self._ask)
-        page.flow(name, box, self.more)
+        self.help = page.button("With generator and shedding?", self._ask_help)
+        page.flow(name, box, self.help, self.more)
+        self.helped = page.words("", "plain")
         self.reached = page.words("", "plain")
         self.table = PlanTable("Share of starts that survive, by month and length", page.theme, page.scale, least_chars=6)
         page.add(self.table)
@@ -59,6 +62,10 @@ class RidePart:
 
     def _ask(self) -> None:
         self._asked = self._page.session.plan.id, self._page.session.job
+        self._page.refresh()
+
+    def _ask_help(self) -> None:
+        self._asked_help = self._page.session.plan.id, self._page.session.job
         self._page.refresh()
 
     def _set(self, key: str) -> None:
@@ -91,7 +98,31 @@ class RidePart:
             self.table.show_rows([f"{hours} h" for hours in shares], rows)
         else:
             self.said.setText("8,760 outages are being run.")
+        self._show_helped()
         self._show_reach()
+
+    def _show_helped(self) -> None:
+        """Show what the plan's generator and loads that go off by charge add, where it was asked for."""
+        session = self._page.session
+        plan, job, asked = session.plan, session.job, self._asked_help
+        self.helped.setVisible(asked is not None and asked[0] == plan.id and asked[1] is job)
+        if asked is None or asked[0] != plan.id or asked[1] is not job or session.fresh(plan.id) is None:
+            return
+
+        def work(study: Study, cancelled: Cancel) -> object:
+            from calm_relay.decision.outages import helped_ride, ride_through_of
+            from calm_relay.report.outage import helped_words, helps
+
+            if not helps(job, plan):
+                return [f"Plan {plan.letter} has neither a generator with automatic start nor loads that go off by charge."]
+            alone = ride_through_of(study, job, plan, cancelled)["backed_up"]
+            return helped_words(study, job, plan, alone, helped_ride(study, job, plan, cancelled))
+
+        found = session.extra(f"helped {plan.id}", work)
+        if isinstance(found, CalmRelayError):
+            self.helped.setText(f"{str(found)[:1].upper()}{str(found)[1:]}.")
+        else:
+            self.helped.setText("\n".join(found) if isinstance(found, list) else "Outages with help are being run.")
 
     def _show_reach(self) -> None:
         session = self._page.session
@@ -109,4 +140,5 @@ class RidePart:
         if isinstance(found, CalmRelayError):
             self.reached.setText(f"{str(found)[:1].upper()}{str(found)[1:]}.")
         else:
-            self.reached.setText("Larger batteries are being run." if found is None else "\n".join(found.words))  # type: ignore[attr-defined]
+            said: list[str] = [] if found is None else found.words  # type: ignore[attr-defined]
+            self.reached.setText("\n".join(said) or "More modules, reserve, PV and fewer loads are being run.")

@@ -20,12 +20,15 @@ if TYPE_CHECKING:
 
 HIGH, LEFT, RIGHT, ABOVE, BELOW = 230.0, 58.0, 46.0, 20.0, 22.0
 STEP_MIN, FAR_MIN = 10, 60
+FLAGGED = ("dead", "trip", "locked", "empty", "short")  # events drawn as flags
 
 
 class DrillView(Copyable, QWidget):
     """Powers on the left scale, charge on the right; `told` says what stands under the cursor."""
 
     told = Signal(str)
+    walked = Signal(int)
+    way_asked = Signal(int)
 
     def __init__(self, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -47,6 +50,7 @@ class DrillView(Copyable, QWidget):
             self.minute = min(self.minute, len(drill.asked_w) - 1)
             self.setAccessibleDescription(drill.first_words)
             self.told.emit(self._words())
+            self.walked.emit(self.minute)
         self.update()
 
     def copy_rows(self) -> Rows:
@@ -72,6 +76,8 @@ class DrillView(Copyable, QWidget):
         parts.append(f"sun used {show(d.pv_used_w[m], 'power_w')}")
         if d.pv_throttled_w[m] > 1.0:
             parts.append(f"throttled {show(d.pv_throttled_w[m], 'power_w')}")
+        if d.generator_w[m] > 1.0:
+            parts.append(f"generator {show(d.generator_w[m], 'power_w')}")
         return ", ".join(parts)
 
     # --- walking
@@ -80,9 +86,13 @@ class DrillView(Copyable, QWidget):
             return
         self.minute = min(max(0, minute), len(self._drill.asked_w) - 1)
         self.told.emit(self._words())
+        self.walked.emit(self.minute)
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if Qt.Key.Key_1 <= event.key() <= Qt.Key.Key_9:
+            self.way_asked.emit(event.key() - Qt.Key.Key_1)
+            return
         step = FAR_MIN if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else STEP_MIN
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self._walk(self.minute + (step if event.key() == Qt.Key.Key_Right else -step))
@@ -117,7 +127,7 @@ class DrillView(Copyable, QWidget):
         each = max(1, minutes // 600)
         area = QRectF(LEFT * s, ABOVE * s, self.width() - (LEFT + RIGHT) * s, self.height() - (ABOVE + BELOW) * s)
         sun = d.pv_used_w + d.pv_throttled_w
-        top = max(500.0, float(d.asked_w.max()), float(sun.max()))
+        top = max(500.0, float(d.asked_w.max()), float(sun.max()), float(d.generator_w.max()))
 
         def line(values: NDArray[np.float64], most: float) -> list[QPointF]:
             rows = values[: minutes - minutes % each].reshape(-1, each).mean(axis=1) if minutes >= each else values
@@ -143,9 +153,17 @@ class DrillView(Copyable, QWidget):
             painter.fillRect(dark, shade)
         painter.setPen(QPen(t.color("house"), 1.4))
         painter.drawPolyline(QPolygonF(line(d.asked_w, top)))
+        if d.generator_w.any():
+            painter.setPen(QPen(t.color("grid"), 1.6, Qt.PenStyle.DashLine))
+            painter.drawPolyline(QPolygonF(line(d.generator_w, top)))
         painter.setPen(QPen(t.color("battery"), 2.0))
         painter.drawPolyline(QPolygonF(line(np.clip(d.charge_frac, 0.0, 1.0), 1.0)))
         self._axes(painter, area, top, minutes)
+        painter.setPen(QPen(t.color("over"), 1.6))
+        for minute in {e.minute for e in d.events if e.kind in FLAGGED}:
+            x = area.x() + area.width() * minute / minutes
+            painter.drawLine(QPointF(x, area.y() - 8 * s), QPointF(x, area.y()))
+            painter.drawLine(QPointF(x, area.y() - 8 * s), QPointF(x + 6 * s, area.y() - 5 * s))
         painter.setPen(QPen(t.color("ink"), 1.2))
         x = area.x() + area.width() * self.minute / minutes
         painter.drawLine(QPointF(x, area.y()), QPointF(x, area.bottom()))
