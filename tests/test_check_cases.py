@@ -12,7 +12,7 @@ from calm_relay.packs.pack import pack_named, parse_pack
 from calm_relay.rules.registry import REGISTRY, CheckContext, Finding, check, judge
 from calm_relay.rules.runner import run_checks
 from calm_relay.study import Study
-from tests import match_cases
+from tests import match_cases, outage_cases
 
 A, B, C, D, TODAY = "ac-add-on", "hybrid-swap", "hybrid-alongside", "array-only", "today"
 HYB, OLD_D = f"plans[{B}].nodes[hyb]", f"plans[{D}].nodes[old]"
@@ -354,6 +354,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "not known": (C, [Edit("site.network.sum_limit_w", None)]),
     },
     **match_cases.CASES,
+    **outage_cases.CASES,
 }
 
 
@@ -388,6 +389,7 @@ NO_REMEDY = (
     "network.import-limit",
     "backup.unit-pass",
     *match_cases.NO_REMEDY,
+    *outage_cases.NO_REMEDY,
 )
 
 

@@ -6,6 +6,7 @@ import csv
 import json
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -13,6 +14,8 @@ import pytest
 from calm_relay.cli import main
 from calm_relay.demo import demo_path
 from calm_relay.job.container import read_job
+
+ROOT = Path(__file__).parent.parent
 
 
 def run(capsys, *arguments: str) -> tuple[int, dict, str]:
@@ -215,3 +218,13 @@ def test_one_value_is_set_as_one_would_type_it(tmp_path, capsys):
     assert not (tmp_path / "no.json").exists()
     assert main(["cards", "--json"]) == 0
     assert {card["kind"] for card in json.loads(capsys.readouterr().out)["cards"]} >= {"hybrid", "battery", "module", "transfer"}
+
+
+def test_the_page_of_checks_is_made_from_the_registry(capsys):
+    assert main(["checks"]) == 0
+    table = capsys.readouterr().out.strip()
+    assert (ROOT / "docs/checks.md").read_text(encoding="utf-8").strip().endswith(table), (
+        "./run cli checks prints what belongs there"
+    )
+    assert main(["checks", "--json"]) == 0
+    assert len(json.loads(capsys.readouterr().out)["checks"]) == table.count("\n") - 1

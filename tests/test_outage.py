@@ -309,6 +309,8 @@ def test_a_drill_adds_up_and_says_what_happens(demo, quarter):
     lacking = made.asked_w - made.served_w - made.shed_w - made.waiting_w
     np.testing.assert_allclose(lacking, made.course.off_w, atol=1e-9)
     assert made.dark_h > 0
+    assert sum(made.course.lacked_wh.values()) == pytest.approx(made.course.off_w.sum() / 60, rel=1e-6)
+    assert "Not served: Bait freezer" in made.load_words
     # all the sun of plan A stands at AC: what is not used finds no use
     per = len(quarter.flow(demo, demo.plan("A")).flow.system) // 8760
     offered = quarter.flow(demo, demo.plan("A")).pv_only["old"].ac_w

@@ -67,6 +67,7 @@ def _parser() -> argparse.ArgumentParser:
         sub.set_defaults(run=run)
         return sub
 
+    command("checks", "the registry of checks: what each holds against what, and its source", plans.checks_command, job=False)
     command("check", "every check with verdict, arithmetic, remedy and source; exit 1 when one is over", plans.check_command)
     simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", plans.simulate_command)
     simulate.add_argument("--step-min", type=int, default=5, choices=(1, 5, 15), help="length of a step in minutes")

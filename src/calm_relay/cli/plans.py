@@ -22,6 +22,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
 from calm_relay.report.chains import chains_data, chains_text
+from calm_relay.report.check_table import check_rows, check_table
 from calm_relay.report.controls import controls_data, controls_text
 from calm_relay.report.head import CAUTION, head_of, title_text
 from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
@@ -262,6 +263,16 @@ def limits_command(options: argparse.Namespace) -> int:
         print_json({**head_of(job), "currency": job.tariff.currency, "plans": rows})
     else:
         print("\n".join(line for row in rows for line in limits_text(row, job.tariff.currency)))
+    return 0
+
+
+def checks_command(options: argparse.Namespace) -> int:
+    """Run `checks`: every check there is."""
+    if options.json:
+        names = ("id", "title", "holds", "source")
+        print_json({"checks": [dict(zip(names, row, strict=True)) for row in check_rows()]})
+    else:
+        print(check_table())
     return 0
 
 

@@ -54,7 +54,9 @@ PAGES: tuple[PageSpec, ...] = (
     ),
     PageSpec("plans", "Plans", "calm_relay.ui.pages.plans:PlansPage", has_strip=True),
     PageSpec("year", "Year", "calm_relay.ui.pages.year:YearPage", has_strip=True, about_plans=True),
-    PageSpec("blackout", "Blackout", "calm_relay.ui.pages.blackout:BlackoutPage", about_plans=True),
+    PageSpec(
+        "blackout", "Blackout", "calm_relay.ui.pages.blackout:BlackoutPage", about_plans=True, inside_plans=(".controls.island_",)
+    ),
     PageSpec(
         "decide", "Decide", "calm_relay.ui.pages.decide:DecidePage", ("finance", "rebates"), all_plans=True, about_plans=True
     ),

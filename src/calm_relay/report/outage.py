@@ -108,6 +108,8 @@ def drill_text(plan: Plan, made: Drill) -> list[str]:
     if made.wh("waiting"):
         names.insert(3, "waiting_wh")
     out.append("   " + ", ".join(f"{name[:-3].replace('_', ' ')} {show(sums[name], 'energy_wh')}" for name in names))
+    if made.load_words:
+        out.append(f"   {made.load_words}")
     if made.generator_h:
         fuel = "fuel not known" if made.litres is None else f"{made.litres:.1f} litres"
         days = "" if made.fuel_days is None else f", the tank lasts {made.fuel_days:.1f} days like these"

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import BatteryRow, battery_rows, forming_rows, pv_only_nodes
 from calm_relay.pv.roof import group_stc_w
+from calm_relay.rules.checks_bank import PLACES
 from calm_relay.rules.checks_service import backup_appliances
-from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
-from calm_relay.simulation.chain import capacity_wh, charge_chain, terminals_limit_w
+from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.simulation.chain import capacity_wh, charge_chain, module_counts, terminals_limit_w
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.cells import place_range_c
@@ -112,8 +113,20 @@ def absorb_energy(c: CheckContext) -> Iterator[Finding]:
     ratio = c.pack.value("absorb_wh_per_w_lead") if lead else c.pack.value("absorb_wh_per_w_lithium")
     have, need = sum(capacity_wh(row.battery, row.choice) for row in rows), ratio * watts
     line = f"{show(have, 'energy_wh')} of battery beside {show(watts, 'power_w')} of AC-coupled PV × {ratio:g} kWh/kW"
-    remedies = [Remedy(f"{show(need, 'energy_wh')} of battery, or the PV inverter on the grid side")]
+    remedies = [*_more_modules(c, rows, need), Remedy(f"{show(need, 'energy_wh')} of battery, or the PV inverter on the grid side")]
     yield finding(c, "backup.absorb-energy", "backup side", "energy_wh", have, need, "least", line, soft=True, remedies=remedies)
+
+
+def _more_modules(c: CheckContext, rows: list[BatteryRow], need_wh: float) -> list[Remedy]:
+    """Return so many modules on the one bank there is that it holds the energy, where they fit. [Wh]"""
+    if len(rows) != 1:
+        return []
+    row = rows[0]
+    for n in module_counts(row.unit, row.battery):
+        if n > row.choice.modules and capacity_wh(row.battery, row.choice.model_copy(update={"modules": n})) >= need_wh:
+            edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), n)
+            return [Remedy(f"{n} battery modules instead of {row.choice.modules}", (edit,))]
+    return []
 
 
 @check(
@@ -201,28 +214,37 @@ def frosty_dawn(c: CheckContext) -> Iterator[Finding]:
     if not rows or watts <= 0:
         return
     always = sum(a.running_w for a in backup_appliances(c) if a.essential and a.day_run_h >= 23.0)
-    takes = 0.0
     for row in rows:
         if row.choice.place is None:
             yield unknown(c, "backup.frosty-dawn", row.node.name, "where the bank stands: choose its place")
             return
-        low, _ = place_range_c(c.job.site, row.choice.place, c.pack)
-        share = None if low is None else row.battery.charge_share_at(low)
-        dc = terminals_limit_w(charge_chain(row.unit, row.battery, row.choice))
-        if share is None or dc is None:
-            what = "the site's record low" if low is None else "what the battery takes in the cold, or its charge limit"
+        if _takes_w(c, row, row.choice.place) is None:
+            what = "the site's record low, what the battery takes in the cold, or its charge limit"
             yield unknown(c, "backup.frosty-dawn", row.node.name, what)
             return
-        takes += row.unit.charger_ac_w(share * dc)
+    takes = sum(_takes_w(c, row, row.choice.place or "") or 0.0 for row in rows)
     need = max(0.0, watts - always)
     line = (
         f"{show(watts, 'power_w')} of AC-coupled PV less {show(always, 'power_w')} that always runs; on the coldest morning the "
         f"battery takes {show(takes, 'power_w')} at AC"
     )
-    remedies = [Remedy("stand the battery where it stays warm, heat it, or put strings on the inverter that forms the grid")]
+    remedies = []
+    if len(rows) == 1:
+        at, fit = c.path(f"nodes[{rows[0].node.id}].battery.place"), rows[0].battery.places
+        good = [p for p in PLACES if p in fit and p != rows[0].choice.place and (_takes_w(c, rows[0], p) or 0.0) >= need]
+        remedies = [Remedy(f"stand it {PLACES[p]}", (Edit(at, p),)) for p in good]
+    remedies.append(Remedy("stand the battery where it stays warm, heat it, or put strings on the inverter that forms the grid"))
     yield finding(
         c, "backup.frosty-dawn", "backup side", "power_w", need, takes, "most", line, soft=True, tight=COUNTS, remedies=remedies
     )
+
+
+def _takes_w(c: CheckContext, row: BatteryRow, place: str) -> float | None:
+    """Return what a bank takes at AC on the coldest morning of a place; None where a figure is silent. [W]"""
+    low, _ = place_range_c(c.job.site, place, c.pack)
+    share = None if low is None else row.battery.charge_share_at(low)
+    dc = terminals_limit_w(charge_chain(row.unit, row.battery, row.choice))
+    return None if share is None or dc is None else float(row.unit.charger_ac_w(share * dc))
 
 
 @check(
@@ -235,17 +257,12 @@ def no_return(c: CheckContext) -> Iterator[Finding]:
         return
     waiting = [a for a in backup_appliances(c) if a.no_auto_return]
     vital = [a for a in waiting if a.essential]
-    if not waiting:
-        return
-    if not vital:
-        yield note(
-            c, "backup.no-return", "backup side", f"after a trip {', '.join(a.name for a in waiting)} wait to be switched on"
-        )
-        return
-    line = f"{', '.join(a.name for a in vital)} must stay on, and would wait to be switched on after a trip"
+    line = f"{count_words(len(waiting), 'load')} would wait to be switched on after a trip"
+    line += f": {', '.join(a.name for a in waiting)}" if waiting else ""
+    line += f"; {', '.join(a.name for a in vital)} must stay on" if vital else ""
     edits = tuple(Edit(f"house.appliances[{a.id}].no_auto_return", value=False) for a in vital)
     remedies = [Remedy("circuits that come back by themselves", edits)]
     yield finding(
-        c, "backup.no-return", count_words(len(vital), "load"), YES_NO, 0.0, 1.0, "least", line, tight=COUNTS, soft=True,
+        c, "backup.no-return", "backup side", YES_NO, float(not vital), 1.0, "least", line, tight=COUNTS, soft=True,
         remedies=remedies,
     )  # fmt: skip

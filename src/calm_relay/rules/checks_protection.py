@@ -35,7 +35,7 @@ def _declared(c: CheckContext, check_id: str, field: str, said: str, ask: str, f
     if value == "not_known":
         yield unknown(c, check_id, name, ask)
         return
-    line = f"{said}: {value}, as declared; {BY_ELECTRICIAN}"
+    line = f"{int(value == 'yes')} of 1 there, as declared: {said}; {BY_ELECTRICIAN}"
     remedies = [Remedy(fix, (Edit(c.path(f"transfer.{field}"), "yes"),))]
     yield finding(c, check_id, name, YES_NO, float(value == "yes"), 1.0, "least", line, tight=COUNTS, remedies=remedies)
 
@@ -88,7 +88,7 @@ def earth_electrode(c: CheckContext) -> Iterator[Finding]:
 
 
 @check(
-    "backup.fault-current", "Fault current against the largest breaker", page="plans", needs={"grid", "plan"},
+    "backup.fault-current", "Fault current against the largest breaker", page="blackout", needs={"grid", "plan"},
     short="Fault current",
     source="the inverters' short-circuit current off grid against the breaker's instant trip; common practice",
 )  # fmt: skip
@@ -139,7 +139,7 @@ def life_support(c: CheckContext) -> Iterator[Finding]:
     second = generator is not None and c.cards.generator(generator.card).auto_start
     behind = {a.id for a in backup_appliances(c)} if c.plan.has_backup_side else set()
     names = ", ".join(a.name for a in loads)
-    line = f"{names}: {'a generator that starts by itself' if second else 'no second supply'} beside the battery"
+    line = f"{names}: {'1 generator that starts by itself' if second else '0 other supplies'} beside the battery"
     out = [a.name for a in loads if a.id not in behind]
     line += f"; not backed up: {', '.join(out)}" if out else ""
     line += "; agree with whoever prescribes the equipment what it runs on when all else fails"

@@ -65,6 +65,7 @@ class Course:
 
     `off_w` was asked for and not served, `vital_off_w` the part of it that must stay on (all where nothing is marked so); `shed_w`
     was switched off for want of power or charge; `waiting_w` waits for a hand. `ended` is the step after the last that was run.
+    `lacked_wh` and `load_shed_wh` tell by the name of each load what it went without, and what of it was shed.
     """
 
     asked_w: Array
@@ -84,6 +85,8 @@ class Course:
     top_hz: float = 0.0
     litres: float = 0.0
     ended: int = 0
+    lacked_wh: dict[str, float] = field(default_factory=dict)
+    load_shed_wh: dict[str, float] = field(default_factory=dict)
 
 
 def run_course(setup: Setup, energy_wh: Array, energy_pv_wh: Array) -> Course:
@@ -142,6 +145,10 @@ class _Runner:
                 break
         self.c.ended, self.c.litres = i, 0.0 if self.set is None else self.set.litres
         self.c.moments = self.board.told_moments()
+        names = [c.name for c in self.s.circuits]
+        for name, lacked, shed in zip(names, self.board.lacked_wh.tolist(), self.board.shed_wh.tolist(), strict=True):
+            self.c.lacked_wh[name] = self.c.lacked_wh.get(name, 0.0) + lacked
+            self.c.load_shed_wh[name] = self.c.load_shed_wh.get(name, 0.0) + shed
         return self.c
 
     # --- the kernel
@@ -181,7 +188,7 @@ class _Runner:
             self.set.account(gave)
         else:
             c.pv_w[i:j] = pv - lost
-        board.account(on, i, j)
+        board.account(on, i, j, lacking)
 
     # --- ways to go on
     def _down(self, i: int) -> int:
@@ -193,6 +200,7 @@ class _Runner:
         return j
 
     def _dark(self, i: int, j: int) -> None:
+        self.board.account_dark(i, j)
         self.c.off_w[i:j] = self.board.base_w[i:j]
         self.c.vital_off_w[i:j] = self.board.vital_base_w[i:j]
 

@@ -17,6 +17,7 @@ from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.packs.pack import pack_named
 from calm_relay.simulation.columns import AC_PV_B, AC_PV_B_FIXED, NODE
+from calm_relay.units import format_quantity as show
 from calm_relay.year.circuits import circuits_of, lines_of, picked_hour
 from calm_relay.year.course import Course, Setup, run_course
 from calm_relay.year.drill_words import drill_events, first_words, spans
@@ -33,6 +34,7 @@ MOST_HOURS = 336
 MINUTE_S = 60
 LACKING_W = 1e-3  # less is rounding
 DRAWN_W = 1.0  # lacking, worth drawing
+SAID_WH = 50.0  # less of a load is not worth a word
 
 
 @dataclass(frozen=True)
@@ -146,6 +148,15 @@ class Drill:
         """Return a series' energy, by its name without `_w`. [Wh]"""
         return float(getattr(self, f"{name}_w").sum()) * self.step_h
 
+    @property
+    def load_words(self) -> str:
+        """Say by load what went without power, the most first; nothing where nothing did."""
+        rows = sorted(self.course.lacked_wh.items(), key=lambda row: -row[1])
+        said = [f"{name} {show(wh, 'energy_wh')}" for name, wh in rows if wh >= SAID_WH]
+        shed = [f"{name} {show(wh, 'energy_wh')}" for name, wh in self.course.load_shed_wh.items() if wh >= SAID_WH]
+        parts = ([f"Not served: {', '.join(said)}."] if said else []) + ([f"Shed: {', '.join(shed)}."] if shed else [])
+        return " ".join(parts)
+
     def as_dict(self) -> dict[str, Any]:
         """Return the drill as plain data, series of minutes left out."""
         names = ("asked", "served", "shed", "waiting", "pv_used", "pv_throttled", "generator")
@@ -154,6 +165,9 @@ class Drill:
             "dark_h": self.dark_h, "first": self.first_words, "start_wh": self.start_wh, "end_wh": self.end_wh,
             **{f"{name}_wh": self.wh(name) for name in names},
             "generator_h": self.generator_h, "litres": self.litres, "fuel_days": self.fuel_days,
+            "by_load_wh": {
+                name: {"not_served": wh, "shed": self.course.load_shed_wh[name]} for name, wh in self.course.lacked_wh.items()
+            },
             "pv_trips": len(self.course.pv_trips), "pv_over_absorbed_w": self.course.over_w,
             "events": [vars(event) for event in self.events],
             "moments": [

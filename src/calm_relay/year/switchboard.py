@@ -63,6 +63,7 @@ class Switchboard:
             self.watts[plain & self.vital].sum(axis=0), self.watts[plain & self.vital & self.dead].sum(axis=0),
         )  # fmt: skip
         self.was_over = np.zeros(steps, dtype=bool)
+        self.lacked_wh, self.shed_wh = np.zeros(count), np.zeros(count)
         self._moments: list[tuple[float, Moment]] = []
         judged = lines is not None and not (lines.peak_va is None and lines.bank_w is None and lines.lra_a is None)
         self.starters = [k for k, c in enumerate(circuits) if judged and c.start is not None and not self.dead[k]]
@@ -112,8 +113,20 @@ class Switchboard:
         """Return what circuits ask for that wait for a hand. (steps,) [W]"""
         return self.watts_of(self.gone & ~self.dead & ~self.soaks, i, j)
 
-    def account(self, on: Marks, i: int, j: int) -> None:
-        """Take in steps that are done: what loads on surplus had of their day."""
+    def account_dark(self, i: int, j: int) -> None:
+        """Take in steps in which nothing is served: what each load went without."""
+        self.lacked_wh += np.where(self.soaks, 0.0, self.watts[:, i:j].sum(axis=1) * self.step_h)
+
+    def account(self, on: Marks, i: int, j: int, lacking_w: Array) -> None:
+        """Take in steps that are done: what loads on surplus had of their day, what each load went without, by its share. [W]"""
+        drawn = self.watts[:, i:j].sum(axis=1) * self.step_h
+        waits = (self.dead | self.gone) & ~self.soaks
+        self.lacked_wh += np.where(waits, drawn, 0.0)
+        self.shed_wh += np.where(~on & ~waits & ~self.soaks, drawn, 0.0)
+        if lacking_w.any():
+            served = self.watts_of(on, i, j)
+            part = np.divide(lacking_w, served, out=np.zeros_like(served), where=served > 0)
+            self.lacked_wh += np.where(on, (self.watts[:, i:j] * part).sum(axis=1) * self.step_h, 0.0)
         self.soaked += np.where(on & self.soaks, self.watts[:, i:j].sum(axis=1) * self.step_h, 0.0)
 
     def next_change(self, i: int, on: Marks) -> int:

@@ -30,7 +30,8 @@ FIELDS = (
     "name", "running_w", "run_h", "window_start_h", "window_end_h", "cycles_per_day", "days", "share_of_days_frac", "power_factor",
     "follows", "surplus", "from_year",
 )  # fmt: skip
-TICKS = ("essential", "never_from_battery", "in_metered", "sheddable", "no_auto_return")
+TICKS = ("essential", "never_from_battery", "in_metered", "sheddable", "no_auto_return", "life_support")
+IN_AN_OUTAGE = ("shed_order", "off_below_soc_frac", "on_above_soc_frac", "least_off_s")
 MOTOR = (
     "kind",
     "voltage_v",
@@ -42,6 +43,7 @@ MOTOR = (
     "soft_start_frac",
     "soft_starter_listed",
 )
+GHOSTS = {"off_below_soc_frac": "never", "on_above_soc_frac": "10 more"}
 ON_SURPLUS = ("surplus_least_w", "surplus_start_h", "surplus_end_h")
 
 
@@ -56,7 +58,7 @@ class AppliancesPart:
     def shape(self) -> object:
         job = self._page.session.job
         load = self._load()
-        chosen = (self.chosen, load.follows, load.surplus == "no", load.motor is None) if load is not None else ()
+        chosen = (self.chosen, load.follows, load.surplus == "no", load.motor is None, load.sheddable) if load is not None else ()
         ids = tuple(a.id for a in job.house.appliances)
         later = tuple(a.from_year for a in job.house.later), job.house.shown_year
         return self.background.shape(), later, ids, chosen, job.site.supply.kind, self._page.session.chosen
@@ -151,8 +153,9 @@ class AppliancesPart:
         background = page.session.job.house.background
         whole = not isinstance(background, ProfileLoad) or background.holds_listed
         ticks = [name for name in TICKS if name != "in_metered" or whole]
-        for name in (*names, *ticks):
-            ghost = {"from_year": "today", "balance_c": "usual"}.get(name, "")
+        outage = IN_AN_OUTAGE if load.sheddable or load.surplus != "no" else ()
+        for name in (*names, *ticks, *outage):
+            ghost = {"from_year": "today", "balance_c": "usual", **GHOSTS}.get(name, "")
             flow.addWidget(page.cell(f"{base}.{name}", chars=18 if name == "name" else 8, ghost=ghost))
         if load.motor is not None:
             for name in MOTOR:

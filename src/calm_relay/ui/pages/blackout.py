@@ -31,4 +31,4 @@ class BlackoutPage(PartedPage):
         session.plan_chosen.connect(self.refresh)
 
     def part_of(self, path: str) -> str:
-        return "drill"
+        return "stays" if ".controls.island_" in path else "drill"

@@ -5,8 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import QSignalBlocker, Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QSlider, QWidget
 
+from calm_relay.calendar import season_of_months
 from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, defaults, weigh_edits, weight_of, weight_words
-from calm_relay.job.brief_models import Contract, ContractEnd
+from calm_relay.job.brief_models import Contract, ContractEnd, NamedOutage
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.job.parts import put_appliance
@@ -27,7 +28,8 @@ class BriefPage(FieldPage):
     def shape(self) -> object:
         job = self.session.job
         later = tuple((a.id, a.from_year) for a in job.house.later)
-        return tuple(a.id for a in job.house.appliances), len(job.brief.contracts), later, job.house.shown_year
+        kept = len(job.brief.contracts), len(job.brief.outages)
+        return tuple(a.id for a in job.house.appliances), kept, later, job.house.shown_year
 
     def build(self) -> None:
         job = self.session.job
@@ -87,11 +89,37 @@ class BriefPage(FieldPage):
                 box.toggled.connect(lambda on, n=i, e=end: self._ends(n, e, on=on))
                 self.ends[i, end] = box
             self.flow(label("Ended by", "quiet"), *(self.ends[i, end] for end in END_WORDS))
+        self._outages()
         self._to_come()
         self.flow(self.cell("brief.note", chars=80))
         self.heading("What this sets")
         self.set_words = self.words("")
         self._column.addStretch()
+
+    def _outages(self) -> None:
+        """Add the outages with a name, which Blackout tries on every plan."""
+        self.heading("Outages with a name", ("Add an outage", self.add_outage))
+        for i, outage in enumerate(self.session.job.brief.outages):
+            base = f"brief.outages[{i}]"
+            remove = self.button("Remove", lambda n=i: self._remove_outage(n), f"Remove {outage.name}")
+            self.flow(
+                self.cell(f"{base}.name", chars=20),
+                *(self.cell(f"{base}.{name}", chars=6) for name in ("month", "day", "hour", "hours_h", "sun_frac")),
+                remove,
+            )
+
+    def add_outage(self) -> None:
+        """Add a winter storm of the brief's longest length."""
+        brief = self.session.job.brief
+        month = season_of_months(self.session.job.site.place.latitude_deg)["winter"][1]
+        made = NamedOutage(
+            name=f"Storm {len(brief.outages) + 1}", month=month, day=15, hours_h=brief.longest_h or 24.0, sun_frac=0.5
+        )
+        self.session.edit("Add an outage", [Edit("brief.outages", (*brief.outages, made))])
+
+    def _remove_outage(self, index: int) -> None:
+        left = tuple(o for i, o in enumerate(self.session.job.brief.outages) if i != index)
+        self.session.edit("Remove an outage", [Edit("brief.outages", left)])
 
     def _to_come(self) -> None:
         """Add the loads to come with their years, and which year of the house is shown."""

@@ -213,6 +213,7 @@ class DrillPart:
             lines = [f"{event.clock}: {event.words}" for event in drill.events[:MOST_EVENTS]]
             left = len(drill.events) - MOST_EVENTS
             lines += [f"and {left} more, which 'drill' prints"] if left > 0 else []
+            lines += [drill.load_words] if drill.load_words else []
             self.events.setText("\n".join(lines) or "Nothing happens that would be worth a word.")
         if found:
             self.table.show_rows([f"{i}  {s.name}" for i, s in enumerate(found, start=1)], rows_of(found))

@@ -288,7 +288,13 @@ class StationSheet(QWidget):
         return button
 
     def _build_transfer(self) -> None:
-        self._line(self._cell(f"plans[{self.session.chosen}].transfer.card", card_kind="transfer"))
+        base = f"plans[{self.session.chosen}].transfer"
+        self._line(
+            self._cell(f"{base}.card", card_kind="transfer"),
+            *(self._cell(f"{base}.{name}") for name in ("neutral_bond", "residual_current", "earth_electrode")),
+            self._cell(f"{base}.largest_breaker_a", ghost="not known"),
+            self._cell(f"{base}.breaker_trips_at"),
+        )
         self._hint.setText("Its amps pass with the grid up; with the grid down it is open and passes nothing.")
 
     def _build_generator(self) -> None:
@@ -299,7 +305,7 @@ class StationSheet(QWidget):
             self._cell(f"{base}.bypass"),
             *(self._cell(f"{base}.{name}") for name in ("start_soc_frac", "stop_soc_frac", "quiet_start_h", "quiet_end_h")),
         )
-        self._hint.setText("It stands still in the year: what it would add comes with a blackout's drill.")
+        self._hint.setText("It stands still in the year; what it adds in an outage is on Blackout.")
 
     def _build_loads(self) -> None:
         plan = self.session.plan

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSignalBlocker, Qt
+from PySide6.QtCore import QSignalBlocker, Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QHeaderView, QSizePolicy, QTableWidget, QTableWidgetItem
 
 from calm_relay.decision.schools import BACKGROUND, USUAL_DIVERSITY, with_backed_up
 from calm_relay.job.edits import Edit
 from calm_relay.ui.copying import Copyable, Rows
+from calm_relay.ui.theme import ui_metrics
 from calm_relay.ui.views.charts import LoadChart
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
@@ -35,6 +37,12 @@ HEADS = (
     "Summer\nday kWh",
 )
 BACKED, ESSENTIAL, SHED, TOGETHER = 1, 2, 3, 4
+NAME_PX = 110.0
+SETTINGS = ("island_stop_soc_frac", "island_start_soc_frac", "island_restart_soc_frac", "island_keep_soc_frac")
+SETTINGS_WHY = (
+    "Charge between the battery's limits. Loads that may be shed have their own, on House; the transfer device's bond and earth "
+    "are at its station on Plans."
+)
 WHY = (
     "Space ticks. Backed up: behind the transfer device, a circuit to move where only some are. Must stay on: what ride-through "
     "counts. May be shed: goes off when power is short, with shedding. Runs together: a worst hour picked by hand for the drill."
@@ -49,8 +57,11 @@ def kilo(value: float, quantity: str) -> str:
 class StayTable(Copyable, QTableWidget):
     """As tall as its rows; ticks are the only thing typed in it."""
 
-    def __init__(self) -> None:
+    turned = Signal()
+
+    def __init__(self, text_scale: float) -> None:
         super().__init__()
+        self.text_scale = text_scale
         self.setAccessibleName("What stays on")
         self.setObjectName("comparison")
         self.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
@@ -62,19 +73,42 @@ class StayTable(Copyable, QTableWidget):
 
     def copy_rows(self) -> Rows:
         """Return every load with its ticks and figures."""
-        out = [list(HEADS)]
+        out = [[head.replace("\n", " ") for head in HEADS[: self.columnCount()]]]
         for i in range(self.rowCount()):
             row = []
             for k in range(self.columnCount()):
                 item = self.item(i, k)
                 ticked = item is not None and item.flags() & Qt.ItemFlag.ItemIsUserCheckable
-                text = "" if item is None else item.text()
+                text = "" if item is None else str(item.data(Qt.ItemDataRole.UserRole) or "")
                 row.append(("yes" if item.checkState() == Qt.CheckState.Checked else "no") if item is not None and ticked else text)
             out.append(row)
         return out
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.turned.emit()
+
+    def room_for(self) -> int:
+        """Return how many columns stand beside names that can be read; the last ones go first."""
+        metrics, scale = ui_metrics(9.75 * self.text_scale), self.text_scale
+        wide = [max(metrics.horizontalAdvance(part) for part in head.split("\n")) + 18 * scale for head in HEADS[1:]]
+        left, columns = self.viewport().width() - NAME_PX * scale, 1
+        for need in wide:
+            left -= need
+            if left < 0:
+                break
+            columns += 1
+        return max(TOGETHER + 2, columns)
+
     def fit(self) -> None:
-        """Take the room that the rows need."""
+        """Take the room that the rows need, names cut to their column."""
+        names = self.horizontalHeader().sectionSize(0) - 14
+        metrics = self.fontMetrics()
+        for i in range(self.rowCount()):
+            item = self.item(i, 0)
+            if item is not None:
+                full = item.data(Qt.ItemDataRole.UserRole)
+                item.setText(metrics.elidedText(full, Qt.TextElideMode.ElideRight, names))
         self.resizeRowsToContents()
         high = self.horizontalHeader().sizeHint().height() + sum(self.rowHeight(i) for i in range(self.rowCount())) + 4
         self.setFixedHeight(high)
@@ -88,6 +122,8 @@ class StaysPart:
         self.diversity = USUAL_DIVERSITY
         self.together: set[str] = set()
         self._rows: tuple[StayRow, ...] = ()
+        self._found: Staying | None = None
+        self._columns = len(HEADS)
 
     def shape(self) -> object:
         return self._page.session.plan.id
@@ -106,10 +142,15 @@ class StaysPart:
         name = label("Of all that is on, so much runs at once")
         name.setBuddy(box)
         page.flow(name, box)
-        self.table = StayTable()
+        self.table = StayTable(page.scale)
+        self.table.turned.connect(self._turned)
         self.table.itemChanged.connect(self._ticked)
         page.add(self.table)
         page.words(WHY)
+        page.heading("Settings of an outage")
+        base = f"plans[{plan.id}].controls"
+        page.flow(*(page.cell(f"{base}.{name}", chars=8) for name in SETTINGS))
+        page.words(SETTINGS_WHY)
         page.heading("The house from most to least, against what carries it")
         self._curve = LoadChart(page.theme, "The house from most to least", "hours of the year (log)", "kW")
         self._curve.set_theme(page.theme, page.scale)
@@ -152,12 +193,13 @@ class StaysPart:
 
     def _fill(self, found: Staying) -> None:
         table, sums = self.table, found.running_sums_va
-        self._rows = found.rows
+        self._rows, self._found = found.rows, found
         with QSignalBlocker(table):
             at = table.currentRow(), table.currentColumn()
-            table.setColumnCount(len(HEADS))
+            self._columns = table.room_for()
+            table.setColumnCount(self._columns)
             table.setRowCount(len(found.rows))
-            table.setHorizontalHeaderLabels(list(HEADS))
+            table.setHorizontalHeaderLabels(list(HEADS[: self._columns]))
             for i, row in enumerate(found.rows):
                 whole = row.id == BACKGROUND
                 self._text(i, 0, row.name + (" · stays off" if row.off else ""), left=True, tip=row.off)
@@ -173,7 +215,8 @@ class StaysPart:
                     kilo(row.day_wh.get("winter", 0.0), "energy_wh"), kilo(row.day_wh.get("summer", 0.0), "energy_wh"),
                 )  # fmt: skip
                 for k, text in enumerate(figures, start=5):
-                    self._text(i, k, text)
+                    if k < self._columns:
+                        self._text(i, k, text)
             table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             table.setWordWrap(False)
             table.horizontalHeader().setMinimumSectionSize(40)
@@ -182,9 +225,18 @@ class StaysPart:
             if at[0] >= 0:
                 table.setCurrentCell(*at)
 
+    def _turned(self) -> None:
+        """Fill anew where another number of columns fits, else cut the names anew."""
+        if self._found is not None and self.table.room_for() != self._columns:
+            self._fill(self._found)
+        elif self.table.rowCount():
+            with QSignalBlocker(self.table):
+                self.table.fit()
+
     def _text(self, i: int, k: int, text: str, *, left: bool = False, tip: str = "") -> None:
         item = QTableWidgetItem(text)
-        item.setToolTip(tip)
+        item.setData(Qt.ItemDataRole.UserRole, text)
+        item.setToolTip(tip or (text if left else ""))
         side = Qt.AlignmentFlag.AlignLeft if left else Qt.AlignmentFlag.AlignRight
         item.setTextAlignment(side | Qt.AlignmentFlag.AlignVCenter)
         self.table.setItem(i, k, item)
