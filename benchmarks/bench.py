@@ -144,18 +144,19 @@ def picker_s() -> tuple[float, float, int]:
 def outage_s(study: Study) -> tuple[float, float, float]:
     """Return seconds of 8,760 outages of up to 72 h, of a drill of 48 h at one minute, and of 600 s of frequency."""
     from calm_relay.decision.outages import drill_of
+    from calm_relay.year.drill import Case
     from calm_relay.year.outage import energies_by_hour, outage_inputs, ride_through
     from calm_relay.year.pv_island import pv_island, situations
 
     job = demo_job()
     plan = job.plan("B")
-    packed, here = outage_inputs(job, plan, job.cards(), study.flow(job, plan), "essential")
-    energies = energies_by_hour(study.flow(job, plan), here)
+    found = outage_inputs(job, plan, job.cards(), study.flow(job, plan), "essential")
+    energies = energies_by_hour(study.flow(job, plan), found.here)
     island = pv_island(job, job.plan("A"), job.cards())
     assert island is not None
     return (
-        best(lambda: ride_through(packed, energies, 72.0)),
-        best(lambda: drill_of(study, job, plan, start_hour=4000, hours=48.0)),
+        best(lambda: ride_through(found.packed, energies, 72.0)),
+        best(lambda: drill_of(study, job, plan, Case(4000, 48.0))),
         best(lambda: situations(island, 300.0)) / 3 * 600 / 900,
     )
 
@@ -207,6 +208,8 @@ def main() -> int:
     line("  laid out and painted, 24 inverters, 4 of them with batteries", f"{1000 * w['largest_redraw_s']:.1f} ms", "goal 16 ms")
     line("Decide of five plans, 20 years and 15 cases each", f"{w['decide_s']:.2f} s", "goal 3 s")
     line("  longest step of the event loop meanwhile", f"{1000 * w['decide_freeze_s']:.0f} ms", "goal 100 ms")
+    line("an edit of what stays on to painted ride-through", f"{1000 * w['stays_s']:.0f} ms", "goal 700 ms")
+    line("  longest step of the event loop meanwhile", f"{1000 * w['stays_freeze_s']:.0f} ms", "goal 100 ms")
     line("peak memory of the running demo", f"{w['peak_mb']:.0f} MB", "goal 450 MB")
     for name in ("demo", "demo-kvist"):
         e = apart("endure.py", name, str(EDITS))

@@ -63,6 +63,31 @@ def decide_s(app: Any, window: Any) -> tuple[float, float]:
         time.sleep(0.002)
 
 
+def stays_s(app: Any, window: Any) -> tuple[float, float]:
+    """Return the seconds from an edit of what stays on to its painted ride-through, median of five, and the longest step."""
+    from calm_relay.job.edits import Edit
+    from calm_relay.ui.start import wait_for, wait_idle
+
+    window.show_page("blackout")
+    page = window.page("blackout")
+    page.show_part("ride")
+    wait_idle(app, window)
+    times, longest = [], 0.0
+    for i in range(6):
+        edit = Edit("house.appliances[workbench].essential", value=i % 2 == 1)
+        begin = time.perf_counter()
+        window.session.edit("Workbench", [edit])
+        while window.session.last_extra("ride-through hybrid-swap") is None or not page.ride.table.isVisible():
+            step = time.perf_counter()
+            app.processEvents()
+            longest = max(longest, time.perf_counter() - step)
+            time.sleep(0.001)
+        app.processEvents()
+        times.append(time.perf_counter() - begin)
+        wait_for(app, lambda: not window.session.busy, 20.0)
+    return median(times[1:]), longest
+
+
 def main() -> None:
     spawned = float(sys.argv[1])
     from calm_relay.demo import demo_path
@@ -115,6 +140,7 @@ def main() -> None:
     largest = largest_plan_s(window)
     peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     decide, freeze = decide_s(app, window)
+    stays, stays_freeze = stays_s(app, window)
     print(
         json.dumps(
             {
@@ -127,6 +153,8 @@ def main() -> None:
                 "largest_redraw_s": largest,
                 "peak_mb": peak_mb,
                 "decide_s": decide,
+                "stays_s": stays,
+                "stays_freeze_s": stays_freeze,
                 "decide_freeze_s": freeze,
             }
         )

@@ -81,8 +81,8 @@ NO_REMEDY = (
 )  # fmt: skip
 
 # Value and limit by hand. The bank of plan A: three modules of 3.3 kWh at 5 kW of AC-coupled PV, 2 kWh a kW (common practice).
-# Its inverter's 39 A: 1.2 × 7.5 kVA over 230 V. Generator: 6 kVA at the peak, below 300 m; well pump 23 LRA × 230 V beside what else
-# must stay on, in VA by watts over power factor.
+# Its inverter's 39 A: 1.2 × 7.5 kVA over 230 V. Generator: 6 kVA at the peak, below 300 m; well pump 23 LRA × 230 V beside
+# what else must stay on, in VA by watts over power factor.
 LOW = {"frequency_hz": 51.1, "after_s": 0.2}
 REST_VA = 110 + 160 + 350 / 0.8 + 140 + 18 + 450
 ROWS: list[dict[str, object]] = [

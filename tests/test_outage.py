@@ -357,7 +357,7 @@ def test_ticks_of_what_stays_on_and_their_sums(demo, quarter):
     plan = demo.plan("A")
     found = staying(quarter, demo, plan, 0.5)
     essential = [a for a in demo.house.appliances if a.essential]
-    assert found.running_va() == pytest.approx(sum(a.running_w / a.power_factor for a in essential))
+    assert found.running_va() == pytest.approx(sum(load.running_w / load.power_factor for load in essential))
     assert found.to_move == len(essential) == 7
     assert list(found.running_sums_va.values())[6] == pytest.approx(found.running_va())
     year = sum(found.day_wh(essential=True).values()) / 4

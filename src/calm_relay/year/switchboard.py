@@ -28,11 +28,12 @@ class Moment:
     value: Array
     limit: Array
     hz: Array | None = None
+    quantity: str = "apparent_va"
 
 
 def _k(value: float, beside: float) -> str:
     """Return thousands with as many decimals as it takes to tell it from what stands beside it."""
-    decimals = next((n for n in (1, 2, 3) if f"{value / 1000:.{n}f}" != f"{beside / 1000:.{n}f}"), 1)
+    decimals = next((n for n in (1, 2, 3, 4, 5) if f"{value / 1000:.{n}f}" != f"{beside / 1000:.{n}f}"), 1)
     return f"{value / 1000:.{decimals}f}"
 
 
@@ -286,16 +287,18 @@ class Switchboard:
         takes = max(s.takes_s for _, s in starts)
         asked = sum((s.start_va * self.shares[k] for k, s in starts), np.zeros(len(lines.names)))
         carried = lines.start_va(takes)
-        worst, ratio, said = 0, 0.0, ""
+        worst, ratio, said, held = 0, 0.0, "", (0.0, 1.0, "apparent_va")
         for i in np.flatnonzero((asked > 0) & lines.live).tolist():
             where = f" on {lines.names[i]}" if lines.names[i] else ""
             amps = [s.lra_a for _, s in starts]
             if lines.lra_a is not None and None not in amps:
                 value, limit = sum(a for a in amps if a is not None) + rest[i] / lines.volts_v, lines.lra_a
                 words = f"{who}{where}: {value:.0f} A of {limit:.0f} LRA that the card starts"
+                row = (limit * lines.volts_v, 1.0, "apparent_va")
             elif carried is not None:
                 value, limit = asked[i] + rest[i], float(carried[i])
                 words = f"{who}{where}: {_k(value, limit)} kVA for {takes:g} s, the limit is {_k(limit, value)} kVA"
+                row = (limit, 1.0, "apparent_va")
             else:
                 continue
             if lines.bank_w is not None:
@@ -303,25 +306,35 @@ class Switchboard:
                 if lines.bank_w[i] > 0 and real / lines.bank_w[i] > value / max(limit, 1e-9):
                     value, limit = real, float(lines.bank_w[i])
                     words = f"{who}{where}: {_k(value, limit)} kW for {takes:g} s, the battery gives {_k(limit, value)} kW"
+                    row = (limit, lines.start_power_factor, "power_w")
             if value / max(limit, 1e-9) > ratio:
-                worst, ratio, said = i, value / max(limit, 1e-9), words
-        if carried is not None and ratio > 0:
-            self._keep_start(step, starts, worst, rest, float(carried[worst]), ratio, said)
+                worst, ratio, said, held = i, value / max(limit, 1e-9), words, row
+        if ratio > 0:
+            self._keep_start(step, starts, worst, rest, held, (ratio, said))
         return said if ratio > NEAR else ""
 
     def _keep_start(
-        self, step: int, starts: list[tuple[int, Start]], line: int, rest: Array, limit: float, ratio: float, said: str
+        self,
+        step: int,
+        starts: list[tuple[int, Start]],
+        line: int,
+        rest: Array,
+        held: tuple[float, float, str],
+        told: tuple[float, str],
     ) -> None:
+        """Keep a start's seconds: `held` are its limit, the part of its VA that counts there, and the quantity."""
+        limit, factor, quantity = held
         second = np.arange(MOMENT_S) - 2.0
         value = np.full(MOMENT_S, rest[line])
         for k, s in starts:
             running = self.per_va[k, line] * self.watts[k, step]
-            value += np.where(second < 0, 0.0, np.where(second < s.takes_s, s.start_va * self.shares[k, line], running))
+            value += np.where(second < 0, 0.0, np.where(second < s.takes_s, factor * s.start_va * self.shares[k, line], running))
         limits = np.full(MOMENT_S, limit)
         lines = self.lines
         if lines is not None and lines.continuous_va is not None:
             limits[second >= max(s.takes_s for _, s in starts)] = lines.continuous_va[line]
-        self.keep(Moment(step, "start", said, value, limits), ratio)
+        made = Moment(step=step, kind="start", words=told[1], value=value, limit=limits, quantity=quantity)
+        self.keep(made, told[0])
 
     def keep(self, moment: Moment, weight: float = 9.0) -> None:
         """Keep a moment where it is among those that weigh most."""

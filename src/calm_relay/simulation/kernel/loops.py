@@ -171,6 +171,44 @@ def outlast(
 
 
 @compiled
+def outlast_many(
+    shape,
+    passes,
+    terms,
+    rules,
+    plant,
+    codes,
+    pv_dc,
+    bank,
+    ac,
+    hours,
+    need,
+    per_hour,
+    starts,
+    full,
+    fails,
+    alive,
+    begins,
+    lasts,
+    met,
+    nothing,
+    nothing_nodes,
+    sums,
+    node_sums,
+):
+    """Run `outlast` from each of `hours`, falling, with the energies `starts` (8760, n); `lasts` (8760,) is filled in."""
+    energy, energy_pv = starts[0].copy(), starts[0].copy()
+    for hour in hours:
+        for k in range(len(shape)):
+            energy[k] = starts[hour, k]
+            energy_pv[k] = starts[hour, k]
+        lasts[hour] = outlast(
+            shape, passes, terms, rules, plant, codes, pv_dc, bank, ac, hour * per_hour, need, per_hour, energy, energy_pv, full,
+            fails, alive, begins, lasts, met, nothing, nothing_nodes, sums, node_sums,
+        )  # fmt: skip
+
+
+@compiled
 def put_columns(rows, first, table, touched):
     """Put rows (steps, columns) into columns (columns, all steps), from step `first` on.
 

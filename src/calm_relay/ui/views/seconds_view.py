@@ -45,7 +45,14 @@ class SecondsView(Copyable, QWidget):
             return [["second", "value", "limit"]]
         m = self.moment
         rows = ([str(i), f"{m.value[i]:.0f}", f"{m.limit[i]:.0f}"] for i in range(len(m.value)))
-        return [["second", "VA" if m.kind == "start" else "PV W", "limit" if m.kind == "start" else "sun W"], *rows]
+        return [
+            [
+                "second",
+                ("VA" if m.quantity == "apparent_va" else "W") if m.kind == "start" else "PV W",
+                "limit" if m.kind == "start" else "sun W",
+            ],
+            *rows,
+        ]
 
     def paintEvent(self, _: QPaintEvent) -> None:
         m = self.moment
@@ -73,7 +80,7 @@ class SecondsView(Copyable, QWidget):
         high = ui_metrics(8.0 * s).height()
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.setPen(t.color("quiet"))
-        quantity = "apparent_va" if m.kind == "start" else "power_w"
+        quantity = m.quantity if m.kind == "start" else "power_w"
         painter.drawText(QRectF(0, area.y() - 2, area.x() - 6 * s, high), right, show(top / 1.05, quantity, 1))
         step = 5 if len(m.value) <= 30 else 10
         for second in range(0, len(m.value) + 1, step):
