@@ -12,7 +12,7 @@ from calm_relay.packs.pack import pack_named, parse_pack
 from calm_relay.rules.registry import REGISTRY, CheckContext, Finding, check, judge
 from calm_relay.rules.runner import run_checks
 from calm_relay.study import Study
-from tests import match_cases, outage_cases
+from tests import match_cases, outage_cases, wiring_cases
 
 A, B, C, D, TODAY = "ac-add-on", "hybrid-swap", "hybrid-alongside", "array-only", "today"
 HYB, OLD_D = f"plans[{B}].nodes[hyb]", f"plans[{D}].nodes[old]"
@@ -160,7 +160,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (B, [Edit("site.network.dc_ac_ratio_max", 1.33)]),
     },
     "array.clipped-share": {
-        "tight": (D, [Edit(f"{OLD_D}.strings[nw].modules_per_string", 13)]),
+        "tight": (D, [Edit(f"{OLD_D}.strings[nw].modules_per_string", 13), Edit(f"{OLD_D}.run", None)]),
         "within": (B, []),
     },
     "string.system-voltage": {
@@ -254,6 +254,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
             A,
             [
                 ROOM,
+                Edit(f"plans[{A}].nodes[old].run", None),
                 Edit(f"plans[{A}].nodes[old].side", "grid"),
                 *(
                     Edit(f"plans[{A}].nodes[old].strings[{g.id}].modules_per_string", 12)
@@ -351,10 +352,11 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
     "network.inverter-sum": {
         "over": (C, []),
         "within": (B, []),
-        "not known": (C, [Edit("site.network.sum_limit_w", None)]),
+        "not known": (C, [Edit("site.network.sum_limit_w", None), Edit("pack", "international")]),
     },
     **match_cases.CASES,
     **outage_cases.CASES,
+    **wiring_cases.CASES,
 }
 
 
@@ -390,6 +392,7 @@ NO_REMEDY = (
     "backup.unit-pass",
     *match_cases.NO_REMEDY,
     *outage_cases.NO_REMEDY,
+    *wiring_cases.NO_REMEDY,
 )
 
 

@@ -15,7 +15,7 @@ import pytest
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.library.cards import LossTerms
 from calm_relay.year.ageing import battery_ageing
-from tests import match_cases, outage_cases
+from tests import match_cases, outage_cases, wiring_cases
 from tests.test_check_cases import (
     BRANCH,
     CASES,
@@ -131,7 +131,7 @@ ROWS = [
     Row("battery.charge-chain", A, [], CHARGE_2K, out_w(5000, 30, 0.01, 0.02, 5000), f"{STACK}.charge_max_a", 1 / 192),
     Row("backup.ac-pv-absorb", A, [Edit(f"{CHARGER}.absorb_ratio", 1.2)], 5000, 6000, f"{CHARGER}.absorb_ratio", 1 / 5000),
     Row("backup.motor-start", A, [], 23 * 230 + (6605.5 - 5290), 7500, f"{CHARGER}.offgrid_peak_va"),
-    *(Row(**{"plan": A, "edits": [], "knob": "", **row}) for row in (*match_cases.ROWS, *outage_cases.ROWS)),  # type: ignore[arg-type]
+    *(Row(**{"plan": A, "edits": [], "knob": "", **row}) for row in (*match_cases.ROWS, *outage_cases.ROWS, *wiring_cases.ROWS)),  # type: ignore[arg-type]
 ]  # fmt: skip
 
 

@@ -16,9 +16,10 @@ from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.parts import put_strings, with_cards
 from calm_relay.library.cards import ModuleCard, OptimizerCard
 from calm_relay.library.shipped import shipped_card, shipped_cards
-from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.packs.pack import SHIPPED, Pack, pack_named
 from calm_relay.pv.ladder import string_ladders, tracker_amps
 from calm_relay.pv.limits import Extremes, fuse_for, reverse_current_a, string_amps
+from calm_relay.rules.network_rule import BY_SUPPLY
 from calm_relay.rules.registry import CheckContext
 from calm_relay.rules.runner import run_checks
 
@@ -138,7 +139,7 @@ def test_reverse_current_and_fuse_by_hand(demo):
 
 def test_a_missing_figure_is_a_fault_that_names_pack_and_key(demo):
     poor = replace(PACK, parameter={k: v for k, v in PACK.parameter.items() if k != "short_circuit_factor"})
-    with pytest.raises(BadInput, match=r"pack international 2026\.1: parameter\.short_circuit_factor: this figure is missing"):
+    with pytest.raises(BadInput, match=r"pack international 2026\.2: parameter\.short_circuit_factor: this figure is missing"):
         poor.value("short_circuit_factor")
     rows = run_checks(CheckContext(demo, demo.plan(B), demo.cards(), None, poor), {"plan"})
     broken = [f for f in rows if f.check == "tracker.short-circuit"]
@@ -154,9 +155,13 @@ def test_every_figure_the_code_asks_for_is_in_the_pack_and_none_lies_unused():
     text = "\n".join(p.read_text(encoding="utf-8") for p in SRC.rglob("*.py"))
     asked = set(re.findall(r'(?:pack|rules|\))\.(?:value|source)\("(\w+)"\)', text))
     asked |= {f"start_{kind}_s" for kind in ("compressor", "pump", "tool")}
-    assert asked == set(PACK.parameter)
+    asked |= set(re.findall(r'pack\.get\("(\w+)"\)', text)) | {name for names in BY_SUPPLY.values() for name in names}
+    packs = [pack_named(pack_id) for pack_id in SHIPPED]
+    assert asked == {name for pack in packs for name in pack.parameter}
+    assert set(PACK.parameter) <= {name for name in asked if name not in BY_SUPPLY}
     assert set(re.findall(r'\.rows\("(\w+)"\)', text)) == set(PACK.table)
-    assert set(re.findall(r'pack\.items\("(\w+)"\)', text)) == set(PACK.list_)
+    listed = set(re.findall(r'pack\.(?:items|choice)\("(\w+)"\)', text)) | {"breaker_sizes_a"}
+    assert listed == {name for pack in packs for name in pack.list_}
 
 
 def test_no_factor_of_a_pack_stands_in_the_code():

@@ -22,7 +22,7 @@ from calm_relay.job.series import SeriesStore
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import ModuleCard
 from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
-from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.packs.pack import Pack
 from calm_relay.pv.array import group_dc_w
 from calm_relay.pv.planner import Proposal, propose
 from calm_relay.pv.roof import Mode, planner_setup
@@ -254,7 +254,7 @@ class Study:
         cards = job.cards()
         dc = [self._dc_key(job, plan, cards, i) if node.strings else "" for i, node in enumerate(plan.nodes)]
         placed = any(node.battery is not None and node.battery.place is not None for node in plan.nodes)
-        warmth = (self.weather_key(job), job.pack) if placed else ""
+        warmth = (self.weather_key(job), job.pack, [o.model_dump() for o in job.overrides]) if placed else ""
         return content_key("flow", stages.select_flow(job, plan, cards), dc, self.house_key(job), warmth)
 
     def dc(self, job: Job, plan: Plan) -> dict[str, stages.NodeDc]:
@@ -297,7 +297,7 @@ class Study:
             When the inverter has no trackers, or a temperature the voltages need is not known.
         """
         cards = book_of(job.library, (module,))
-        setup, like = planner_setup(job, plan, node_id, module, cards, mode, pack or pack_named(job.pack), optimizer, keep)
+        setup, like = planner_setup(job, plan, node_id, module, cards, mode, pack or job.rules(), optimizer, keep)
         watts, amps = {}, {}
         air_c = self.weather(job).air_c
         for face in job.faces:

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, get_args
 
 from calm_relay import __version__
-from calm_relay.cli import building, equipment, house, money, outage, plans, site, values
+from calm_relay.cli import building, equipment, house, money, outage, plans, rules, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.decision.schools import USUAL_DIVERSITY
@@ -143,6 +143,12 @@ def _parser() -> argparse.ArgumentParser:
     pick.add_argument("--simulate", action="store_true", help="also what a year with each card that fits would save")
     _money_commands(command)
     _outage_commands(command)
+    command("packs", "the rule packs that come with the program", rules.packs_command, job=False)
+    pack = command("pack", "every figure of a rule pack with its source", rules.pack_command, job=False)
+    pack.add_argument("id", help="the pack, such as great-britain")
+    pack.add_argument("--against", metavar="ID", help="where it differs from another pack")
+    pack.add_argument("--file", action="store_true", help="the pack's own file, to be copied and edited")
+    command("runs", "cables of each plan: amps, size, breaker, volts along the way", rules.runs_command)
     command("order", "how far each page of the work has come", plans.order_command)
     command("schema", "the job file's JSON Schema", plans.schema_command, job=False, json_out=False)
     remedy = command("remedy", "apply a check's remedy and save the job under another name", plans.remedy_command, json_out=False)

@@ -14,7 +14,6 @@ from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Plan
 from calm_relay.job.parts import with_cards
 from calm_relay.library.book import book_of
-from calm_relay.packs.pack import pack_named
 from calm_relay.places import ATTRIBUTION, find_towns
 from calm_relay.pv.shade_files import read_shade
 from calm_relay.report.head import head_of
@@ -76,7 +75,7 @@ def set_weather_command(options: argparse.Namespace) -> int:
     opened = open_job(options.job)
     job, read = opened.job, read_weather(options.file)
     offset = Study(opened.store).calendar(job).utc_offset_h
-    changed = with_weather(job, read, opened.store, offset, pack_named(job.pack).value("assumed_margin_k"))
+    changed = with_weather(job, read, opened.store, offset, job.rules().value("assumed_margin_k"))
     place = job.site.place
     save_job(options.out, changed, opened.store)
     print(

@@ -22,7 +22,6 @@ from calm_relay.decision.twenty import COARSE_S, YEARS, TwentyYears
 from calm_relay.errors import Cancelled
 from calm_relay.job.models import Job, Plan
 from calm_relay.money.cash import net_present_value, payback
-from calm_relay.packs.pack import pack_named
 from calm_relay.study import PlanResult, Study
 from calm_relay.tariff.bill import Bill
 from calm_relay.tariff.growth import yearly_totals
@@ -180,7 +179,7 @@ def ranges(
     Cancelled
         When `cancelled` said so.
     """
-    pack, today = pack_named(job.pack), results[0][0].id
+    pack, today = job.rules(), results[0][0].id
     able = {plan.id for plan, result in results if plan.id == today or not gate_reason(result.findings, pack)}
     runs = _Runs(coarse or study.at_step(COARSE_S), job, twenty, results)
     cases = drawn_cases(job)

@@ -14,7 +14,6 @@ from calm_relay.job.rows import string_rows
 from calm_relay.library.book import book_of
 from calm_relay.library.cards import ModuleCard
 from calm_relay.library.shipped import shipped_book
-from calm_relay.packs.pack import pack_named
 from calm_relay.pv.array import GroupInput, group_dc_w
 from calm_relay.pv.shade import SunPath, sun_paths
 from calm_relay.pv.when import StringYear, string_year
@@ -114,5 +113,5 @@ def string_years(study: Study, job: Job, plan: Plan) -> tuple[StringYear, ...]:
     out = []
     for node, card, group, _ in string_rows(plan, cards):
         made = stages.group_input(job, cards, group, study.light(job, group.face), calendar, module_level=card.per_module)
-        out.append(string_year(made, node.id, card.trackers[group.tracker - 1], air_c, calendar, pack_named(job.pack)))
+        out.append(string_year(made, node.id, card.trackers[group.tracker - 1], air_c, calendar, job.rules()))
     return tuple(out)

@@ -14,7 +14,6 @@ from calm_relay.job.rows import pv_only_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card, InverterCard, ModuleCard, TransferCard
 from calm_relay.library.shipped import shipped_book
-from calm_relay.packs.pack import pack_named
 from calm_relay.pv import limits
 from calm_relay.pv.limits import string_volts
 from calm_relay.rules.checks_battery import unit_of
@@ -64,7 +63,7 @@ def free_faces(job: Job, today: Plan) -> list[Face]:
 def longest_string(job: Job, module: ModuleCard, ceiling_v: float) -> int:
     at = limits.extremes_of(job.site)
     at = at if at.low_c is not None else replace(at, low_c=-10.0)
-    each = string_volts(pack_named(job.pack), module, 1, at, "ventilated").cold_open_v
+    each = string_volts(job.rules(), module, 1, at, "ventilated").cold_open_v
     if each is None:  # colder than the pack's table: its last factor, which is too low there, is not used
         raise NotFeasible("the cold voltage is not known", "enter the module's Voc coefficient, or the record low")
     return max(1, int(0.97 * limits.ceiling_v(ceiling_v, module, job.site.dc_ceiling_v)[0] / each))

@@ -11,7 +11,6 @@ from calm_relay.calendar import MONTH_DAYS, season_of_months
 from calm_relay.decision.schools import BACKGROUND, USUAL_DIVERSITY
 from calm_relay.job.models import Job, Plan
 from calm_relay.load.motors import motor_start
-from calm_relay.packs.pack import pack_named
 from calm_relay.rules.checks_motor import BESIDE, StartRow, start_rows
 from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.registry import CheckContext
@@ -117,7 +116,7 @@ class Staying:
 
 def staying(study: Study, job: Job, plan: Plan, diversity: float = USUAL_DIVERSITY) -> Staying:
     """Return what stays on in an outage of a plan; `diversity` is the part of all that plausibly runs together. [0 to 1]"""
-    house, calendar, pack = study.house(job), study.calendar(job), pack_named(job.pack)
+    house, calendar, pack = study.house(job), study.calendar(job), job.rules()
     behind, seasons = plan.backed_up, season_of_months(job.site.place.latitude_deg)
     marks = {season: np.isin(calendar.month, months) for season, months in seasons.items()}
     days = {season: sum(MONTH_DAYS[m - 1] for m in months) for season, months in seasons.items()}

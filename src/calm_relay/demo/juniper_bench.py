@@ -9,6 +9,7 @@ from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
+    Board,
     Face,
     GeneratorChoice,
     Job,
@@ -42,6 +43,7 @@ def _site() -> Site:
             seed=17,
         ),
         network=NetworkRule(sum_limit_w=25_000, source="made-up operator's letter: 25 kW of inverter with an application"),
+        board=Board(main_breaker_a=200, busbar_a=200, breakers_a=195, highest_supply_v=246),
         record_low_c=-29,
         design_high_c=37,
     )
@@ -151,6 +153,8 @@ def clinic_job() -> Job:
     plans = _plans()
     return Job(
         id="juniper-bench",
+        pack="north-america",
+        pack_reason="Split phase in the mountain west.",
         name="Juniper Bench clinic",
         made_up=True,
         calendar_year=2025,

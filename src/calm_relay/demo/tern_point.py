@@ -10,6 +10,8 @@ from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
+    Board,
+    CableRun,
     Face,
     HorizonPoint,
     Job,
@@ -66,6 +68,8 @@ def _site() -> Site:
             seed=41,
         ),
         network=NetworkRule(sum_limit_w=10_000, source="made-up operator's letter: 10 kW of inverter on one phase"),
+        board=Board(main_breaker_a=63, busbar_a=160, highest_supply_v=244),
+        supply_run=CableRun(length_m=14, size="16 mm²", method="clipped_direct", protected_a=63),
         export_limit_w=5000,
         record_low_c=-4,
         design_high_c=30,
@@ -124,9 +128,22 @@ def _old_array(prefix: str) -> tuple[StringGroup, ...]:
     )  # fmt: skip
 
 
+# What lies between shed and board today, 22 m of it, and what a new inverter beside the board takes.
+OLD_RUN = CableRun(length_m=22, size="4 mm²", method="clipped_direct", protected_a=32)
+NEW_RUN = CableRun(length_m=22, size="10 mm²", method="clipped_direct", protected_a=63)
+NEAR = CableRun(length_m=4, size="10 mm²", method="clipped_direct", protected_a=63)
+
+
 def _today(side: str = "grid") -> Node:
     return Node.model_validate(
-        {"id": "old", "name": "Shed inverter", "card": "string-inverter-5k", "side": side, "strings": _old_array("ne")}
+        {
+            "id": "old",
+            "name": "Shed inverter",
+            "card": "string-inverter-5k",
+            "side": side,
+            "strings": _old_array("ne"),
+            "run": OLD_RUN,
+        }
     )
 
 
@@ -150,7 +167,7 @@ def _plans() -> tuple[Plan, ...]:
             nodes=(
                 _today("backup"),
                 Node(
-                    id="bat", name="Battery inverter", card="battery-inverter-5k", side="backup",
+                    id="bat", name="Battery inverter", card="battery-inverter-5k", side="backup", run=NEAR,
                     battery=BatteryChoice(card=stack, modules=3, place="indoors"),
                 ),
             ),
@@ -168,7 +185,7 @@ def _plans() -> tuple[Plan, ...]:
             note="One 5 kW hybrid takes over the old strings; the battery sits on its DC side.",
             nodes=(
                 Node(
-                    id="hyb", name="Hybrid", card="hybrid-5k", side="backup", strings=_old_array("ne"),
+                    id="hyb", name="Hybrid", card="hybrid-5k", side="backup", strings=_old_array("ne"), run=NEW_RUN,
                     battery=BatteryChoice(card=stack, modules=3, place="indoors"),
                 ),
             ),
@@ -187,7 +204,7 @@ def _plans() -> tuple[Plan, ...]:
             nodes=(
                 _today(),
                 Node(
-                    id="hyb", name="Hybrid", card="hybrid-6k", side="backup",
+                    id="hyb", name="Hybrid", card="hybrid-6k", side="backup", run=NEAR,
                     strings=(
                         StringGroup(id="nw1", face="north-west", module="module-430", tracker=1, modules_per_string=12),
                     ),
@@ -208,7 +225,7 @@ def _plans() -> tuple[Plan, ...]:
             note="Both old strings in parallel on tracker 1 make room for a new string on tracker 2.",
             nodes=(
                 Node(
-                    id="old", name="Shed inverter", card="string-inverter-5k", side="grid",
+                    id="old", name="Shed inverter", card="string-inverter-5k", side="grid", run=OLD_RUN,
                     strings=(
                         StringGroup(
                             id="ne", face="north-east", module="module-385", tracker=1, modules_per_string=8,
@@ -236,6 +253,8 @@ def demo_job() -> Job:
     )  # fmt: skip
     return Job(
         id="tern-point",
+        pack="australia-new-zealand",
+        pack_reason="The site is in New Zealand; the operator's letter is typed.",
         name="Tern Point boatshed",
         made_up=True,
         calendar_year=2025,

@@ -107,6 +107,12 @@ def _only_additions_to_outages(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+@migration(9)
+def _only_additions_of_wiring(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 10 added the board, cable runs, and figures of the pack changed for one job; nothing changed its meaning."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

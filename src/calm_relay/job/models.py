@@ -15,6 +15,7 @@ from calm_relay.job.house_models import House, SeriesLoad
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import Card, Id, MountingPlace, Name, Record
+from calm_relay.packs.pack import Pack, pack_named
 from calm_relay.units import (
     CurrentA,
     Fraction,
@@ -25,7 +26,7 @@ from calm_relay.units import (
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[9] = 9
+SCHEMA_VERSION: Literal[10] = 10
 
 TwelveGhi = Annotated[
     tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
@@ -123,6 +124,26 @@ class NetworkRule(Record):
         return tuple((name, limit) for name, limit in rows if limit is not None)
 
 
+class CableRun(Record):
+    """A cable from one place to another: how long, which size of the pack's table, how it lies, what protects it."""
+
+    length_m: LengthM | None = Field(default=None, description="one way; None: not measured")
+    size: Annotated[str, Field(max_length=20)] = Field(default="", description="as the pack's table names it; empty: not known")
+    method: Annotated[str, Field(max_length=40)] = Field(default="", description="how it lies, by the table; empty: its first")
+    ambient_c: Annotated[float, Quantity("temperature_c"), Field(ge=-20, le=80)] = 30.0
+    grouped: Annotated[int, Quantity("count"), Field(ge=1, le=20)] = Field(default=1, description="loaded cables side by side")
+    protected_a: CurrentA | None = Field(default=None, description="the breaker that protects it; None: not known")
+
+
+class Board(Record):
+    """The main board: its breaker, busbar, the breakers on it, and the highest volts measured at the supply."""
+
+    main_breaker_a: CurrentA | None = None
+    busbar_a: CurrentA | None = None
+    breakers_a: CurrentA | None = Field(default=None, description="all load and source breakers added up, the main one left out")
+    highest_supply_v: VoltageV | None = Field(default=None, description="highest volts measured with little load; None: not known")
+
+
 class Site(Record):
     """Place, supply, weather and the network's limits."""
 
@@ -130,6 +151,8 @@ class Site(Record):
     supply: Supply
     weather: Weather = ClearSkyWeather()
     network: NetworkRule = NetworkRule()
+    board: Board = Board()
+    supply_run: CableRun | None = Field(default=None, description="from the board to the supply terminals; None: not known")
     export_limit_w: PowerW | None = None
     import_limit_w: PowerW | None = None
     dc_ceiling_v: VoltageV | None = Field(default=None, description="highest DC voltage the local rule allows here; None: none")
@@ -268,6 +291,7 @@ class Node(Record):
     timer_charger: Id | None = Field(
         default=None, description="a charger on a time switch in place of the inverter's own; None: none"
     )
+    run: CableRun | None = Field(default=None, description="from the inverter to the board; None: not known")
 
 
 class Transfer(Record):
@@ -312,6 +336,14 @@ class LaterModules(Record):
     after_years: Annotated[float, Quantity("years"), Field(ge=0, le=30)] = 3.0
     module_cost: Annotated[float, Quantity("money"), Field(ge=0)] = 0.0
     visit_cost: Annotated[float, Quantity("money"), Field(ge=0)] = 0.0
+
+
+class PackOverride(Record):
+    """A parameter of the pack changed for one job, with the reason someone wrote."""
+
+    parameter: Annotated[str, Field(min_length=1, max_length=60)]
+    value: float
+    reason: Annotated[str, Field(min_length=1, max_length=400)]
 
 
 class Plan(Record):
@@ -381,11 +413,15 @@ class FieldMark(Record):
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[9] = SCHEMA_VERSION
+    schema_version: Literal[10] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False
     pack: Id = Field(default="international", description="the rule pack that the checks take their figures from")
+    pack_reason: Note = Field(default="", description="why this pack holds here")
+    overrides: Annotated[tuple[PackOverride, ...], Field(max_length=40)] = Field(
+        default=(), description="figures of the pack changed for this job alone"
+    )
     calendar_year: Annotated[int, Quantity("year"), Field(ge=1970, le=2100)] = 2025
     brief: Brief = Brief()
     site: Site
@@ -413,6 +449,10 @@ class Job(Record):
             if card.id == card_id:
                 return card
         raise KeyError(card_id)
+
+    def rules(self) -> Pack:
+        """Return the rule pack in force: the one named, with what was changed for this job; raises BadInput."""
+        return pack_named(self.pack).with_overrides((o.parameter, o.value, o.reason) for o in self.overrides)
 
     def cards(self) -> CardBook:
         """Return the job's cards by id."""

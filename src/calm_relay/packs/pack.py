@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+import difflib
+import re
 import tomllib
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field, replace
 from functools import cache
 from importlib import resources
 from typing import Any
 
 from calm_relay.errors import BadInput, Fault
 
-SHIPPED = ("international",)  # ids of the packs that come with the program; each is `<id>.toml` beside this file
+# Ids of the packs that come with the program; each is `<id>.toml` beside this file.
+SHIPPED = (
+    "international", "north-america", "great-britain", "australia-new-zealand", "australia-new-zealand-separate", "germany",
+    "no-grid",
+)  # fmt: skip
+KINDS = ("tight", "parameter", "table", "list", "frequency")
 
 
 @dataclass(frozen=True)
@@ -28,10 +36,33 @@ class Pack:
     table: dict[str, tuple[tuple[tuple[float, float], ...], str]]
     list_: dict[str, tuple[tuple[Any, ...], str]]
     frequency: dict[str, tuple[dict[str, Any], str]] = field(default_factory=dict)
+    place: str = ""
+    overridden: tuple[str, ...] = ()
 
     def value(self, name: str) -> float:
         """Return a parameter's value; raises BadInput naming pack and key. [unit in the parameter's name]"""
         return float(self._row("parameter", self.parameter, name)[0])
+
+    def get(self, name: str) -> float | None:
+        """Return a parameter's value; None where the pack has no such rule. [unit in the parameter's name]"""
+        found = self.parameter.get(name)
+        return None if found is None else found[0]
+
+    def choice(self, name: str) -> str | None:
+        """Return the one word of a list of one; None where the pack has no such list."""
+        found = self.list_.get(name)
+        return str(found[0][0]) if found is not None and len(found[0]) == 1 else None
+
+    def with_overrides(self, rows: Iterable[tuple[str, float, str]]) -> Pack:
+        """Return the pack with parameters changed for one job: (name, value, reason) each; raises BadInput for an unknown one."""
+        changed, rows = dict(self.parameter), tuple(rows)
+        for name, value, reason in rows:
+            if name not in changed:
+                known = ", ".join(difflib.get_close_matches(name, changed, 3)) or "see 'pack show'"
+                raise BadInput([Fault("", "overrides", f"pack {self.id} has no parameter '{name}'", f"use one it has: {known}")])
+            changed[name] = (value, f"changed for this job: {reason}; the pack says {changed[name][0]:g}, {changed[name][1]}")
+        names = tuple(name for name, _, _ in rows)
+        return replace(self, parameter=changed, overridden=names) if names else self
 
     def source(self, name: str) -> str:
         """Return where a parameter comes from; raises BadInput."""
@@ -63,29 +94,73 @@ class Pack:
         return rows[name]
 
 
-def parse_pack(text: str, file: str) -> Pack:
-    """Return the pack a TOML text describes; raises BadInput with every fault."""
+def _line_of(text: str, kind: str, name: str) -> str:
+    """Return in words where a key stands in a TOML text."""
+    inside = False
+    for number, line in enumerate(text.splitlines(), start=1):
+        bare = line.strip()
+        if bare.startswith("["):
+            inside = bare.startswith(f"[{kind}]")
+            if bare.startswith(f"[{kind}.{name}]"):
+                return f", line {number}"
+        elif inside and re.match(rf"^{re.escape(name)}\s*=", bare):
+            return f", line {number}"
+    return ""
+
+
+def parse_pack(text: str, file: str, base: Callable[[str], Pack] | None = None) -> Pack:
+    """Return the pack a TOML text describes; what it `extends`, found by `base`, gives all that it does not say itself.
+
+    Raises BadInput with every fault, each with the line it stands in.
+    """
     try:
         data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise BadInput([Fault(file, "", f"it is not TOML ({error})", "mend the text")]) from error
     faults: list[Fault] = []
     kinds: dict[str, dict[str, Any]] = {}
-    for kind, wanted in (("tight", _number), ("parameter", _number), ("table", _table), ("list", _list), ("frequency", _curve)):
+    for kind, wanted in zip(KINDS, (_number, _number, _table, _list, _curve), strict=True):
         rows = kinds[kind] = {}
-        for name, row in data.get(kind, {}).items():
+        part = data.get(kind, {})
+        if not isinstance(part, dict):
+            faults.append(Fault(file, kind, "it is no table of names", f"write [{kind}] and names under it"))
+            continue
+        for name, row in part.items():
             value = wanted(row.get("value")) if isinstance(row, dict) else None
             source = row.get("source") if isinstance(row, dict) else None
             if value is None or not isinstance(source, str) or not source:
-                faults.append(Fault(file, f"{kind}.{name}", "value or source is missing", "write { value = …, source = … }"))
+                at = f"{kind}.{name}{_line_of(text, kind, name)}"
+                faults.append(Fault(file, at, "value or source is missing", "write { value = …, source = … }"))
             else:
                 rows[name] = (value, source)
+    for kind in data:
+        if isinstance(data[kind], dict) and kind not in KINDS:
+            faults.append(Fault(file, str(kind), "a pack has no such part", f"use one of: {', '.join(KINDS)}"))
+    known = ("id", "name", "version", "place", "extends")
+    for name in ("id", "name", "version"):
+        if not isinstance(data.get(name), str) or not data[name]:
+            faults.append(Fault(file, name, "it is missing", f'write {name} = "…"'))
+    faults += [
+        Fault(file, str(name), "a pack has no such line", f"use one of: {', '.join(known)}")
+        for name, value in data.items()
+        if not isinstance(value, dict) and name not in known
+    ]
     if faults:
         raise BadInput(faults)
+    under = data.get("extends")
+    if under is not None:
+        if base is None or not isinstance(under, str):
+            raise BadInput(
+                [Fault(file, "extends", f"'{under}' is no pack that is known here", f"use one of: {', '.join(SHIPPED)}")]
+            )
+        below = base(under)
+        parts: tuple[dict[str, Any], ...] = (below.tight, below.parameter, below.table, below.list_, below.frequency)
+        for kind, rows in zip(KINDS, parts, strict=True):
+            kinds[kind] = {**rows, **kinds[kind]}
     head = (str(data.get("id", "")), str(data.get("name", "")), str(data.get("version", "")))
     return Pack(
         *head, tight=kinds["tight"], parameter=kinds["parameter"], table=kinds["table"], list_=kinds["list"],
-        frequency=kinds["frequency"],
+        frequency=kinds["frequency"], place=str(data.get("place", "")),
     )  # fmt: skip
 
 
@@ -123,4 +198,4 @@ def pack_named(pack_id: str) -> Pack:
     if pack_id not in SHIPPED:
         raise BadInput([Fault("", "pack", f"there is no pack '{pack_id}'", f"use one of: {', '.join(SHIPPED)}")])
     text = resources.files("calm_relay.packs").joinpath(f"{pack_id}.toml").read_text(encoding="utf-8")
-    return parse_pack(text, f"{pack_id}.toml")
+    return parse_pack(text, f"{pack_id}.toml", pack_named)

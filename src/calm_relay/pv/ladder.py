@@ -8,7 +8,7 @@ from calm_relay.job.models import Job, Plan, StringGroup
 from calm_relay.job.rows import inverter_rows
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import ModuleCard
-from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.packs.pack import Pack
 from calm_relay.pv.limits import ceiling_v, extremes_of, string_amps, string_volts, tracker_short_circuit_a
 
 
@@ -35,7 +35,7 @@ class Ladder:
 
 def string_ladders(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[Ladder, ...]:
     """Return a ladder for every string group of a plan, in the plan's order."""
-    cards, rules = job.cards(), pack or pack_named(job.pack)
+    cards, rules = job.cards(), pack or job.rules()
     out = []
     for node, card in inverter_rows(plan, cards):
         for group in node.strings:
@@ -95,7 +95,7 @@ class TrackerAmps:
 
 def tracker_amps(job: Job, plan: Plan, pack: Pack | None = None) -> tuple[TrackerAmps, ...]:
     """Return the currents of every tracker of a plan that has strings; light on the rear is counted in."""
-    cards, rules = job.cards(), pack or pack_named(job.pack)
+    cards, rules = job.cards(), pack or job.rules()
     out = []
     for node, card in inverter_rows(plan, cards):
         for number in sorted({g.tracker for g in node.strings}):

@@ -6,13 +6,15 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
+from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node
 from calm_relay.job.rows import inverter_rows
 from calm_relay.library.cards import InverterCard
 from calm_relay.rules.checks_battery import swap_card, swap_edits
-from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.rules.network_rule import RuleInForce, rule_in_force
+from calm_relay.rules.registry import COUNTS, CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
-from calm_relay.year.line_shares import line_count, line_name, node_shares
+from calm_relay.year.line_shares import line_count, line_name, line_volts, node_shares
 
 
 def _rows(c: CheckContext, pv: bool | None = None) -> list[tuple[Node, InverterCard]]:
@@ -39,7 +41,7 @@ def network_sum_w(c: CheckContext) -> tuple[float, str]:
     """
     total, words = _sum_of(_rows(c))
     cap = c.job.site.export_limit_w
-    if c.job.site.network.counting != "registered_export" or cap is None:
+    if _rule(c).rule.counting != "registered_export" or cap is None:
         return total, words
     free, which = _sum_of([(n, card) for n, card in _rows(c) if not card.controllable])
     if free > cap:
@@ -54,24 +56,31 @@ def network_sum_w(c: CheckContext) -> tuple[float, str]:
 )  # fmt: skip
 def inverter_sum(c: CheckContext) -> Iterator[Finding]:
     """What the network counts by its rule, against what it allows."""
-    rule = c.job.site.network
+    rule = _rule(c).rule
     if rule.counting == "by_kind":
-        kinds = ((True, rule.pv_limit_w, "units with a PV input"), (False, rule.battery_limit_w, "battery-only units"))
-        for pv, limit, words in kinds:
+        kinds = (
+            (True, rule.pv_limit_w, "units with a PV input", "pv_limit_w"),
+            (False, rule.battery_limit_w, "battery-only units", "battery_limit_w"),
+        )
+        for pv, limit, words, field in kinds:
             rows = _rows(c, pv)
             if rows:
-                yield from _against(c, rows, *_sum_of(rows), limit, words)
+                yield from _against(c, rows, *_sum_of(rows), limit, words, field)
     elif rule.counting == "registered_export":
         counted, words = network_sum_w(c)
         if c.job.site.export_limit_w is None:
             words = f"no limiter, so {words}"
-        yield from _against(c, _rows(c), counted, words, rule.registered_w, "site")
+        yield from _against(c, _rows(c), counted, words, rule.registered_w, "site", "registered_w")
     else:
-        yield from _against(c, _rows(c), *_sum_of(_rows(c)), rule.sum_limit_w, "site")
+        yield from _against(c, _rows(c), *_sum_of(_rows(c)), rule.sum_limit_w, "site", "sum_limit_w")
+
+
+def _rule(c: CheckContext) -> RuleInForce:
+    return rule_in_force(c.job, c.pack)
 
 
 def _against(
-    c: CheckContext, rows: list[tuple[Node, InverterCard]], total: float, words: str, limit: float | None, subject: str
+    c: CheckContext, rows: list[tuple[Node, InverterCard]], total: float, words: str, limit: float | None, subject: str, field: str
 ) -> Iterator[Finding]:
     """Yield a counted sum against its limit; smaller inverters of its kind clear it."""
     if limit is None:
@@ -79,7 +88,7 @@ def _against(
         return
     line = f"{words} = {total / 1000:g} kW of {limit / 1000:g} kW"
     remedies = []
-    summed = c.job.site.network.counting != "registered_export"
+    summed = _rule(c).rule.counting != "registered_export"
     for node, card in reversed(rows if summed else []):
         allowed = (limit - (total - card.ac_rated_w * node.count)) / node.count
 
@@ -92,8 +101,9 @@ def _against(
     what = "a limiter set to" if not summed else "inverters of"
     other = f"{what} {limit / 1000:g} kW{' in all' if summed else ''}, or an application for {total / 1000:g} kW"
     yield finding(
-        c, "network.inverter-sum", subject, "power_w", total, limit, "most", line, remedies=remedies[:2] or [Remedy(other)]
-    )
+        c, "network.inverter-sum", subject, "power_w", total, limit, "most", line, remedies=remedies[:2] or [Remedy(other)],
+        source=_rule(c).source(field),
+    )  # fmt: skip
 
 
 @check(
@@ -132,3 +142,68 @@ def _spread(c: CheckContext, line: int, limit: float, count: int) -> list[Remedy
         if best is not None and best.id != node.card:
             out.append(Remedy(f"{best.name} in place of {card.name}", swap_edits(c, node, best)))
     return [*out[:2], Remedy(f"units spread over the phases, {show(limit, 'power_w')} on each at most")]
+
+
+@check(
+    "network.notify", "Notify or apply first", page="tariff", needs={"grid", "plan"}, short="Notify or apply",
+    source="amps a phase up to which connecting is notified and above which it is applied for first; the pack",
+)  # fmt: skip
+def notify(c: CheckContext) -> Iterator[Finding]:
+    """AC rating on each phase in amps, against what may be connected by a notice alone."""
+    limit = c.pack.get("notify_most_a")
+    if limit is None or not _rows(c):
+        return
+    supply = c.job.site.supply
+    count, volts = line_count(supply), line_volts(supply)
+    sums = np.zeros(count)
+    for node, card in _rows(c):
+        sums += np.array(node_shares(node, card, count)) * card.ac_rated_w * node.count
+    worst = int(np.argmax(sums))
+    amps = float(sums[worst]) / volts
+    where = line_name(supply, worst) if count > 1 else "supply"
+    line = f"{sums[worst] / 1000:.3g} kW / {volts:g} V = {amps:.1f} A on {where}; up to {limit:g} A it is notified"
+    line += "; above it the network is asked before work begins" if amps > limit else ""
+    yield finding(
+        c, "network.notify", where, "current_a", amps, limit, "most", line, soft=True, tight=COUNTS,
+        source=c.pack.source("notify_most_a"),
+        remedies=[Remedy(f"an application before work begins, or inverters of at most {limit * volts / 1000:.2f} kW a phase")],
+    )  # fmt: skip
+
+
+@check(
+    "network.imbalance", "Difference between phases", page="tariff", needs={"grid", "plan"}, short="Phases apart",
+    source="single-phase units on the fullest phase less those on the emptiest; the pack",
+)  # fmt: skip
+def imbalance(c: CheckContext) -> Iterator[Finding]:
+    """Single-phase inverters on the fullest phase less those on the emptiest, against what the network allows."""
+    limit, supply = c.pack.get("phase_imbalance_most_va"), c.job.site.supply
+    if limit is None or supply.kind != "three_phase" or not _rows(c):
+        return
+    sums = np.zeros(3)
+    for node, card in _rows(c):
+        shares = np.array(node_shares(node, card, 3))
+        if shares.max() > 0.5 or card.phases == 1:
+            sums += shares * card.ac_rated_w * node.count
+    apart = float(sums.max() - sums.min())
+    each = ", ".join(f"{watts / 1000:.3g} kVA" for watts in sums)
+    line = f"{each} of single-phase units on the phases: {apart / 1000:.3g} of {limit / 1000:g} kVA apart"
+    yield finding(
+        c, "network.imbalance", "site", "apparent_va", apart, limit, "most", line, source=c.pack.source("phase_imbalance_most_va"),
+        remedies=_even(c, limit) or [Remedy("units spread over the phases, or three-phase ones")],
+    )  # fmt: skip
+
+
+def _even(c: CheckContext, limit: float) -> list[Remedy]:
+    """Return one single-phase unit put on another phase, where that brings the phases near enough. [VA]"""
+    for node, card in _rows(c):
+        if card.phases != 1 or node.count > 1:
+            continue
+        for line in ("1", "2", "3"):
+            moved = node.model_copy(update={"line": line})
+            sums = np.zeros(3)
+            for other, unit in _rows(c):
+                shares = np.array(node_shares(moved if other.id == node.id else other, unit, 3))
+                sums += shares * unit.ac_rated_w * other.count if shares.max() > 0.5 or unit.phases == 1 else 0.0
+            if sums.max() - sums.min() <= limit:
+                return [Remedy(f"{node.name} on phase {line}", (Edit(c.path(f"nodes[{node.id}].line"), line),))]
+    return []

@@ -12,7 +12,7 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.pages import PAGE_KEYS
 from calm_relay.library.book import CardBook
-from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.packs.pack import Pack
 from calm_relay.rules.offers import offered
 from calm_relay.units import SCALES
 from calm_relay.units import format_quantity as show
@@ -154,7 +154,7 @@ class CheckContext:
     @property
     def pack(self) -> Pack:
         """The pack in force: the one handed in, else the one the job names."""
-        return self.chosen_pack or pack_named(self.job.pack)
+        return self.chosen_pack or self.job.rules()
 
     def path(self, rest: str) -> str:
         """Return a path inside the plan."""

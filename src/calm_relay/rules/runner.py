@@ -27,6 +27,7 @@ from calm_relay.rules import (
     checks_service,
     checks_strings,
     checks_window,
+    checks_wiring,
 )
 from calm_relay.rules.registry import NEEDS, REGISTRY, VERDICT_ORDER, Check, CheckContext, Finding, Remedy, unknown
 
@@ -40,6 +41,7 @@ GROUPS = (
     checks_match,
     checks_bank,
     checks_service,
+    checks_wiring,
     checks_network,
     checks_motor,
     checks_blackout,

@@ -22,7 +22,6 @@ from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
 from calm_relay.job.recovery import Recovery
 from calm_relay.job.sources import assumed_paths
 from calm_relay.library.book import CardBook
-from calm_relay.packs.pack import pack_named
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.ui.clock import Clock
@@ -362,9 +361,7 @@ class Session(QObject):
             if isinstance(read, Exception):
                 raise read
             assert isinstance(read, WeatherRead)
-            job = with_weather(
-                self.job, read, self.store, self.calendar().utc_offset_h, pack_named(self.job.pack).value("assumed_margin_k")
-            )
+            job = with_weather(self.job, read, self.store, self.calendar().utc_offset_h, self.job.rules().value("assumed_margin_k"))
             self.document.edit(f"Weather from {path.name}", lambda _: job)
         except CalmRelayError as error:
             self.problem.emit(str(error))

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import BatteryRow, battery_rows
-from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.packs.pack import Pack
 from calm_relay.simulation.ageing import YEARS, Ageing, age
 from calm_relay.simulation.columns import given_wh
 from calm_relay.units import format_quantity as show
@@ -88,7 +88,7 @@ def _fade(row: BatteryRow, pack: Pack) -> tuple[float, float, str]:
 
 def battery_ageing(job: Job, plan: Plan, facts: YearFacts) -> tuple[BatteryAgeing, ...]:
     """Return how each battery of a plan ages when every year is like the simulated one."""
-    pack, out = pack_named(job.pack), []
+    pack, out = job.rules(), []
     for row in battery_rows(plan, job.cards()):
         delivered = given_wh(facts.nodes_wh[row.node.id]) / row.choice.modules
         fade, end, source = _fade(row, pack)

@@ -15,7 +15,6 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import pv_only_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
-from calm_relay.packs.pack import pack_named
 from calm_relay.simulation.columns import AC_PV_B, AC_PV_B_FIXED, NODE
 from calm_relay.units import format_quantity as show
 from calm_relay.year.circuits import circuits_of, lines_of, picked_hour
@@ -196,7 +195,7 @@ class DrillSite:
         self.job, self.plan, self.cards, self.made, self.house, self.calendar = job, plan, cards, made, house, calendar
         found = outage_inputs(job, plan, cards, made, serving)
         self.packed, self.here, self.serving = found.packed, found.here, serving
-        self.pack = pack_named(job.pack)
+        self.pack = job.rules()
         self.lines = lines_of(job, plan, cards, self.pack)
         dead = dead_pv_ids(job, plan, cards)
         beside = [(n, c) for n, c in pv_only_nodes(plan, cards) if n.side == "backup" and n.strings and n.id not in dead]

@@ -16,7 +16,6 @@ from calm_relay.job.rows import battery_side_nodes, pv_only_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.load.surplus import on_surplus
-from calm_relay.packs.pack import pack_named
 from calm_relay.pv.array import PvOnlyOutput, pv_only_output
 from calm_relay.simulation.changes import with_changes
 from calm_relay.simulation.columns import (
@@ -126,7 +125,7 @@ def _warmth(
     job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, air_c: Array
 ) -> tuple[dict[str, tuple[Array, Array, Array]], frozenset[str]]:
     """Return what the cells' temperature leaves of each bank, and what had to be assumed because its place is not chosen."""
-    found, unknown, pack = {}, set(), pack_named(job.pack)
+    found, unknown, pack = {}, set(), job.rules()
     for node, _ in battery_side_nodes(plan, cards):
         if node.battery is None:
             continue

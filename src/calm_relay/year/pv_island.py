@@ -13,7 +13,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows, pv_only_nodes
 from calm_relay.library.base import FrequencyRecord
 from calm_relay.library.book import CardBook
-from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.packs.pack import Pack
 from calm_relay.simulation.chain import capacity_wh
 from calm_relay.units import format_quantity as show
 from calm_relay.year.frequency import FrequencyRun, Thresholds, simulate
@@ -56,7 +56,7 @@ def pv_island(job: Job, plan: Plan, cards: CardBook, curve: str = "") -> PvIslan
     Raises NotFeasible where nothing forms a grid, BadInput for a curve that is not there.
     """
     check_outage(plan, cards)
-    pack = pack_named(job.pack)
+    pack = job.rules()
     here = [(node, card) for node, card in pv_only_nodes(plan, cards) if node.side == "backup" and node.strings]
     if not here:
         return None

@@ -1,4 +1,4 @@
-"""Site & roof in four parts: place and weather, faces and shade, the chosen plan's strings, and its oversizing."""
+"""Site & roof in five parts: place and weather, faces and shade, the chosen plan's strings, its oversizing and its runs."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from calm_relay.ui.pages.faces_part import FacesPart
 from calm_relay.ui.pages.oversizing_part import OversizingPart
 from calm_relay.ui.pages.parted import PartedPage
 from calm_relay.ui.pages.place_part import PlacePart
+from calm_relay.ui.pages.runs_part import RunsPart
 from calm_relay.ui.pages.strings_part import StringsPart
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
@@ -22,21 +23,27 @@ class SitePage(PartedPage):
         ("faces", "Faces and shade"),
         ("strings", "Strings"),
         ("oversizing", "Oversizing"),
+        ("runs", "Runs"),
     )
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(session, theme, parent)
         self.place, self.faces = PlacePart(self), FacesPart(self)
         self.strings, self.oversizing = StringsPart(self), OversizingPart(self)
-        self._parts = {"place": self.place, "faces": self.faces, "strings": self.strings, "oversizing": self.oversizing}
+        self.runs = RunsPart(self)
+        self._parts = {
+            "place": self.place, "faces": self.faces, "strings": self.strings, "oversizing": self.oversizing, "runs": self.runs,
+        }  # fmt: skip
 
     def note(self) -> str:
-        of_plan = self.part in ("strings", "oversizing")
+        of_plan = self.part in ("strings", "oversizing", "runs")
         return "This part belongs to the plan chosen above." if of_plan else "This part is shared by all plans."
 
     def part_of(self, path: str) -> str:
         if path.startswith("faces"):
             return "faces"
+        if path.startswith(("site.board", "site.supply_run")) or "].run" in path:
+            return "runs"
         if path.startswith("plans"):
             return "oversizing" if ".later" in path else "strings"
         return "place"

@@ -21,6 +21,7 @@ from calm_relay.tariff.price_file import PriceYear, Way, read_prices, with_price
 from calm_relay.tariff.templates import read_tariff, tariff_json, templates
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.base import FieldPage
+from calm_relay.ui.pages.rules_part import build_rules
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.charts import MonthsChart
 from calm_relay.ui.views.price_grid import PriceGrid, month_grid, period_color, week_grid
@@ -64,7 +65,7 @@ class TariffPage(FieldPage):
         return (
             tuple((p.id, p.name) for p in t.periods), tuple((s.id, s.name) for s in t.seasons), self._season_id(),
             t.demand is None, t.hourly_import is None, t.hourly_export is None, len(t.tiers), self.session.job.site.supply.kind,
-            self.session.job.site.network.counting,
+            self.session.job.site.network.counting, self.session.job.pack, len(self.session.job.overrides),
         )  # fmt: skip
 
     def _season_id(self) -> str:
@@ -110,6 +111,7 @@ class TariffPage(FieldPage):
         ]
         phase = self.cell("site.network.phase_limit_w", chars=9, ghost="no rule")
         self.flow(self.cell("site.network.counting"), *counted, phase)
+        build_rules(self)
         self.heading("The year's bill, line by line")
         self._bill_words = self.words("")
         self.table = QTableWidget(0, 4)

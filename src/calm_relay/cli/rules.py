@@ -1,0 +1,63 @@
+"""The commands about rules and wiring: packs, pack and runs."""
+
+from __future__ import annotations
+
+import argparse
+from importlib import resources
+
+from calm_relay.cli.shared import chosen_plans, open_job, print_json
+from calm_relay.packs.pack import pack_named
+from calm_relay.report.head import CAUTION, head_of, title_text
+from calm_relay.report.rules import pack_difference, pack_figures, pack_rows, runs_data, runs_text
+
+RULES_CHANGE = "Figures are from memory where they say so; rules change, and the network operator decides."
+
+
+def packs_command(options: argparse.Namespace) -> int:
+    """Run `packs`: the rule packs that come with the program."""
+    rows = pack_rows()
+    if options.json:
+        print_json({"packs": [dict(zip(("id", "name", "version", "place"), row, strict=True)) for row in rows]})
+        return 0
+    print("\n".join(f"{pack_id:32} {name}, {version}: {place}" for pack_id, name, version, place in rows))
+    print(f"\n{RULES_CHANGE}")
+    return 0
+
+
+def pack_command(options: argparse.Namespace) -> int:
+    """Run `pack`: every figure of a pack with its source, its file, or where it differs from another."""
+    pack = pack_named(options.id)
+    if options.against:
+        rows = pack_difference(pack, pack_named(options.against))
+        if options.json:
+            print_json({"packs": [options.id, options.against], "differ": [list(row) for row in rows]})
+            return 0
+        print(f"{options.id} against {options.against}")
+        print("\n".join(f"   {name}: {mine} against {theirs}" for name, mine, theirs in rows) or "   they say the same")
+        return 0
+    if options.file:
+        print(resources.files("calm_relay.packs").joinpath(f"{pack.id}.toml").read_text(encoding="utf-8"), end="")
+        return 0
+    figures = pack_figures(pack)
+    if options.json:
+        rows_data = {name: {"value": value, "source": source} for name, (value, source) in figures.items()}
+        print_json({"pack": pack.id, "version": pack.version, "figures": rows_data})
+        return 0
+    print(f"{pack.name}, {pack.version}: {pack.place}")
+    print("\n".join(f"   {name}: {value} ({source})" for name, (value, source) in figures.items()))
+    print(f"\n{RULES_CHANGE}")
+    return 0
+
+
+def runs_command(options: argparse.Namespace) -> int:
+    """Run `runs`: each plan's cables with amps, size, breaker and volts, and the rise to each inverter."""
+    job = open_job(options.job).job
+    plans = chosen_plans(job, options)
+    if options.json:
+        print_json({**head_of(job), "plans": [runs_data(job, plan) for plan in plans]})
+        return 0
+    print("\n".join(title_text(job)))
+    for plan in plans:
+        print("\n" + "\n".join(runs_text(job, plan)))
+    print(f"\nAids for planning and quoting. {CAUTION}")
+    return 0

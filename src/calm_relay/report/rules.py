@@ -1,0 +1,65 @@
+"""Rule packs as plain data and text: what each is for, its figures with their sources, two packs side by side; runs of cable."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from calm_relay.job.models import Job, Plan
+from calm_relay.packs.pack import SHIPPED, Pack, pack_named
+from calm_relay.rules.runs import rises, run_rows, table_of
+
+
+def pack_rows() -> list[tuple[str, str, str, str]]:
+    """Return id, name, edition and place of every shipped pack."""
+    return [(p.id, p.name, p.version, p.place) for p in (pack_named(pack_id) for pack_id in SHIPPED)]
+
+
+def pack_figures(pack: Pack) -> dict[str, tuple[str, str]]:
+    """Return every parameter and list of a pack as words, with its source."""
+    out = {name: (f"{value:g}", source) for name, (value, source) in pack.parameter.items()}
+    for name, (items, source) in pack.list_.items():
+        out[name] = (", ".join(f"{item:g}" if isinstance(item, float) else str(item) for item in items), source)
+    return dict(sorted(out.items()))
+
+
+def pack_difference(one: Pack, other: Pack) -> list[tuple[str, str, str]]:
+    """Return the figures in which two packs differ: name, what the first says, what the other says."""
+    a, b = pack_figures(one), pack_figures(other)
+    nothing = ("nothing", "")
+    rows = ((name, a.get(name, nothing), b.get(name, nothing)) for name in sorted({*a, *b}))
+    return [(name, mine[0], theirs[0]) for name, mine, theirs in rows if mine[0] != theirs[0]]
+
+
+def runs_data(job: Job, plan: Plan) -> dict[str, Any]:
+    """Return the runs of a plan and the volts along the way as plain data."""
+    pack = job.rules()
+    rows = run_rows(job, plan, pack)
+    return {
+        "plan": plan.id, "letter": plan.letter, "pack": pack.id, "table": table_of(pack).name,
+        "runs": [
+            {
+                "id": r.id, "name": r.name, "amps_a": r.amps, "design_a": r.design_a,
+                "size": "" if r.run is None else r.run.size, "length_m": None if r.run is None else r.run.length_m,
+                "carries_a": None if r.held is None else r.held.amps, "protected_a": None if r.run is None else r.run.protected_a,
+                "change_v": r.change_v, "missing": r.missing,
+            }
+            for r in rows
+        ],
+        "rises": [{"name": one.name, "volts_v": one.volts_v, "frac": one.frac, "words": one.words} for one in rises(rows)],
+    }  # fmt: skip
+
+
+def runs_text(job: Job, plan: Plan) -> list[str]:
+    """Return the runs of a plan as lines."""
+    pack = job.rules()
+    rows = run_rows(job, plan, pack)
+    out = [f"{plan.letter}  {plan.name}: {table_of(pack).name}"]
+    for row in rows:
+        if row.held is None or row.run is None:
+            out.append(f"   {row.name}: {row.amps:.1f} A; not known: {row.missing}")
+            continue
+        protected = f", breaker {row.run.protected_a:g} A" if row.run.protected_a else ""
+        change = "" if row.change_v is None else f", {row.change_v:.2f} V over {row.run.length_m:g} m"
+        out.append(f"   {row.name}: {row.amps:.1f} A on {row.held.words}{protected}{change}")
+    out += [f"   rise: {one.words}" for one in rises(rows)]
+    return out

@@ -1,0 +1,165 @@
+"""Checks of cables, their breakers, the volts at the inverters and the busbar with two sources."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from calm_relay.job.edits import Edit
+from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.rules.runs import TO_SUPPLY, RunRow, rises, run_rows, table_of
+from calm_relay.wiring.sums import breaker_for, busbar_rules, carries, most_breaker_a, voltage_change_v
+
+
+def _path(c: CheckContext, row: RunRow, field: str) -> str:
+    return f"site.supply_run.{field}" if row.id == TO_SUPPLY else c.path(f"nodes[{row.id}].run.{field}")
+
+
+def _sizes(c: CheckContext, name: str) -> tuple[float, ...]:
+    return tuple(float(size) for size in c.pack.items(name))
+
+
+@check(
+    "cable.ampacity", "Cable carries its current", page="plans", needs={"plan"}, short="Cable",
+    source="the pack's table of conductors, corrected for air and grouping; aids for planning, the electrician designs",
+)  # fmt: skip
+def ampacity(c: CheckContext) -> Iterator[Finding]:
+    """The most that flows in each run, with the pack's continuous-duty factor, against what its size carries where it lies."""
+    table = table_of(c.pack)
+    for row in run_rows(c.job, c.plan, c.pack):
+        if row.held is None or row.run is None:
+            continue
+        line = f"{row.amps:.1f} A × {c.pack.value('continuous_factor'):g} = {row.design_a:.1f} A; {row.held.words} ({table.name})"
+        fit = [
+            one for one in table.rows
+            if carries(table, one.name, row.run.method or table.columns[0], row.run.ambient_c, row.run.grouped).amps >= row.design_a
+        ]  # fmt: skip
+        remedies = [Remedy(f"{fit[0].name} instead", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
+        remedies.append(Remedy("a larger size, cooler air, or cables apart"))
+        source = f"{table.source}; the electrician designs"
+        yield finding(
+            c, "cable.ampacity", row.name, "current_a", row.design_a, row.held.amps, "most", line, remedies=remedies, source=source
+        )
+
+
+@check(
+    "cable.breaker", "Breaker between current and cable", page="plans", needs={"plan"}, short="Breaker",
+    source="Ib ≤ In ≤ Iz, IEC 60364-4-43 and NEC 240.4, from memory; the pack's standard sizes",
+)  # fmt: skip
+def breaker(c: CheckContext) -> Iterator[Finding]:
+    """Each run's breaker: no less than what flows, no more than its cable carries; small conductors by their own cap."""
+    table, sizes = table_of(c.pack), _sizes(c, "breaker_sizes_a")
+    for row in run_rows(c.job, c.plan, c.pack):
+        if row.run is None or row.held is None or row.run.protected_a is None:
+            continue
+        amps, most = row.run.protected_a, most_breaker_a(table, row.run.size, row.held.amps, sizes) or 0.0
+        best = breaker_for(row.design_a, sizes)
+        edits = (Edit(_path(c, row, "protected_a"), best),) if best is not None and best <= most else ()
+        words = f"a breaker of {best:g} A" if edits else "a larger size with its breaker"
+        if amps < row.design_a:
+            line = f"a breaker of {amps:g} A against {row.design_a:.1f} A that flow"
+            yield finding(
+                c, "cable.breaker", row.name, "current_a", amps, row.design_a, "least", line, remedies=[Remedy(words, edits)]
+            )
+        else:
+            line = f"a breaker of {amps:g} A; {row.run.size} is protected by at most {most:g} A: {row.held.words}"
+            yield finding(c, "cable.breaker", row.name, "current_a", amps, most, "most", line, remedies=[Remedy(words, edits)])
+
+
+@check(
+    "cable.rise", "Voltage rise to the supply", page="plans", needs={"grid", "plan"}, short="Voltage rise",
+    source="each run at its current, copper as hot as its table allows (definitions D21); the pack's limit",
+)  # fmt: skip
+def rise(c: CheckContext) -> Iterator[Finding]:
+    """The rise from the supply terminals to each inverter, as a share of the nominal volts, against the pack's limit."""
+    rows = run_rows(c.job, c.plan, c.pack)
+    if len(rows) < 2:
+        return
+    limit, table = c.pack.value("rise_most_frac"), table_of(c.pack)
+    found = rises(rows)
+    missing = [row.missing for row in rows if row.missing]
+    if missing:
+        yield unknown(c, "cable.rise", "runs", f"{'; '.join(missing)}: measure on site")
+    for one in found:
+        row = next(r for r in rows if r.name == one.name)
+        assert row.run is not None
+        rest = one.volts_v - (row.change_v or 0.0)
+        fit = [
+            size for size in table.rows
+            if rest + voltage_change_v(row.way, row.amps, row.run.length_m or 0.0, table.ohm_per_m(size)) <= limit * one.volts
+        ]  # fmt: skip
+        remedies = [Remedy(f"{fit[0].name} to the board", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
+        remedies.append(Remedy("larger sizes, a shorter way, or less power"))
+        yield finding(
+            c, "cable.rise", row.name, "fraction", one.frac, limit, "most", one.words, soft=True, remedies=remedies,
+            source=c.pack.source("rise_most_frac"),
+        )  # fmt: skip
+
+
+@check(
+    "cable.volts", "Volts at the inverter on the worst noon", page="plans", needs={"grid", "plan"}, short="Volts at noon",
+    source="highest volts measured at the supply plus the rise (definitions D21); the pack's sustained limit",
+)  # fmt: skip
+def volts(c: CheckContext) -> Iterator[Finding]:
+    """The highest no-load volts at the supply plus the rise to each inverter, against the sustained limit."""
+    rows = run_rows(c.job, c.plan, c.pack)
+    found, highest = rises(rows), c.job.site.board.highest_supply_v
+    if not found:
+        return
+    limit, table = c.pack.value("sustained_volts_most_v"), table_of(c.pack)
+    if highest is None:
+        yield unknown(c, "cable.volts", "supply", "the highest volts at the supply with little load: measure on site")
+        return
+    for one in found:
+        row = next(r for r in rows if r.name == one.name)
+        assert row.run is not None
+        per_line = one.volts_v / (3.0**0.5 if row.way == "three" else 1.0)
+        at_noon = highest + per_line
+        line = f"{highest:g} V measured + {one.words} = {at_noon:.1f} V at the inverter"
+        rest = one.volts_v - (row.change_v or 0.0)
+        room = (3.0**0.5 if row.way == "three" else 1.0) * (limit - highest)
+        fit = [
+            size for size in table.rows
+            if rest + voltage_change_v(row.way, row.amps, row.run.length_m or 0.0, table.ohm_per_m(size)) <= room
+        ]  # fmt: skip
+        remedies = [Remedy(f"{fit[0].name} to the board", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
+        remedies.append(Remedy("larger sizes, less export, or ask the network to lower its volts"))
+        yield finding(
+            c, "cable.volts", row.name, "voltage_v", at_noon, limit, "most", line, remedies=remedies,
+            source=c.pack.source("sustained_volts_most_v"),
+        )  # fmt: skip
+
+
+@check(
+    "service.busbar", "Busbar with two sources", page="tariff", needs={"grid", "plan"}, short="Busbar",
+    source="the pack's rules for a busbar fed by main and inverters; one that passes is enough",
+)  # fmt: skip
+def busbar(c: CheckContext) -> Iterator[Finding]:
+    """Main breaker and inverters on the board's busbar by each rule of the pack; the one with most room counts."""
+    board, names = c.job.site.board, tuple(str(name) for name in c.pack.items("busbar_rules"))
+    rows = [row for row in run_rows(c.job, c.plan, c.pack) if row.id != TO_SUPPLY]
+    if not rows:
+        return
+    if board.busbar_a is None or board.main_breaker_a is None:
+        if "far_end" in names:
+            yield unknown(c, "service.busbar", "board", "busbar and main breaker: read them on the board")
+        return
+    amps = sum(row.amps for row in rows)
+    factor = c.pack.value("continuous_factor")
+    far_end = c.pack.get("busbar_far_end_factor") or 1.2
+    found = busbar_rules(names, board.busbar_a, board.main_breaker_a, amps, board.breakers_a, factor=factor, far_end=far_end)
+    if not found:
+        return
+    best = max(found, key=lambda rule: (rule.limit_a - rule.value_a) / rule.limit_a)
+    others = "; ".join(f"{rule.name}: {rule.words}, {'within' if rule.passes else 'over'}" for rule in found if rule is not best)
+    line = f"{best.name}: {best.words}" + (f"; {others}" if others else "")
+    room = best.limit_a - factor * amps if best.id in ("plain", "far_end") else best.limit_a - amps
+    smaller = max((size for size in _sizes(c, "breaker_sizes_a") if size <= room), default=None)
+    remedies = []
+    if smaller is not None and best.id != "sum_of_breakers":
+        edit = Edit("site.board.main_breaker_a", smaller)
+        remedies.append(Remedy(f"a main breaker of {smaller:g} A, where the load calculation allows it", (edit,)))
+    remedies.append(Remedy("a larger busbar, a supply-side connection, or inverters held by a power control system"))
+    yield finding(
+        c, "service.busbar", "board", "current_a", best.value_a, best.limit_a, "most", line, remedies=remedies,
+        source=c.pack.list_["busbar_rules"][1],
+    )  # fmt: skip

@@ -1,0 +1,121 @@
+"""The runs of a plan: from each inverter to the board and from the board to the supply, with amps, size and volts along the way."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from calm_relay.job.models import CableRun, Job, Plan
+from calm_relay.job.rows import inverter_rows
+from calm_relay.wiring.conductors import ConductorTable, conductor_table
+from calm_relay.wiring.sums import Carries, Way, amps_of, carries, voltage_change_v
+
+if TYPE_CHECKING:
+    from calm_relay.packs.pack import Pack
+
+TO_SUPPLY = "supply"
+
+
+@dataclass(frozen=True)
+class RunRow:
+    """One run: what flows at the most, with the continuous-duty factor, what its size carries, the volts along it. [A], [V]
+
+    `held` and `change_v` are None where length or size are not known.
+    """
+
+    id: str
+    name: str
+    way: Way
+    volts: float
+    amps: float
+    design_a: float
+    run: CableRun | None
+    held: Carries | None
+    change_v: float | None
+
+    @property
+    def missing(self) -> str:
+        """What is not known of it, in words; empty where all is."""
+        if self.run is None:
+            return f"length and size of the run {self.name}"
+        lacking = [word for word, there in (("length", self.run.length_m), ("size", self.run.size)) if not there]
+        return f"{' and '.join(lacking)} of the run {self.name}" if lacking else ""
+
+
+def table_of(pack: Pack) -> ConductorTable:
+    """Return the table of conductors that a pack names."""
+    return conductor_table(pack.choice("cable_table") or "iec")
+
+
+def run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
+    """Return the runs of a plan, its inverters' first, then that to the supply.
+
+    The run to the supply carries all inverters together, held by the export limit where there is one. Raises BadInput for a size
+    or a method that the pack's table does not have.
+    """
+    supply, table, out = job.site.supply, table_of(pack), []
+    factor, total_va = pack.value("continuous_factor"), 0.0
+    three = supply.kind == "three_phase"
+    line_v = supply.voltage_v * (3.0**0.5 if three else 1.0)
+    for node, card in inverter_rows(plan, job.cards()):
+        va = card.ac_rated_w * card.unit_count(node.count) if hasattr(card, "unit_count") else card.ac_rated_w * node.count
+        total_va += va
+        own: Way = "three" if three and card.phases == 3 else "single"
+        volts = line_v if own == "three" else supply.voltage_v
+        out.append(_row(node.id, f"{node.name} to the board", own, volts, amps_of(va, volts, own), factor, node.run, table))
+    if not plan.off_grid:
+        flows = total_va if job.site.export_limit_w is None else min(total_va, job.site.export_limit_w)
+        way: Way = "three" if three else "single"
+        row = _row(TO_SUPPLY, "board to the supply", way, line_v, amps_of(flows, line_v, way), factor, job.site.supply_run, table)
+        out.append(row)
+    return tuple(out)
+
+
+def _row(
+    run_id: str, name: str, way: Way, volts: float, amps: float, factor: float, run: CableRun | None, table: ConductorTable
+) -> RunRow:
+    held, change = None, None
+    if run is not None and run.size:
+        held = carries(table, run.size, run.method or table.columns[0], run.ambient_c, run.grouped)
+        if run.length_m is not None:
+            change = voltage_change_v(way, amps, run.length_m, table.ohm_per_m(held.conductor))
+    return RunRow(
+        id=run_id, name=name, way=way, volts=volts, amps=amps, design_a=factor * amps, run=run, held=held, change_v=change
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Rise:
+    """Volts from the supply terminals to one inverter: each run's part. [V], [1]"""
+
+    name: str
+    parts: tuple[tuple[str, float], ...]
+    volts: float
+
+    @property
+    def volts_v(self) -> float:
+        """All of it. [V]"""
+        return sum(volts for _, volts in self.parts)
+
+    @property
+    def frac(self) -> float:
+        """As a share of the nominal volts. [1]"""
+        return sum(volts for _, volts in self.parts) / self.volts
+
+    @property
+    def words(self) -> str:
+        """The arithmetic."""
+        parts = " + ".join(f"{name} {volts:.2f} V" for name, volts in self.parts)
+        return f"{parts} = {self.volts_v:.2f} V, {self.frac * 100:.2f} % of {self.volts:.0f} V"
+
+
+def rises(rows: tuple[RunRow, ...]) -> tuple[Rise, ...]:
+    """Return the rise to each inverter whose runs are all known; each on its own volts."""
+    supply = next((row for row in rows if row.id == TO_SUPPLY), None)
+    out = []
+    for row in rows:
+        if row.id == TO_SUPPLY or row.change_v is None or supply is None or supply.change_v is None:
+            continue
+        shared = supply.change_v * row.volts / supply.volts
+        out.append(Rise(row.name, ((row.name, row.change_v), (supply.name, shared)), row.volts))
+    return tuple(out)

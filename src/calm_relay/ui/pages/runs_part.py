@@ -1,0 +1,108 @@
+"""Runs: the cables of the chosen plan with amps, size, breaker and volts, and the volts along the way to each inverter."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from calm_relay.errors import CalmRelayError
+from calm_relay.job.edits import Edit
+from calm_relay.job.models import CableRun
+from calm_relay.rules.runs import rises, run_rows, table_of
+from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
+from calm_relay.ui.views.volts_view import VoltsView
+
+if TYPE_CHECKING:
+    from calm_relay.rules.runs import RunRow
+    from calm_relay.ui.pages.base import FieldPage
+
+FIELDS = ("length_m", "size", "method", "ambient_c", "grouped", "protected_a")
+CAUTION = "Aids for planning and quoting; the electrician designs to the local code, and measures."
+
+
+class RunsPart:
+    """Fields of each run; a change of size answers at once."""
+
+    table: PlanTable  # made when the part is first shown
+
+    def __init__(self, page: FieldPage) -> None:
+        self._page = page
+
+    def shape(self) -> object:
+        session = self._page.session
+        runs = tuple((node.id, node.run is None) for node in session.plan.nodes)
+        return session.plan.id, runs, session.job.site.supply_run is None, session.job.pack
+
+    def build(self) -> None:
+        page, job, plan = self._page, self._page.session.job, self._page.session.plan
+        page.heading(f"{plan.letter}  {plan.name}")
+        self.said = page.words("", "plain")
+        self.table = PlanTable("Cables of the plan", page.theme, page.scale, least_chars=8)
+        page.add(self.table)
+        page.heading("Volts along the way, on the worst noon")
+        self.view = VoltsView(page.theme, page.scale)
+        page.add(self.view)
+        self.rise_words = page.words("", "plain")
+        page.heading("Main board")
+        board = "site.board"
+        page.flow(
+            *(page.cell(f"{board}.{name}", chars=8) for name in ("main_breaker_a", "busbar_a", "breakers_a", "highest_supply_v"))
+        )
+        self._run("From the board to the supply", "site.supply_run", job.site.supply_run)
+        for node in plan.nodes:
+            self._run(f"From {node.name} to the board", f"plans[{plan.id}].nodes[{node.id}].run", node.run)
+        page.words(CAUTION, "caution")
+
+    def _run(self, words: str, path: str, run: CableRun | None) -> None:
+        page = self._page
+        page.heading(words)
+        if run is None:
+            page.flow(page.button("Measured on site", lambda: self._begin(words, path), f"{words}: say its length and size"))
+            return
+        page.flow(*(page.cell(f"{path}.{name}", chars=14 if name in ("size", "method") else 8) for name in FIELDS))
+
+    def _begin(self, words: str, path: str) -> None:
+        session = self._page.session
+        table = table_of(session.job.rules())
+        made = CableRun(length_m=10.0, size=table.rows[min(3, len(table.rows) - 1)].name, method=table.columns[0])
+        session.edit(words, [Edit(path, made.model_dump())])
+
+    def show_figures(self) -> None:
+        session = self._page.session
+        job, plan, pack = session.job, session.plan, session.job.rules()
+        table = table_of(pack)
+        self.said.setText(
+            f"{pack.name}: {table.name}. Sizes: {', '.join(row.name for row in table.rows)}. Lies: {', '.join(table.columns)}."
+        )
+        try:
+            rows = run_rows(job, plan, pack)
+        except CalmRelayError as error:
+            self.said.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
+            self.table.setVisible(False)
+            self.view.setVisible(False)
+            return
+        self.table.setVisible(bool(rows))
+        self.table.show_rows(["Flows", "Carries", "Breaker", "Size", "Volts"], [_row(row) for row in rows])
+        found = rises(rows)
+        limit, highest = pack.value("sustained_volts_most_v"), job.site.board.highest_supply_v
+        self.view.setVisible(bool(found))
+        self.view.show_rises(found, highest or job.site.supply.voltage_v, limit, measured=highest is not None)
+        most = pack.value("rise_most_frac")
+        said = [f"{one.words}; up to {most * 100:g} % is the limit used." for one in found]
+        lacking = [row.missing for row in rows if row.missing]
+        said += [f"Not known: {'; '.join(lacking)}."] if lacking else []
+        self.rise_words.setText("\n".join(said))
+
+
+def _row(row: RunRow) -> Row:
+    held, run = row.held, row.run
+    most = max(row.design_a, held.amps if held is not None else 0.0, 1e-9)
+    return Row(
+        row.name,
+        (
+            Cell(f"{row.design_a:.1f} A", row.design_a / most, "grid"),
+            Cell("not known" if held is None else f"{held.amps:.1f} A", None if held is None else held.amps / most, "house"),
+            Cell("not known" if run is None or run.protected_a is None else f"{run.protected_a:g} A"),
+            Cell("not known" if run is None or not run.size else run.size),
+            Cell("not known" if row.change_v is None else f"{row.change_v:.2f} V"),
+        ),
+    )  # fmt: skip
