@@ -49,9 +49,9 @@ TWIN = {1.5: (20, 29), 2.5: (27, 18), 4: (37, 11), 6: (47, 7.3), 10: (64, 4.4), 
 def test_nec_amps_and_resistances(size):
     table = conductor_table("nec")
     row = table.size(f"{size} AWG")
-    assert carries(table, row.name, "75_c_terminals", 30, 3).amps == NEC_75[size]
+    assert carries(table, row.name, "75 °C terminals", 30, 3).amps == NEC_75[size]
     if size in NEC_60:
-        assert carries(table, row.name, "60_c_terminals", 30, 3).amps == NEC_60[size]
+        assert carries(table, row.name, "60 °C terminals", 30, 3).amps == NEC_60[size]
     assert table.ohm_per_m(row) * 304.8 == pytest.approx(KFT[AWG.index(size)], rel=1e-4), "already at 75 °C: no further factor"
 
 
@@ -70,7 +70,7 @@ def test_iec_resistances_cold_and_hot(table_id, values):
 def test_twin_and_earth_amps_and_millivolts(size):
     table, (amps, millivolts) = conductor_table("twin_and_earth"), TWIN[size]
     row = next(r for r in table.rows if r.area_mm2 == size)
-    assert carries(table, row.name, "clipped_direct", 30, 1).amps == amps
+    assert carries(table, row.name, "clipped direct", 30, 1).amps == amps
     assert 1000 * voltage_change_v("single", 1.0, 1.0, table.ohm_per_m(row)) == pytest.approx(millivolts, rel=0.025)
 
 
@@ -80,7 +80,7 @@ def test_corrections_for_air_and_grouping():
     assert nec.correction(40, 3) == 0.88
     assert nec.correction(30, 6) == 0.8
     assert nec.correction(30, 9) == 0.7
-    assert carries(nec, "6 AWG", "75_c_terminals", 40, 6).amps == pytest.approx(65 * 0.88 * 0.8)
+    assert carries(nec, "6 AWG", "75 °C terminals", 40, 6).amps == pytest.approx(65 * 0.88 * 0.8)
     assert nec.correction(70, 3) == 0.0, "beyond the table nothing is carried"
     assert conductor_table("iec").correction(40, 2) == pytest.approx(0.87 * 0.8)
 
@@ -102,7 +102,7 @@ def test_the_smallest_size_by_hand():
     """7.68 kW at 240 V: 32 A × 1.25 = 40 A: 8 AWG at 60 °C terminals. 5 kW at 230 V over 22 m: 4 mm² carries, 6 mm² holds 2 %."""
     sizes = tuple(float(a) for a in pack_named("north-america").items("breaker_sizes_a"))
     made = smallest_size(
-        conductor_table("nec"), "60_c_terminals", 30, 3, design_a=40.0, way="single", volts=240, length_m=10, most_frac=0.02,
+        conductor_table("nec"), "60 °C terminals", 30, 3, design_a=40.0, way="single", volts=240, length_m=10, most_frac=0.02,
         breakers=sizes,
     )  # fmt: skip
     assert made.conductor is not None
@@ -110,7 +110,7 @@ def test_the_smallest_size_by_hand():
     iec = {"volts": 230.0, "length_m": 22.0, "breakers": (16.0, 20.0, 25.0, 32.0)}
     amps = 5000 / 230
     for most, name in ((0.05, "2.5 mm²"), (0.03, "4 mm²"), (0.02, "6 mm²"), (0.01, "10 mm²")):
-        found = smallest_size(conductor_table("iec"), "clipped_direct", 30, 1, design_a=amps, way="single", most_frac=most, **iec)
+        found = smallest_size(conductor_table("iec"), "clipped direct", 30, 1, design_a=amps, way="single", most_frac=most, **iec)
         assert found.conductor is not None
         assert found.conductor.name == name
         by_hand = 2 * amps * 22 * CLASS_2[found.conductor.area_mm2] / 1000 * (1 + 0.00393 * 50)

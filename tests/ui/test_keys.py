@@ -156,7 +156,7 @@ def test_the_first_quarter_of_an_hour_of_a_newcomer_by_keys_alone(window, qapp, 
     assert window.session.plan.letter == "A"
     nearest = window.headroom.rows()[0].accessibleName()
     assert "above" in nearest
-    assert "30.4 of 30.0 A" in nearest
+    assert "2.7 of 2.0 %" in nearest
     relay = QApplication.focusWidget()
     assert relay is window.plans.relay, "the relay line has the focus at the start"
     assert "tracker 1" in relay.accessibleDescription()

@@ -69,7 +69,7 @@ def _site() -> Site:
         ),
         network=NetworkRule(sum_limit_w=10_000, source="made-up operator's letter: 10 kW of inverter on one phase"),
         board=Board(main_breaker_a=63, busbar_a=160, highest_supply_v=244),
-        supply_run=CableRun(length_m=14, size="16 mm²", method="clipped_direct", protected_a=63),
+        supply_run=CableRun(length_m=14, size="16 mm²", method="clipped direct", protected_a=63),
         export_limit_w=5000,
         record_low_c=-4,
         design_high_c=30,
@@ -129,9 +129,9 @@ def _old_array(prefix: str) -> tuple[StringGroup, ...]:
 
 
 # What lies between shed and board today, 22 m of it, and what a new inverter beside the board takes.
-OLD_RUN = CableRun(length_m=22, size="4 mm²", method="clipped_direct", protected_a=32)
-NEW_RUN = CableRun(length_m=22, size="10 mm²", method="clipped_direct", protected_a=63)
-NEAR = CableRun(length_m=4, size="10 mm²", method="clipped_direct", protected_a=63)
+OLD_RUN = CableRun(length_m=22, size="4 mm²", method="clipped direct", protected_a=32)
+NEW_RUN = CableRun(length_m=22, size="10 mm²", method="clipped direct", protected_a=63)
+NEAR = CableRun(length_m=4, size="10 mm²", method="clipped direct", protected_a=63)
 
 
 def _today(side: str = "grid") -> Node:

@@ -91,7 +91,8 @@ class Finding:
         if self.quantity == YES_NO:
             return "yes" if self.value >= self.limit else "no"
         small = self.quantity == "money" and max(abs(self.value), abs(self.limit)) < 10
-        decimals = 1 if self.quantity in ("power_w", "apparent_va") else 3 if small else None
+        thin = self.quantity == "fraction" and max(abs(self.value), abs(self.limit)) < 0.1
+        decimals = 1 if self.quantity in ("power_w", "apparent_va") or thin else 3 if small else None
         joint = "of" if self.sense == "most" else "for"
         return f"{show(self.value, self.quantity, decimals, with_unit=False)} {joint} {show(self.limit, self.quantity, decimals)}"
 

@@ -31,6 +31,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     from calm_relay.ui.chains_dialog import ChainsDialog
     from calm_relay.ui.commands import make_window
     from calm_relay.ui.controls_dialog import ControlsDialog
+    from calm_relay.ui.pages.blackout import BlackoutPage
     from calm_relay.ui.pages.decide import DecidePage
     from calm_relay.ui.pages.house import HousePage
     from calm_relay.ui.pages.site import SitePage
@@ -82,9 +83,9 @@ def main(argv: Sequence[str] | None = None) -> int:
 
     take("site", "B", "site")
     take("faces", "B", "site", lambda: show("faces"))
-    take("shade", "B", "site", lambda: show("faces", "horizon"))
     take("string-ladder", "D", "site", lambda: show("strings", "ladder"))
     take("oversizing", "D", "site", lambda: show("oversizing"))
+    take("runs", "A", "site", lambda: show("runs"))
     site.show_part("place")
     proposal = ProposalDialog(window.session, window.session.plan.nodes[0], window)
     proposal.show()
@@ -112,7 +113,16 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("tariff", "B", "tariff", three_periods)
     window.undo()
     take("year", "C", "year")
-    take("blackout", "A", "blackout")
+    blackout = window.page("blackout")
+    assert isinstance(blackout, BlackoutPage)
+
+    def storm() -> None:
+        blackout.drill.asked.start, blackout.drill.asked.way = "named:Winter storm", 1
+        blackout.refresh()
+        wait_for(app, lambda: "(whole house)" in blackout.drill.first.text(), 20.0)
+        blackout.drill.view.next_event()
+
+    take("blackout", "B", "blackout", storm)
     take("decide", "B", "decide")
     decide = window.page("decide")
     assert isinstance(decide, DecidePage)

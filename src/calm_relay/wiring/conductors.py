@@ -128,7 +128,7 @@ def _pairs(row: dict[str, Any], key: str, *, named: bool = False, lacking: bool 
 def _table(table_id: str, row: dict[str, Any]) -> ConductorTable:
     columns = row.get("columns")
     if not isinstance(columns, list) or not columns or not all(isinstance(c, str) for c in columns):
-        raise _Wrong("columns", "it names no methods", 'write columns = ["clipped_direct"]')
+        raise _Wrong("columns", "it names no methods", 'write columns = ["clipped direct"]')
     sizes = []
     for number, one in enumerate(row.get("rows") or [], start=1):
         right = f'write ["4 mm²", 4, 4.61, [{", ".join("36" for _ in columns)}]]'

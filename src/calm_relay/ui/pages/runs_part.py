@@ -45,7 +45,7 @@ class RunsPart:
         page.heading("Main board")
         board = "site.board"
         page.flow(
-            *(page.cell(f"{board}.{name}", chars=8) for name in ("main_breaker_a", "busbar_a", "breakers_a", "highest_supply_v"))
+            *(page.cell(f"{board}.{name}", chars=11) for name in ("main_breaker_a", "busbar_a", "breakers_a", "highest_supply_v"))
         )
         self._run("From the board to the supply", "site.supply_run", job.site.supply_run)
         for node in plan.nodes:

@@ -96,17 +96,17 @@ class DrillView(Copyable, QWidget):
         step = FAR_MIN if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else STEP_MIN
         if event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self._walk(self.minute + (step if event.key() == Qt.Key.Key_Right else -step))
-        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self._drill is not None:
-            marks = sorted({e.minute for e in self._drill.events})
-            ahead = (
-                [m for m in marks if m > self.minute]
-                if event.key() == Qt.Key.Key_Down
-                else [m for m in marks[::-1] if m < self.minute]
-            )
-            if ahead:
-                self._walk(ahead[0])
+        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self.next_event(back=event.key() == Qt.Key.Key_Up)
         else:
             super().keyPressEvent(event)
+
+    def next_event(self, *, back: bool = False) -> None:
+        """Go to the next event, or to the one before."""
+        marks = sorted({e.minute for e in self._drill.events}) if self._drill is not None else []
+        ahead = [m for m in marks[::-1] if m < self.minute] if back else [m for m in marks if m > self.minute]
+        if ahead:
+            self._walk(ahead[0])
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self._drill is not None:

@@ -74,11 +74,13 @@ class VoltsView(Copyable, QWidget):
             name = QRectF(0, y - high, area.x() - 8 * s, 2 * high)
             flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(name, flags, one.name)
-            volts, points = self._from_v, [QPointF(x_of(self._from_v), y + 7 * s)]
+            volts, level = self._from_v, y + 7 * s
+            points = [QPointF(x_of(volts), level)]
             for _name, part in reversed(one.parts):
-                points += [QPointF(x_of(volts + part), y + 7 * s), QPointF(x_of(volts + part), y)]
                 volts += part
-                y -= 5 * s
+                points.append(QPointF(x_of(volts), level))
+                level -= 7 * s
+                points.append(QPointF(x_of(volts), level))
             over = volts > self._limit_v
             painter.setPen(QPen(t.color("over" if over else "accent"), 3.0))
             painter.drawPolyline(QPolygonF(points))
