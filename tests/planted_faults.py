@@ -120,6 +120,20 @@ FAULTS = (
     Planted("node ids left out of the key", "year/stages.py", '"id": node.id,\n                "card"', '"card"', "test_cache"),
     Planted("an entry made twice", "cache.py", "                result = make()\n                weight = size(result)", "                result = make()\n                self._busy.pop(key, None)\n                weight = size(result)", "test_cache"),
     Planted("saved over on a full disk", "job/container.py", "os.fsync(out.fileno())", "pass", "test_save_kill"),
+    Planted("outage motors never start at once", "year/course.py", "self.starting = True\n        return j", "return j", "test_outage"),
+    Planted("outage start forgets the battery", "year/switchboard.py", "if lines.bank_w is not None:", "if False:", "test_outage"),
+    Planted("outage phases are one", "year/circuits.py", "return bool(np.any((shares > 0) & ~live))", "return False", "test_outage"),
+    Planted(
+        "outage lasts by less energy", "simulation/kernel/loops.py", "w[0].energy >= begins[hour]", "w[0].energy >= 0.5 * begins[hour]",
+        "test_outage",
+    ),
+    Planted("outage what waits comes back", "year/switchboard.py", "self.gone[lost] = True", "self.gone[lost] = False", "test_outage"),
+    Planted("outage PV never trips", "simulation/following.py", "if held[i] > trips[i, 1]:", "if held[i] > 1e9:", "test_outage"),
+    Planted("outage surplus all day", "year/switchboard.py", "self.soaked[k] >= c.day_wh - 1e-6", "False", "test_outage"),
+    Planted("rise one way alone", "wiring/sums.py", 'if way == "three" else 2.0) * amps', 'if way == "three" else 1.0) * amps', "published/test_wiring"),
+    Planted("cold copper", "wiring/conductors.py", "hot = self.runs_at_c if at_c is None else at_c", "hot = 20.0", "published/test_wiring"),
+    Planted("busbar without 1.25", "wiring/sums.py", "fed, out = factor * inverters_a, []", "fed, out = inverters_a, []", "published/test_wiring"),
+    Planted("pack before the letter", "rules/network_rule.py", "getattr(typed, field) is None and ", "", "test_packs"),
 )  # fmt: skip
 
 

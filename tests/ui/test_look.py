@@ -22,6 +22,7 @@ from tests.ui.looking import faults, unnamed
 
 LOOKS = [(1280, 800, 1.0), (1024, 700, 1.0), (1280, 800, 1.5), (1024, 700, 1.5)]
 LONG = "a name as long as the model lets it be, sixty letters of it."
+LONG_LOOKS = (LOOKS[0], LOOKS[-1])  # the widest and the narrowest
 
 
 def long_names(job: Job) -> Job:
@@ -51,10 +52,10 @@ def long_names(job: Job) -> Job:
     )
 
 
-@pytest.fixture(params=["demo", "long"])
+@pytest.fixture
 def window(request, qapp, qtbot, answers, tmp_path, monkeypatch):
     monkeypatch.setattr("calm_relay.decision.raising.steps", lambda *_: ())  # four more years a plan, not looked at here
-    job = demo_job() if request.param == "demo" else long_names(demo_job())
+    job = demo_job() if getattr(request, "param", "demo") == "demo" else long_names(demo_job())
     made = make_window(OpenedJob(job, SeriesStore(), 2), None, dialogs=answers, settings=Settings(tmp_path / "window.ini"))
     made.show()
     assert wait_idle(qapp, made)
@@ -62,7 +63,11 @@ def window(request, qapp, qtbot, answers, tmp_path, monkeypatch):
     dispose(qapp, made)
 
 
-@pytest.mark.parametrize(("width", "height", "scale"), LOOKS)
+@pytest.mark.parametrize(
+    ("window", "width", "height", "scale"),
+    [*(("demo", *look) for look in LOOKS), *(("long", *look) for look in LONG_LOOKS)],
+    indirect=["window"],
+)
 def test_nothing_is_cut_or_covered_on_any_page(window, qapp, width, height, scale):
     found = []
     for theme in ("light", "dark"):

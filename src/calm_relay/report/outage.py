@@ -12,7 +12,7 @@ from calm_relay.study import Study
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.drill import Drill
-from calm_relay.year.outage import HOURS, RideThrough, Serve, outage_length_h
+from calm_relay.year.outage import HOURS, RideThrough, Serve, outage_length_h, served_ids
 
 LENGTHS_H = (2, 4, 8, 12, 18, 24, 48, 72, 168)
 SERVE_WORDS: dict[Serve, str] = {"backed_up": "all that is backed up", "essential": "what must stay on alone"}
@@ -35,6 +35,10 @@ def ride_words(study: Study, job: Job, plan: Plan, found: dict[Serve, RideThroug
     """Return what the ride-through says, in sentences."""
     out = []
     for serve, rows in found.items():
+        if not served_ids(job, plan, serve):
+            name = SERVE_WORDS[serve]
+            out.append(f"{name[:1].upper()}{name[1:]}: nothing of it stands behind the transfer device, so its shares say nothing.")
+            continue
         share, length, which = season_share(study, job, rows)
         least = rows.worst_h
         survived = f"an outage of {length:g} h is survived from {share * 100:.0f} % {which}"

@@ -137,6 +137,10 @@ class Drill:
     @property
     def first_words(self) -> str:
         """One sentence: what goes dark first and when."""
+        if not self.asked_w.any():
+            return (
+                "Nothing is asked for: no load that would be served stands behind the transfer device, or none runs in this time."
+            )
         return first_words([(e.minute, e.clock, e.kind, e.words) for e in self.events], self.hours)
 
     def moment_at(self, minute: int) -> Moment | None:
