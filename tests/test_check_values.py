@@ -333,6 +333,7 @@ def test_every_row_of_the_cases_with_a_limit_has_a_hand_value_somewhere():
         "money.standing", "money.window",
         *match_cases.BY_YEAR,
         *outage_cases.BY_YEAR,
+        *wiring_cases.BY_OTHERS,
     }  # fmt: skip
     assert {row.check for row in ROWS} | by_year == set(CASES)
     assert HYB

@@ -10,6 +10,7 @@ TODAY = "today"
 BRITAIN, GERMANY = Edit("pack", "great-britain"), Edit("pack", "germany")
 THREE = [GERMANY, Edit("site.supply.kind", "three_phase"), Edit("site.network.sum_limit_w", 30_000.0)]
 HOT = 1 + 0.00393 * 50
+NO_RUNS = [Edit(f"plans[{A}].nodes[{node}].run", None) for node in ("old", "bat")]
 
 CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
     "cable.ampacity": {
@@ -44,7 +45,30 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (TODAY, [*THREE, Edit("library[string-inverter-5k].ac_rated_w", 4000.0)]),
     },
 }
-NO_REMEDY = ("network.notify", "network.imbalance")
+CABLE, AMERICA = f"plans[{A}].nodes[bat].battery_run", Edit("pack", "north-america")
+CASES |= {
+    "battery.cable": {
+        "over": (A, [Edit(f"{CABLE}.size", "2.5 mm²"), Edit(f"{CABLE}.ambient_c", 75.0)]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{CABLE}.protected_a", None)]),
+    },
+    "battery.cable-drop": {
+        "tight": (A, [Edit(f"{CABLE}.length_m", 40.0)]),
+        "within": (A, []),
+        "not known": (A, [Edit(f"{CABLE}.length_m", None)]),
+    },
+    "battery.lug": {
+        "over": (A, [Edit("library[battery-inverter-5k].battery_lug_max_mm2", 6.0)]),
+        "within": (A, [Edit("library[battery-inverter-5k].battery_lug_max_mm2", 16.0)]),
+        "not known": (A, [Edit(f"library[battery-inverter-5k].battery_lug_{end}_mm2", None) for end in ("min", "max")]),
+    },
+    "place.energy": {
+        "over": (A, [AMERICA, Edit("site.supply_run", None), *NO_RUNS, Edit("library[stack-3k].capacity_wh", 25_000.0)]),
+        "within": (A, [AMERICA, Edit("site.supply_run", None), *NO_RUNS]),
+        "not known": (A, [AMERICA, Edit("site.supply_run", None), *NO_RUNS, Edit(f"plans[{A}].nodes[bat].battery.place", None)]),
+    },
+}
+NO_REMEDY = ("network.notify", "network.imbalance", "place.energy")
 
 AMPS = 5000 / 230
 ROWS: list[dict[str, object]] = [
@@ -61,4 +85,10 @@ ROWS: list[dict[str, object]] = [
     {"check": "service.busbar", "plan": TODAY, "value": 63 + AMPS, "limit": 160, "knob": f"{BOARD}.busbar_a"},
     {"check": "network.notify", "plan": TODAY, "edits": [BRITAIN], "value": AMPS, "limit": 16, "value_knob": True},
     {"check": "network.imbalance", "plan": TODAY, "edits": THREE, "value": 5000, "limit": 4600, "value_knob": True},
+    {"check": "battery.lug", "edits": list(CASES["battery.lug"]["within"][1]), "value": 1, "limit": 1, "value_knob": True},
+    {
+        "check": "place.energy", "edits": list(CASES["place.energy"]["within"][1]), "value": 9900, "limit": 40_000,
+        "value_knob": True,
+    },
 ]  # fmt: skip
+BY_OTHERS = ("battery.cable", "battery.cable-drop")  # their current is that of `battery.dc-current`, which has its hand value

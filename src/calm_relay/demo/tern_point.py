@@ -168,6 +168,7 @@ def _plans() -> tuple[Plan, ...]:
                 _today("backup"),
                 Node(
                     id="bat", name="Battery inverter", card="battery-inverter-5k", side="backup", run=NEAR,
+                    battery_run=CableRun(length_m=3, size="10 mm²", protected_a=63),
                     battery=BatteryChoice(card=stack, modules=3, place="indoors"),
                 ),
             ),

@@ -292,6 +292,7 @@ class Node(Record):
         default=None, description="a charger on a time switch in place of the inverter's own; None: none"
     )
     run: CableRun | None = Field(default=None, description="from the inverter to the board; None: not known")
+    battery_run: CableRun | None = Field(default=None, description="from the battery to the inverter; None: not known")
 
 
 class Transfer(Record):

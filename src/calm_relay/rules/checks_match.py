@@ -171,7 +171,7 @@ def dc_current(c: CheckContext) -> Iterator[Finding]:
         if row.battery.discharge_max_a is None:
             yield unknown(c, "battery.dc-current", row.node.name, NO_CURRENT)
             continue
-        value, limit = _full_power_a(row), min(_limits_a(row))
+        value, limit = full_power_a(row), min(_limits_a(row))
         low, _ = chain.soc_window(row.battery, row.choice)
         volts = chain.stack_volts(row.battery, row.choice.modules, low).floor_v
         lug = row.unit.battery_lug_max_mm2
@@ -180,11 +180,12 @@ def dc_current(c: CheckContext) -> Iterator[Finding]:
             f"cable and fuse carry 1.25 × that, {1.25 * value:.1f} A"
         )
         line += f"; the inverter's terminals take up to {lug:g} mm²" if lug is not None else ""
-        remedies = modules_remedy(c, row, lambda o: _full_power_a(o) <= min(_limits_a(o), default=0.0))
+        remedies = modules_remedy(c, row, lambda o: full_power_a(o) <= min(_limits_a(o), default=0.0))
         yield finding(c, "battery.dc-current", row.node.name, "current_a", value, limit, "most", line, soft=True, remedies=remedies)
 
 
-def _full_power_a(row: BatteryRow) -> float:
+def full_power_a(row: BatteryRow) -> float:
+    """Return the amps at full AC power and the lowest charge in use. [A]"""
     low, _ = chain.soc_window(row.battery, row.choice)
     return row.unit.dc_w(row.unit.ac_rated_w) / chain.stack_volts(row.battery, row.choice.modules, low).floor_v
 
@@ -218,7 +219,7 @@ def sharing(c: CheckContext) -> Iterator[Finding]:
                 c, "battery.sharing", row.node.name, "the card does not say a module's internal resistance: see the data sheet"
             )
             continue
-        asked = min([_full_power_a(row), *([row.unit.discharge_max_a] if row.unit.discharge_max_a is not None else [])])
+        asked = min([full_power_a(row), *([row.unit.discharge_max_a] if row.unit.discharge_max_a is not None else [])])
         currents = branch_currents([0.0] * n, ohms or (1.0,) * n, asked)
         value = float(currents.max())
         how = "by resistance and leads" if row.choice.leads_ohm else "leads alike (assumed)"

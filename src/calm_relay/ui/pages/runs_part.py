@@ -7,9 +7,11 @@ from typing import TYPE_CHECKING
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import CableRun
+from calm_relay.rules.checks_place import TABLE as BATTERY_CABLE
 from calm_relay.rules.runs import rises, run_rows, table_of
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
 from calm_relay.ui.views.volts_view import VoltsView
+from calm_relay.wiring.conductors import conductor_table
 
 if TYPE_CHECKING:
     from calm_relay.rules.runs import RunRow
@@ -29,7 +31,7 @@ class RunsPart:
 
     def shape(self) -> object:
         session = self._page.session
-        runs = tuple((node.id, node.run is None) for node in session.plan.nodes)
+        runs = tuple((n.id, n.run is None, n.battery_run is None, n.battery is None) for n in session.plan.nodes)
         return session.plan.id, runs, session.job.site.supply_run is None, session.job.pack
 
     def build(self) -> None:
@@ -49,7 +51,10 @@ class RunsPart:
         )
         self._run("From the board to the supply", "site.supply_run", job.site.supply_run)
         for node in plan.nodes:
-            self._run(f"From {node.name} to the board", f"plans[{plan.id}].nodes[{node.id}].run", node.run)
+            at = f"plans[{plan.id}].nodes[{node.id}]"
+            self._run(f"From {node.name} to the board", f"{at}.run", node.run)
+            if node.battery is not None:
+                self._run(f"From the battery to {node.name}", f"{at}.battery_run", node.battery_run)
         page.words(CAUTION, "caution")
 
     def _run(self, words: str, path: str, run: CableRun | None) -> None:
@@ -62,8 +67,10 @@ class RunsPart:
 
     def _begin(self, words: str, path: str) -> None:
         session = self._page.session
-        table = table_of(session.job.rules())
-        made = CableRun(length_m=10.0, size=table.rows[min(3, len(table.rows) - 1)].name, method=table.columns[0])
+        of_battery = path.endswith(".battery_run")
+        table = conductor_table(BATTERY_CABLE) if of_battery else table_of(session.job.rules())
+        size = table.rows[min(3, len(table.rows) - 1)].name
+        made = CableRun(length_m=2.0 if of_battery else 10.0, size=size, method=table.columns[0])
         session.edit(words, [Edit(path, made.model_dump())])
 
     def show_figures(self) -> None:

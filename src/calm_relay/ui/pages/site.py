@@ -42,7 +42,7 @@ class SitePage(PartedPage):
     def part_of(self, path: str) -> str:
         if path.startswith("faces"):
             return "faces"
-        if path.startswith(("site.board", "site.supply_run")) or "].run" in path:
+        if path.startswith(("site.board", "site.supply_run")) or "].run" in path or "].battery_run" in path:
             return "runs"
         if path.startswith("plans"):
             return "oversizing" if ".later" in path else "strings"
