@@ -130,7 +130,7 @@ def test_a_busbar_of_200_a():
     assert [rule.id for rule in busbar_rules(names, 225, 175, 40.0, None)] == ["plain", "far_end"]
 
 
-def test_a_rise_against_a_power_flow():
+def test_a_rise_against_the_nodal_solution():
     """5 kW pushed over 22 m of 4 mm²: the sum at nominal volts against the nodal solution at constant power."""
     table = conductor_table("iec")
     ohm = 2 * 22 * table.ohm_per_m(table.size("4 mm²"))

@@ -67,6 +67,7 @@ def _parser() -> argparse.ArgumentParser:
         sub.set_defaults(run=run)
         return sub
 
+    command("measure", "what is not known of each plan: a list to look up or measure on site, by page", plans.measure_command)
     command("checks", "the registry of checks: what each holds against what, and its source", plans.checks_command, job=False)
     command("check", "every check with verdict, arithmetic, remedy and source; exit 1 when one is over", plans.check_command)
     simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", plans.simulate_command)

@@ -25,6 +25,7 @@ from calm_relay.report.chains import chains_data, chains_text
 from calm_relay.report.check_table import check_rows, check_table
 from calm_relay.report.controls import controls_data, controls_text
 from calm_relay.report.head import CAUTION, head_of, title_text
+from calm_relay.report.measure import measure_text, to_measure
 from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
 from calm_relay.report.when import boxes_data, boxes_text, figures_data, figures_text, when_data, when_text
 from calm_relay.rules.picking import plan_of, ranked
@@ -263,6 +264,28 @@ def limits_command(options: argparse.Namespace) -> int:
         print_json({**head_of(job), "currency": job.tariff.currency, "plans": rows})
     else:
         print("\n".join(line for row in rows for line in limits_text(row, job.tariff.currency)))
+    return 0
+
+
+def measure_command(options: argparse.Namespace) -> int:
+    """Run `measure`: what to look up or measure on site, by page."""
+    opened = open_job(options.job)
+    job, study = opened.job, Study(opened.store)
+    rows = [(plan, study.plan_result(job, plan).findings) for plan in chosen_plans(job, options)]
+    if options.json:
+        data = [
+            {
+                "plan": plan.id, "letter": plan.letter,
+                "measure": {page: [list(row) for row in items] for page, items in to_measure(findings).items()},
+            }
+            for plan, findings in rows
+        ]  # fmt: skip
+        print_json({**head_of(job), "plans": data})
+        return 0
+    print("\n".join(title_text(job)))
+    for plan, findings in rows:
+        print(f"\n{plan.letter}  {plan.name}")
+        print("\n".join(measure_text(findings)))
     return 0
 
 

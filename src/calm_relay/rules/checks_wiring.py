@@ -158,7 +158,7 @@ def busbar(c: CheckContext) -> Iterator[Finding]:
     if smaller is not None and best.id != "sum_of_breakers":
         edit = Edit("site.board.main_breaker_a", smaller)
         remedies.append(Remedy(f"a main breaker of {smaller:g} A, where the load calculation allows it", (edit,)))
-    remedies.append(Remedy("a larger busbar, a supply-side connection, or inverters held by a power control system"))
+    remedies.append(Remedy("a larger busbar, a supply-side connection, or inverters held by their control"))
     yield finding(
         c, "service.busbar", "board", "current_a", best.value_a, best.limit_a, "most", line, remedies=remedies,
         source=c.pack.list_["busbar_rules"][1],
