@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.rules.runs import TO_SUPPLY, RunRow, rises, run_rows, table_of
+from calm_relay.rules.runs import TO_SUPPLY, Rise, RunRow, rises, run_rows, table_of
 from calm_relay.wiring.sums import breaker_for, busbar_rules, carries, most_breaker_a, voltage_change_v
 
 
@@ -65,6 +65,14 @@ def breaker(c: CheckContext) -> Iterator[Finding]:
             yield finding(c, "cable.breaker", row.name, "current_a", amps, most, "most", line, remedies=[Remedy(words, edits)])
 
 
+def _wider(c: CheckContext, row: RunRow, rise: Rise, most_v: float) -> list[Remedy]:
+    """Return the smallest size to the board with which the whole rise is at most so much; nothing where none does it. [V]"""
+    table, rest = table_of(c.pack), rise.volts_v - (row.change_v or 0.0)
+    length = 0.0 if row.run is None else row.run.length_m or 0.0
+    fit = [s for s in table.rows if rest + voltage_change_v(row.way, row.amps, length, table.ohm_per_m(s)) <= most_v]
+    return [Remedy(f"{fit[0].name} to the board", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
+
+
 @check(
     "cable.rise", "Voltage rise to the supply", page="plans", needs={"grid", "plan"}, short="Voltage rise",
     source="each run at its current, copper as hot as its table allows (definitions D21); the pack's limit",
@@ -74,21 +82,14 @@ def rise(c: CheckContext) -> Iterator[Finding]:
     rows = run_rows(c.job, c.plan, c.pack)
     if len(rows) < 2:
         return
-    limit, table = c.pack.value("rise_most_frac"), table_of(c.pack)
+    limit = c.pack.value("rise_most_frac")
     found = rises(rows)
     missing = [row.missing for row in rows if row.missing]
     if missing:
         yield unknown(c, "cable.rise", "runs", f"{'; '.join(missing)}: measure on site")
     for one in found:
         row = next(r for r in rows if r.name == one.name)
-        assert row.run is not None
-        rest = one.volts_v - (row.change_v or 0.0)
-        fit = [
-            size for size in table.rows
-            if rest + voltage_change_v(row.way, row.amps, row.run.length_m or 0.0, table.ohm_per_m(size)) <= limit * one.volts
-        ]  # fmt: skip
-        remedies = [Remedy(f"{fit[0].name} to the board", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
-        remedies.append(Remedy("larger sizes, a shorter way, or less power"))
+        remedies = [*_wider(c, row, one, limit * one.volts), Remedy("larger sizes, a shorter way, or less power")]
         yield finding(
             c, "cable.rise", row.name, "fraction", one.frac, limit, "most", one.words, soft=True, remedies=remedies,
             source=c.pack.source("rise_most_frac"),
@@ -105,24 +106,19 @@ def volts(c: CheckContext) -> Iterator[Finding]:
     found, highest = rises(rows), c.job.site.board.highest_supply_v
     if not found:
         return
-    limit, table = c.pack.value("sustained_volts_most_v"), table_of(c.pack)
+    limit = c.pack.value("sustained_volts_most_v")
     if highest is None:
         yield unknown(c, "cable.volts", "supply", "the highest volts at the supply with little load: measure on site")
         return
     for one in found:
         row = next(r for r in rows if r.name == one.name)
-        assert row.run is not None
-        per_line = one.volts_v / (3.0**0.5 if row.way == "three" else 1.0)
-        at_noon = highest + per_line
+        lines = 3.0**0.5 if row.way == "three" else 1.0  # measured against the neutral
+        at_noon = highest + one.volts_v / lines
         line = f"{highest:g} V measured + {one.words} = {at_noon:.1f} V at the inverter"
-        rest = one.volts_v - (row.change_v or 0.0)
-        room = (3.0**0.5 if row.way == "three" else 1.0) * (limit - highest)
-        fit = [
-            size for size in table.rows
-            if rest + voltage_change_v(row.way, row.amps, row.run.length_m or 0.0, table.ohm_per_m(size)) <= room
+        remedies = [
+            *_wider(c, row, one, lines * (limit - highest)),
+            Remedy("larger sizes, less export, or ask the network to lower its volts"),
         ]  # fmt: skip
-        remedies = [Remedy(f"{fit[0].name} to the board", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
-        remedies.append(Remedy("larger sizes, less export, or ask the network to lower its volts"))
         yield finding(
             c, "cable.volts", row.name, "voltage_v", at_noon, limit, "most", line, remedies=remedies,
             source=c.pack.source("sustained_volts_most_v"),
