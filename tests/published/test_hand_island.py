@@ -69,6 +69,38 @@ def test_a_reserve_for_the_morning_keeps_the_former_on_and_the_sun_brings_it_bac
     check(flow, 2, unserved_w=0, ac_in_w=1000, charge_from_ac_w=800, energy_wh=2000 - 80 / 0.9 + 720)
 
 
+def test_four_hours_of_an_outage_with_dc_coupled_sun():
+    """Evening, night, morning, noon; 0.8 through the inverter, 0.9 at the cells, no idle draw; 2000 Wh at the start, 4000 full."""
+    out = Terms(0.0, 0.25, 0.0, 2000.0)
+    flow = island([unit("b", 0, 1500, 3000, out=out)], [0, 0, 1000, 3000], house(4, b=[800, 1200, 400, 100]), 2000)
+    check(flow, 0, ac_out_w=800, discharge_w=1000, energy_wh=2000 - 1000 / 0.9, unserved_w=0)
+    # 888.9 Wh in the cells give 800 W DC, 640 W of the 1200 W asked for.
+    check(flow, 1, ac_out_w=640, discharge_w=800, energy_wh=0, unserved_w=560)
+    # 1000 W of sun: 500 W DC serve 400 W, the other 500 W charge.
+    check(flow, 2, pv_to_inverter_w=500, pv_to_battery_w=500, energy_wh=450, unserved_w=0)
+    # 3000 W: 125 W serve 100 W, 1500 W are all that charges, 1375 W find no use.
+    check(flow, 3, pv_to_inverter_w=125, pv_to_battery_w=1500, lost_island_w=1375, energy_wh=450 + 1350)
+
+
+def test_four_hours_of_an_outage_with_ac_coupled_sun():
+    """The same hours, the sun at AC: what the house leaves of it goes through the charger; an empty bank stays dark to the end."""
+    out = Terms(0.0, 0.25, 0.0, 2000.0)
+    ac = house(4, b=[800, 200, 400, 100])
+    ac[:, 3] = [0, 0, 1400, 3000]
+    flow = island([unit("b", 0, 1500, 3000, out=out)], [0, 0, 0, 0], ac, 2000)
+    check(flow, 0, ac_out_w=800, discharge_w=1000, energy_wh=2000 - 1000 / 0.9, unserved_w=0)
+    check(flow, 1, ac_out_w=200, discharge_w=250, energy_wh=2000 - 1250 / 0.9)
+    # 1000 W beyond the house, 0.8 of it reaches the battery, 0.9 of that the cells.
+    check(flow, 2, pv_only_w=1400, ac_in_w=1000, charge_from_ac_w=800, energy_wh=2000 - 1250 / 0.9 + 720)
+    # 2900 W beyond the house; the charge limit of 1500 W takes 1875 W at AC, so 1025 W are held back.
+    check(flow, 3, ac_in_w=1875, charge_from_ac_w=1500, pv_only_lost_island_w=1025, energy_wh=2000 - 1250 / 0.9 + 720 + 1350)
+    empty = ac.copy()
+    empty[1, 0] = 2000
+    dark = island([unit("b", 0, 1500, 3000, out=out)], [0, 0, 0, 0], empty, 1000)
+    check(dark, 1, unserved_w=2000, energy_wh=0)
+    check(dark, 2, unserved_w=400, pv_only_w=0, pv_only_lost_island_w=1400)
+
+
 def test_what_the_island_cannot_serve_is_recorded_and_shared_out():
     """Two banks of 3000 and 1000 Wh give 3 : 1; 4 kW of house above 2 × 2 kW at AC leave nothing, 5 kW leave 1 kW."""
     units = [unit("b", 0, 1500, 3000), unit("b", 0, 1500, 3000)]
