@@ -48,6 +48,11 @@ def pv_only_nodes(plan: Plan, cards: CardBook) -> list[tuple[Node, InverterCard]
     return [(node, card) for node, card in inverter_rows(plan, cards) if not card.battery_terminals]
 
 
+def pv_behind(plan: Plan, cards: CardBook) -> list[tuple[Node, InverterCard]]:
+    """Return the AC-coupled PV of the backup side: PV inputs only, with strings on them."""
+    return [(node, card) for node, card in pv_only_nodes(plan, cards) if node.side == "backup" and node.strings]
+
+
 def battery_rows(plan: Plan, cards: CardBook) -> Iterator[BatteryRow]:
     """Yield every node that has a battery."""
     for node, unit in battery_side_nodes(plan, cards):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import BatteryRow, battery_rows, forming_rows, pv_only_nodes
+from calm_relay.job.rows import BatteryRow, battery_rows, forming_rows, pv_behind, pv_only_nodes
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.rules.checks_bank import PLACES
 from calm_relay.rules.checks_service import backup_appliances
@@ -23,16 +23,12 @@ def _behind(c: CheckContext) -> list[BatteryRow]:
     """Return what forms a grid behind the transfer device; nothing where there is no outage to speak of."""
     if c.plan.transfer is None or c.plan.off_grid:
         return []
-    return [row for row in forming_rows(c.plan, c.cards) if row.node.side == "backup"]
+    return forming_rows(c.plan, c.cards)
 
 
 def _ac_pv_w(c: CheckContext) -> float:
     """Return the AC ratings of PV-only inverters behind the transfer device. [W]"""
-    return sum(
-        card.ac_rated_w * card.unit_count(node.count)
-        for node, card in pv_only_nodes(c.plan, c.cards)
-        if node.side == "backup" and node.strings
-    )
+    return sum(card.ac_rated_w * card.unit_count(node.count) for node, card in pv_behind(c.plan, c.cards))
 
 
 @check(

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from typing import TYPE_CHECKING
 
 from calm_relay.calendar import MONTHS
 from calm_relay.job.edits import Edit
@@ -14,6 +15,10 @@ from calm_relay.units import count_words, hours_a_year
 from calm_relay.units import format_quantity as show
 from calm_relay.year.generator_figures import derated_va
 
+if TYPE_CHECKING:
+    from calm_relay.library.other_cards import GeneratorCard
+
+USUAL_AIR_C = 25.0  # round a generator
 SPARE_WH = 1000.0  # a year's loss below it says that the array is used up
 
 
@@ -102,6 +107,16 @@ def lock_out(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def swap_generator(c: CheckContext, fits: Callable[[GeneratorCard], bool], otherwise: str) -> Remedy:
+    """Return the smallest offered generator for this supply that fits, in place of the plan's; in words where none does."""
+    supply = c.job.site.supply.kind
+    fitting = [g for g in c.offered.generators().values() if supply in g.supplies and fits(g)]
+    best = min(fitting, key=lambda g: g.rated_va, default=None)
+    if best is None:
+        return Remedy(otherwise)
+    return Remedy(f"{best.name} in its place", (Edit("library[+]", best.model_dump()), Edit(c.path("generator.card"), best.id)))
+
+
 @check(
     "generator.supply", "Generator connects to this supply", page="plans", needs={"plan"}, short="Generator's supply",
     source="the generator's card",
@@ -116,13 +131,10 @@ def generator_supply(c: CheckContext) -> Iterator[Finding]:
         return
     said = f"{count_words(len(card.supplies), 'kind')} of supply on the card: {', '.join(CHOICES[s] for s in card.supplies)}"
     good = kind in card.supplies
-    fitting = [g for g in c.offered.generators().values() if kind in g.supplies and g.rated_va >= card.rated_va]
-    best = min(fitting, key=lambda g: g.rated_va, default=None)
-    edits = () if best is None else (Edit("library[+]", best.model_dump()), Edit(c.path("generator.card"), best.id))
-    words = "a generator made for this supply" if best is None else f"{best.name} in its place"
+    remedy = swap_generator(c, lambda g: g.rated_va >= card.rated_va, "a generator made for this supply")
     yield finding(
         c, "generator.supply", card.name, YES_NO, float(good), 1.0, "least",
-        f"{said}; here it is {CHOICES[kind]}", tight=COUNTS, remedies=[Remedy(words, edits)],
+        f"{said}; here it is {CHOICES[kind]}", tight=COUNTS, remedies=[remedy],
     )  # fmt: skip
 
 
@@ -152,7 +164,7 @@ def bypass(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def black_start(c: CheckContext) -> Iterator[Finding]:
     """Whether sun alone brings the backup side back once the battery ran empty in an outage."""
-    rows = [row for row in forming_rows(c.plan, c.cards) if row.node.side == "backup"]
+    rows = forming_rows(c.plan, c.cards)
     if c.plan.transfer is None or not rows:
         return
     waking = [row.node.name for row in rows if row.node.strings]
@@ -183,14 +195,10 @@ def generator_size(c: CheckContext) -> Iterator[Finding]:
     if need <= 0:
         return
     height = c.job.site.place.altitude_m
-    gives = derated_va(card, height, 25.0)
+    gives = derated_va(card, height, USUAL_AIR_C)
     line = (
         f"{show(card.rated_va, 'apparent_va')} at {height:.0f} m give {show(gives, 'apparent_va')}; what must stay on runs at "
         f"{show(need, 'apparent_va')}"
     )
-    supply = c.job.site.supply.kind
-    fitting = [g for g in c.offered.generators().values() if supply in g.supplies and derated_va(g, height, 25.0) >= need]
-    best = min(fitting, key=lambda g: g.rated_va, default=None)
-    edits = () if best is None else (Edit("library[+]", best.model_dump()), Edit(c.path("generator.card"), best.id))
-    words = "a larger generator" if best is None else f"{best.name} in its place"
-    yield finding(c, "generator.size", card.name, "apparent_va", gives, need, "least", line, remedies=[Remedy(words, edits)])
+    remedy = swap_generator(c, lambda g: derated_va(g, height, USUAL_AIR_C) >= need, "a larger generator")
+    yield finding(c, "generator.size", card.name, "apparent_va", gives, need, "least", line, remedies=[remedy])

@@ -18,6 +18,7 @@ from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, find
 from calm_relay.simulation.chain import modules_fit
 from calm_relay.simulation.offgrid import bank_w, start_va
 from calm_relay.units import format_quantity as show
+from calm_relay.year.circuits import load_shares
 from calm_relay.year.line_shares import Array, line_count, line_name, line_volts, lines_va, shares_of
 
 
@@ -204,7 +205,7 @@ def _bank_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest
 
 def _lines_of(c: CheckContext, load: Appliance, count: int) -> Iterator[tuple[int, float, str, str]]:
     """Yield the lines that a motor lies on: place, its share there, the line's name if there are several, the share in words."""
-    shares = _motor_shares(load, count)
+    shares = load_shares(load, count)
     for i in np.flatnonzero(shares > 0):
         on = float(shares[i])
         yield int(i), on, line_name(c.job.site.supply, int(i)) if count > 1 else "", f" × {on:.2g}" if on < 1 else ""
@@ -214,12 +215,6 @@ def _takes_s(c: CheckContext, load: Appliance) -> float:
     """Return how long an appliance's motor takes to start (definitions D15), by the pack. [s]"""
     assert load.motor is not None
     return c.pack.value(f"start_{load.motor.kind}_s")
-
-
-def _motor_shares(load: Appliance, count: int) -> Array:
-    """Return how a motor's start lies on the lines: a three-phase motor on all, whatever is said of the load."""
-    three = load.motor is not None and load.motor.phases == 3
-    return shares_of("all" if three else load.line, count)
 
 
 def _running(running: list[Appliance], start: Appliance, count: int) -> _Rest:
@@ -249,7 +244,7 @@ def _ease(c: CheckContext, case: _Case, forming: list[BatteryRow]) -> list[Remed
     soft = soft_start_share(motor, c.pack.value("soft_start_frac"))
     whole = case.start.lra_a if case.quantity == "current_a" and case.start.lra_a else case.start.start_va
     part = whole * (c.pack.value("start_power_factor") if case.quantity == "power_w" else 1.0)
-    on = 1.0 if case.quantity == "current_a" else float(_motor_shares(load, line_count(c.job.site.supply)).max())
+    on = 1.0 if case.quantity == "current_a" else float(load_shares(load, line_count(c.job.site.supply)).max())
     if not motor.soft_starter and soft_start_counts(motor) and case.value - part * on * (1 - soft) <= case.limit:
         edit = Edit(f"house.appliances[{load.id}].motor.soft_starter", value=True)
         out.append(Remedy(f"a soft starter on {load.name} (about {soft * 100:.0f} % of the start)", (edit,)))

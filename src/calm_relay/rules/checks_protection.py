@@ -7,23 +7,23 @@ from typing import TYPE_CHECKING
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import forming_rows
-from calm_relay.load.motors import motor_start
+from calm_relay.rules.checks_island import USUAL_AIR_C, swap_generator
 from calm_relay.rules.checks_service import backup_appliances, running_va
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
+from calm_relay.year.circuits import start_of
 from calm_relay.year.generator_figures import derated_va
 
 if TYPE_CHECKING:
     from calm_relay.job.models import Transfer
+    from calm_relay.library.other_cards import GeneratorCard
 
-USUAL_AIR_C = 25.0
 BY_ELECTRICIAN = "local code decides, the electrician measures it"
 
 
 def _device(c: CheckContext) -> Transfer | None:
     """Return the transfer device of a plan in which something forms an island behind it."""
-    forming = any(row.node.side == "backup" for row in forming_rows(c.plan, c.cards))
-    return c.plan.transfer if forming and not c.plan.off_grid else None
+    return c.plan.transfer if forming_rows(c.plan, c.cards) and not c.plan.off_grid else None
 
 
 def _declared(c: CheckContext, check_id: str, field: str, said: str, ask: str, fix: str) -> Iterator[Finding]:
@@ -97,7 +97,7 @@ def fault_current(c: CheckContext) -> Iterator[Finding]:
     device = _device(c)
     if device is None:
         return
-    rows = [row for row in forming_rows(c.plan, c.cards) if row.node.side == "backup"]
+    rows = forming_rows(c.plan, c.cards)
     silent = [row.unit.name for row in rows if row.unit.fault_current_a is None]
     if device.largest_breaker_a is None or silent:
         what = f"what {', '.join(silent)} drives into a short circuit" if silent else "the largest breaker of a backup circuit"
@@ -159,14 +159,10 @@ def auto_start(c: CheckContext) -> Iterator[Finding]:
         return
     card = c.cards.generator(c.plan.generator.card)
     line = f"{card.name} {'starts by itself' if card.auto_start else 'has to be started by hand'}, by its card"
-    supply = c.job.site.supply.kind
-    fitting = [g for g in c.offered.generators().values() if g.auto_start and supply in g.supplies and g.rated_va >= card.rated_va]
-    best = min(fitting, key=lambda g: g.rated_va, default=None)
-    edits = () if best is None else (Edit("library[+]", best.model_dump()), Edit(c.path("generator.card"), best.id))
-    words = "a set with automatic start" if best is None else f"{best.name} in its place"
+    remedy = swap_generator(c, lambda g: g.auto_start and g.rated_va >= card.rated_va, "a set with automatic start")
     yield finding(
         c, "generator.auto-start", card.name, YES_NO, float(card.auto_start), 1.0, "least", line, tight=COUNTS, soft=True,
-        remedies=[Remedy(words, edits)],
+        remedies=[remedy],
     )  # fmt: skip
 
 
@@ -181,30 +177,23 @@ def generator_starts(c: CheckContext) -> Iterator[Finding]:
         return
     card = c.cards.generator(c.plan.generator.card)
     loads = [a for a in c.job.house.counted if a.essential]
-    factor, soft = c.pack.value("lra_per_running_amp"), c.pack.value("soft_start_frac")
-    starts = [(a, start) for a in loads if (start := motor_start(a, factor, soft)) is not None]
+    starts = [(a, start) for a in loads if (start := start_of(a, c.pack)) is not None]
     if not starts:
         return
     total = sum(running_va(a) for a in loads)
     name, need = max(((a.name, start.start_va + total - running_va(a)) for a, start in starts), key=lambda row: row[1])
-    if card.peak_va is None:
+    gives = _peak_here_va(c, card)
+    if card.peak_va is None or gives is None:
         yield unknown(c, "generator.starts", card.name, "its peak: see its data sheet")
         return
-    gives = derated_va(card, c.job.site.place.altitude_m, USUAL_AIR_C) * card.peak_va / card.rated_va
     line = f"{show(card.peak_va, 'apparent_va')} at the peak, {show(gives, 'apparent_va')} at this height; "
     line += f"{name} on top of the rest asks for {show(need, 'apparent_va')}"
-    supply = c.job.site.supply.kind
+    remedy = swap_generator(c, lambda g: (_peak_here_va(c, g) or 0.0) >= need, "a larger generator")
+    yield finding(c, "generator.starts", card.name, "apparent_va", gives, need, "least", line, soft=True, remedies=[remedy])
 
-    def fits(peak_va: float | None, rated_va: float, derated: float) -> bool:
-        return peak_va is not None and derated * peak_va / rated_va >= need
 
-    fitting = [
-        g for g in c.offered.generators().values()
-        if supply in g.supplies and fits(g.peak_va, g.rated_va, derated_va(g, c.job.site.place.altitude_m, USUAL_AIR_C))
-    ]  # fmt: skip
-    best = min(fitting, key=lambda g: g.rated_va, default=None)
-    edits = () if best is None else (Edit("library[+]", best.model_dump()), Edit(c.path("generator.card"), best.id))
-    words = "a larger generator" if best is None else f"{best.name} in its place"
-    yield finding(
-        c, "generator.starts", card.name, "apparent_va", gives, need, "least", line, soft=True, remedies=[Remedy(words, edits)]
-    )
+def _peak_here_va(c: CheckContext, card: GeneratorCard) -> float | None:
+    """Return a set's peak at the site's height; None where its card is silent. [VA]"""
+    if card.peak_va is None:
+        return None
+    return derated_va(card, c.job.site.place.altitude_m, USUAL_AIR_C) * card.peak_va / card.rated_va

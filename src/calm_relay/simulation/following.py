@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from calm_relay.simulation.kernel.jit import compiled
 
 # What stands between two seconds.
-HZ, POWER, CEILING, AT_START, CHARGE, CONNECTED, CALM, SINCE_START, CHARGING, STOPS, TRIPS, RETURNS = range(12)
-STATE = 12
+HZ, POWER, CEILING, AT_START, CHARGE, CONNECTED, CALM, SINCE_START, CHARGING, STOPS = range(10)
+STATE = 10
 # What does not change: of the curve, of the former, of the bank.
 (
     P_NOMINAL, P_START, P_DROOP, P_OF_RATED, P_DELAY, P_RESPONSE, P_LOW, P_HIGH, P_WAIT, P_RAMP, P_RATED, P_TOP, P_MOVES,
@@ -78,14 +78,12 @@ def follow(fixed, trips, held, state, pv_w, load_w, absorb_w, out):
                 held[i] = held[i] + 1.0 if hz >= trips[i, 0] - 1e-9 else 0.0
                 if held[i] > trips[i, 1]:
                     state[CONNECTED], state[POWER], state[CALM] = 0.0, 0.0, 0.0
-                    state[TRIPS] += 1.0
                     held[:] = 0.0
                     break
         else:
             state[CALM] = state[CALM] + 1.0 if fixed[P_LOW] <= hz <= fixed[P_HIGH] else 0.0
             if state[CALM] >= fixed[P_WAIT]:
                 state[CONNECTED], state[CEILING] = 1.0, fixed[P_RAMP] * rated
-                state[RETURNS] += 1.0
         battery = power - load_w[s]
         room = absorb_w[s] if state[CHARGING] > 0.0 else 0.0
         state[CHARGE] = min(1.0, max(0.0, state[CHARGE] + battery / 3600.0 / fixed[P_CAPACITY]))

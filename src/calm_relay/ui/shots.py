@@ -118,6 +118,7 @@ def main(argv: Sequence[str] | None = None) -> int:
 
     def storm() -> None:
         blackout.drill.asked.start, blackout.drill.asked.way = "named:Winter storm", 1
+        blackout.set_theme(window.theme, 1.0)  # its boxes are built by what is asked
         blackout.refresh()
         wait_for(app, lambda: "(whole house)" in blackout.drill.first.text(), 20.0)
         blackout.drill.view.next_event()

@@ -95,7 +95,7 @@ def lines_of(job: Job, plan: Plan, cards: CardBook, pack: Pack) -> Lines:
     """Return what a plan's forming inverters and their batteries give each line."""
     supply = job.site.supply
     count = line_count(supply)
-    rows = [row for row in forming_rows(plan, cards) if row.node.side == "backup"]
+    rows = forming_rows(plan, cards)
     seconds = [row.unit.offgrid_peak_s for row in rows if row.unit.offgrid_peak_s is not None]
     return Lines(
         names=tuple(line_name(supply, i) if count > 1 else "" for i in range(count)),

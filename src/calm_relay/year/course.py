@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.columns import AC_LOAD_B, AC_OWN_B, AC_PV_B, NODE, NODE_ENERGY, NODE_ENERGY_PV, SYS_UNSERVED, SYSTEM
-from calm_relay.simulation.kernel.loops import run_steps
+from calm_relay.simulation.kernel.loops import NOT_SERVED_W, run_steps
 from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.circuits import Circuit, Lines
@@ -27,7 +27,6 @@ RESTART_S = 60.0  # until tripped inverters try again, where no card says; commo
 RETRIES = 3  # until somebody has to reset them; common practice
 QUIET_S = 600.0  # without a trip, after which tries are counted anew; common practice
 CHUNK, FAR_CHUNK = 240, 720  # steps run ahead of what happens, and while all is dark
-NOT_SERVED_W = 1e-3  # less is rounding
 THROTTLED_W = 50.0  # less of the sun too much, and the former's own losses take it
 GIVEN_W = 0.1
 AT_FLOOR_FRAC = 0.02
@@ -82,7 +81,6 @@ class Course:
     pv_trips: list[int] = field(default_factory=list)
     over_w: float = 0.0
     over_at: int = 0
-    top_hz: float = 0.0
     litres: float = 0.0
     ended: int = 0
     lacked_wh: dict[str, float] = field(default_factory=dict)
@@ -346,7 +344,6 @@ class _Runner:
         if len(fell) and len(self.c.pv_trips) <= 2:
             words = f"the PV drops out at {out[0][fell[0]]:.2f} Hz"
             self.board.keep(Moment(step=i, kind="pv", words=words, value=out[1], limit=sun, hz=out[0]))
-        self.c.top_hz = max(self.c.top_hz, float(out[0].max()))
         over = out[4] if not free else np.zeros(seconds)
         if over.max() > self.c.over_w:
             self.c.over_w, self.c.over_at = float(over.max()), i

@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import pv_only_nodes
+from calm_relay.job.rows import pv_behind
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.simulation.columns import AC_PV_B, AC_PV_B_FIXED, NODE
+from calm_relay.simulation.kernel.loops import NOT_SERVED_W
 from calm_relay.units import format_quantity as show
 from calm_relay.year.circuits import circuits_of, lines_of, picked_hour
 from calm_relay.year.course import Course, Setup, run_course
@@ -31,7 +32,6 @@ from calm_relay.year.switchboard import Moment
 Array = NDArray[np.float64]
 MOST_HOURS = 336
 MINUTE_S = 60
-LACKING_W = 1e-3  # less is rounding
 DRAWN_W = 1.0  # lacking, worth drawing
 SAID_WH = 50.0  # less of a load is not worth a word
 
@@ -104,6 +104,7 @@ class Drill:
     node_ids: tuple[str, ...]
     capacity_wh: Array
     litres: float | None
+    tank_l: float | None = None
     step_h: float = 1.0 / 60.0
     pv_only_w: dict[str, Array] = field(default_factory=dict)
 
@@ -114,7 +115,7 @@ class Drill:
     @property
     def dark_h(self) -> float:
         """Hours in which something was asked for and not served, what was shed or waits for a hand apart. [h]"""
-        return float(np.count_nonzero(self._lacking_w > LACKING_W)) * self.step_h
+        return float(np.count_nonzero(self._lacking_w > NOT_SERVED_W)) * self.step_h
 
     @property
     def dark_spans(self) -> list[tuple[int, int]]:
@@ -132,8 +133,6 @@ class Drill:
         tank = self.tank_l
         return None if tank is None or not self.litres else tank / (self.litres / (self.hours / 24.0))
 
-    tank_l: float | None = None
-
     @property
     def first_words(self) -> str:
         """One sentence: what goes dark first and when."""
@@ -142,10 +141,6 @@ class Drill:
                 "Nothing is asked for: no load that would be served stands behind the transfer device, or none runs in this time."
             )
         return first_words([(e.minute, e.clock, e.kind, e.words) for e in self.events], self.hours)
-
-    def moment_at(self, minute: int) -> Moment | None:
-        """Return the seconds that are kept of a minute; None where none are."""
-        return next((m for m in self.moments if m.step == minute), None)
 
     def wh(self, name: str) -> float:
         """Return a series' energy, by its name without `_w`. [Wh]"""
@@ -202,7 +197,7 @@ class DrillSite:
         self.pack = job.rules()
         self.lines = lines_of(job, plan, cards, self.pack)
         dead = dead_pv_ids(job, plan, cards)
-        beside = [(n, c) for n, c in pv_only_nodes(plan, cards) if n.side == "backup" and n.strings and n.id not in dead]
+        beside = [(n, c) for n, c in pv_behind(plan, cards) if n.id not in dead]
         self.pv_only = [node.id for node, _ in beside]
         count = line_count(job.site.supply)
         lie = sum((made.pv_only[n.id].ac_w.mean() * node_shares(n, c, count) for n, c in beside), np.zeros(count))
@@ -354,7 +349,7 @@ class _Making:
         at_ac = course.pv_w[:end]
         used, throttled = at_ac + taken[0] + taken[1] + taken[2], np.maximum(0.0, held + sun_ac[:end] - at_ac)
         served = course.asked_w - course.off_w - course.shed_w - course.waiting_w
-        lacking, vital = (np.flatnonzero(w[:end] > LACKING_W) for w in (course.off_w, course.vital_off_w))
+        lacking, vital = (np.flatnonzero(w[:end] > NOT_SERVED_W) for w in (course.off_w, course.vital_off_w))
         step_h, label = self.calendar.step_h, self.calendar.label
         events = drill_events(course, said, throttled, charge, sun_ac, step_h)
         card = None if unit is None else unit.card

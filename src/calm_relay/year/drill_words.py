@@ -6,8 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.simulation.columns import SYS_UNSERVED
+from calm_relay.simulation.kernel.loops import NOT_SERVED_W
 from calm_relay.units import format_quantity as show
-from calm_relay.year.course import AT_FLOOR_FRAC, NOT_SERVED_W, Course
+from calm_relay.year.course import AT_FLOOR_FRAC, Course
 
 Array = NDArray[np.float64]
 Row = tuple[int, str, str]

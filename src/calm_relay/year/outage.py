@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar, season_of_months
 from calm_relay.errors import Cancelled, NotFeasible
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows, pv_only_nodes
+from calm_relay.job.rows import forming_rows, pv_behind
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.simulation.columns import (
@@ -71,7 +71,7 @@ def check_outage(plan: Plan, cards: CardBook) -> None:
         raise NotFeasible(
             f"plan {plan.letter} has no transfer device, so everything is dark as soon as the grid goes", "add one on Plans"
         )
-    if not any(row.node.side == "backup" for row in forming_rows(plan, cards)):
+    if not forming_rows(plan, cards):
         raise NotFeasible(
             f"plan {plan.letter} forms no grid behind its transfer device, so everything is dark as soon as the grid goes",
             "put a battery inverter or hybrid that forms a grid, with a battery, on the backup side",
@@ -146,8 +146,7 @@ def live_lines(job: Job, plan: Plan, cards: CardBook) -> NDArray[np.bool_]:
 def dead_pv_ids(job: Job, plan: Plan, cards: CardBook) -> tuple[str, ...]:
     """Return PV-only inverters of the backup side that stand on a line on which nothing forms a grid."""
     live = live_lines(job, plan, cards)
-    rows = ((node, card) for node, card in pv_only_nodes(plan, cards) if node.side == "backup" and node.strings)
-    return tuple(node.id for node, card in rows if is_dead(node_shares(node, card, len(live)), live))
+    return tuple(node.id for node, card in pv_behind(plan, cards) if is_dead(node_shares(node, card, len(live)), live))
 
 
 def _on_lines(job: Job, plan: Plan, cards: CardBook, house: HouseYear, ids: frozenset[str]) -> tuple[Array, Array]:

@@ -10,7 +10,7 @@ from pydantic import ValidationError
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows, pv_only_nodes
+from calm_relay.job.rows import forming_rows, pv_behind
 from calm_relay.library.base import FrequencyRecord
 from calm_relay.library.book import CardBook
 from calm_relay.packs.pack import Pack
@@ -57,7 +57,7 @@ def pv_island(job: Job, plan: Plan, cards: CardBook, curve: str = "") -> PvIslan
     """
     check_outage(plan, cards)
     pack = job.rules()
-    here = [(node, card) for node, card in pv_only_nodes(plan, cards) if node.side == "backup" and node.strings]
+    here = pv_behind(plan, cards)
     if not here:
         return None
     own = next((card.frequency for _, card in here if card.frequency is not None), None)
@@ -67,7 +67,7 @@ def pv_island(job: Job, plan: Plan, cards: CardBook, curve: str = "") -> PvIslan
     said = "the inverter card's own curve" if not name else f"{pack.curve(name)[1]}"
     if not curve and own is None:
         said += ", assumed since the card has no curve"
-    rows = [row for row in forming_rows(plan, cards) if row.node.side == "backup"]
+    rows = forming_rows(plan, cards)
     absorb = sum(row.unit.charger_in_max_w if row.unit.absorb_max_w is None else row.unit.absorb_max_w for row in rows)
     return PvIsland(
         rated_w=sum(card.ac_rated_w * card.unit_count(node.count) for node, card in here),

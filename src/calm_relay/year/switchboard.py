@@ -128,7 +128,7 @@ class Switchboard:
             served = self.watts_of(on, i, j)
             part = np.divide(lacking_w, served, out=np.zeros_like(served), where=served > 0)
             self.lacked_wh += np.where(on, (self.watts[:, i:j] * part).sum(axis=1) * self.step_h, 0.0)
-        self.soaked += np.where(on & self.soaks, self.watts[:, i:j].sum(axis=1) * self.step_h, 0.0)
+        self.soaked += np.where(on & self.soaks, drawn, 0.0)
 
     def next_change(self, i: int, on: Marks) -> int:
         """Return the next step at which something may return, or a load on surplus has had its day."""
