@@ -89,7 +89,7 @@ FAULTS = (
     Planted("volts add in parallel", "simulation/chain.py", 'return card.voltage_nominal_v * (modules if card.stacking == "series" else 1)', "return card.voltage_nominal_v * modules", P),
     Planted("card's floor ignored", "simulation/chain.py", "max(choice.soc_min_frac, battery.soc_min_frac)", "choice.soc_min_frac", P),
     Planted("phases forgotten in the pass-through", "simulation/pack.py", "voltage_v * amps * phases", "voltage_v * amps", P),
-    Planted("export cap in kW", "year/plan_flow.py", "math.inf if site.export_limit_w is None else site.export_limit_w,", "math.inf if site.export_limit_w is None else site.export_limit_w * 1000,", F),
+    Planted("export cap in kW", "year/plan_flow.py", "math.inf if cap is None else cap,", "math.inf if cap is None else cap * 1000,", F),
     Planted("PV-only on the wrong side", "year/plan_flow.py", '("backup", True): AC_PV_B, ("grid", True): AC_PV_G,', '("backup", True): AC_PV_G, ("grid", True): AC_PV_B,', P),
     # --- sun, strings, planner
     Planted("cold voltage warm", "pv/voltage.py", "by_card = modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c - 25.0))", "by_card = modules * module.voc_stc_v * (1.0 + module.beta_voc_per_c * (low_c + 25.0))", f"{V} published/test_sun_and_strings"),

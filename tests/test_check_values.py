@@ -15,7 +15,7 @@ import pytest
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.library.cards import LossTerms
 from calm_relay.year.ageing import battery_ageing
-from tests import match_cases, outage_cases, wiring_cases
+from tests import limit_cases, match_cases, outage_cases, wiring_cases
 from tests.test_check_cases import (
     BRANCH,
     CASES,
@@ -43,6 +43,7 @@ HOT_WORKING = 8 * 40.4 * (1 - 0.00408 * (CELL - 25))
 HOT_OPEN = 8 * 48.6 * (1 - 0.0028 * (CELL - 25))
 COLD_WORKING = 8 * 40.4 * (1 + 0.00408 * 29)
 PARALLEL = [Edit(f"{NE2}.tracker", 1)]
+INTERNATIONAL = Edit("pack", "international")
 WORN = list(CASES["optimizer.count-min"]["within"][1])
 
 
@@ -71,6 +72,7 @@ class Row(NamedTuple):
     whole: bool = False
 
 
+HAND = (match_cases.ROWS, outage_cases.ROWS, wiring_cases.ROWS, limit_cases.ROWS)
 CHARGE_2K = out_w(2000, 30, 0.01, 0.02, 5000)
 ROWS = [
     Row("string.cold-voc", B, [], COLD_OPEN, 600, f"{CARD}.dc_voltage_max_v"),
@@ -102,7 +104,7 @@ ROWS = [
     Row("roof.room", B, [], 16, 16, "faces[north-east].room_modules", whole=True),
     Row("array.dc-ac-ratio", B, [], 6160 / 5000, 2.0, f"{CARD}.dc_ac_ratio_max_with_battery"),
     Row("array.dc-ac-ratio", TODAY, [], 6160 / 5000, 1.5, "library[string-inverter-5k].dc_ac_ratio_max"),
-    Row("array.network-ratio", C, [Edit("site.network.dc_ac_ratio_max", 1.5)], (6160 + 12 * 430) / 11_000, 1.5,
+    Row("array.network-ratio", C, [INTERNATIONAL, Edit("site.network.dc_ac_ratio_max", 1.5)], (6160 + 12 * 430) / 11_000, 1.5,
         "site.network.dc_ac_ratio_max"),
     Row("array.network-ratio", C, [Edit("site.network.rebate_dc_ac_ratio_max", 1.5)], (6160 + 12 * 430) / 11_000, 1.5,
         "site.network.rebate_dc_ac_ratio_max", soft=True),
@@ -131,7 +133,7 @@ ROWS = [
     Row("battery.charge-chain", A, [], CHARGE_2K, out_w(5000, 30, 0.01, 0.02, 5000), f"{STACK}.charge_max_a", 1 / 192),
     Row("backup.ac-pv-absorb", A, [Edit(f"{CHARGER}.absorb_ratio", 1.2)], 5000, 6000, f"{CHARGER}.absorb_ratio", 1 / 5000),
     Row("backup.motor-start", A, [], 23 * 230 + (6605.5 - 5290), 7500, f"{CHARGER}.offgrid_peak_va"),
-    *(Row(**{"plan": A, "edits": [], "knob": "", **row}) for row in (*match_cases.ROWS, *outage_cases.ROWS, *wiring_cases.ROWS)),  # type: ignore[arg-type]
+    *(Row(**{"plan": A, "edits": [], "knob": "", **row}) for rows in HAND for row in rows),  # type: ignore[arg-type]
 ]  # fmt: skip
 
 
@@ -334,6 +336,7 @@ def test_every_row_of_the_cases_with_a_limit_has_a_hand_value_somewhere():
         *match_cases.BY_YEAR,
         *outage_cases.BY_YEAR,
         *wiring_cases.BY_OTHERS,
+        *limit_cases.BY_OTHERS,
     }  # fmt: skip
     assert {row.check for row in ROWS} | by_year == set(CASES)
     assert HYB

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.models import Node, Supply
+from calm_relay.job.models import Node
+from calm_relay.job.site_models import Supply
 from calm_relay.library.shipped import shipped_card
 from calm_relay.year.line_shares import background_shares, line_name, node_shares, shares_of
 from calm_relay.year.lines import house_lines_w, net_lines_w

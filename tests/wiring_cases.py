@@ -45,6 +45,10 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "within": (TODAY, [*THREE, Edit("library[string-inverter-5k].ac_rated_w", 4000.0)]),
     },
 }
+NO_LUGS = [
+    *(Edit(f"library[battery-inverter-5k].battery_lug_{end}_mm2", None) for end in ("min", "max")),
+    *(Edit(f"library[stack-3k].lug_{end}_mm2", None) for end in ("min", "max")),
+]
 CABLE, AMERICA = f"plans[{A}].nodes[bat].battery_run", Edit("pack", "north-america")
 CASES |= {
     "battery.cable": {
@@ -60,7 +64,7 @@ CASES |= {
     "battery.lug": {
         "over": (A, [Edit("library[battery-inverter-5k].battery_lug_max_mm2", 6.0)]),
         "within": (A, [Edit("library[battery-inverter-5k].battery_lug_max_mm2", 16.0)]),
-        "not known": (A, [Edit(f"library[battery-inverter-5k].battery_lug_{end}_mm2", None) for end in ("min", "max")]),
+        "not known": (A, NO_LUGS),
     },
     "place.energy": {
         "over": (A, [AMERICA, Edit("site.supply_run", None), *NO_RUNS, Edit("library[stack-3k].capacity_wh", 25_000.0)]),

@@ -80,6 +80,7 @@ METRIC: dict[str, Scale] = {
     "years": Scale("years", 1.0, 1, _also(y=1.0, year=1.0)),
     "mass_kg": Scale("kg", 1.0, 1, _also(g=0.001, t=1000.0, lb=0.45359237)),
     "area_mm2": Scale("mm²", 1.0, 1, (("mm2", 1.0, 0.0),)),
+    "area_cm2": Scale("cm²", 1.0, 0, (("cm2", 1.0, 0.0),)),
     "frequency_hz": Scale("Hz", 1.0, 2),
     "seconds_s": Scale("s", 1.0, 1, _also(ms=0.001, min=60.0)),
     "resistance_ohm": Scale("mΩ", 0.001, 1, (("mohm", 0.001, 0.0), ("ω", 1.0, 0.0), ("ohm", 1.0, 0.0))),

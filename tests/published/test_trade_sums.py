@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 
 from calm_relay.job.house_models import Appliance, Motor
-from calm_relay.job.models import Job, NetworkRule, Node, Plan
+from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.site_models import NetworkRule
 from calm_relay.library.shipped import shipped_card
 from calm_relay.load.motors import CODE_LETTER_KVA_PER_HP, motor_start
 from calm_relay.rules.checks_network import network_sum_w

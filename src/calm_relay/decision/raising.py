@@ -10,6 +10,7 @@ from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import inverter_rows
+from calm_relay.pv.roof import export_cap_w
 from calm_relay.rules.offers import offered
 from calm_relay.simulation import chain
 from calm_relay.study import Study
@@ -51,8 +52,8 @@ def steps(job: Job, plan: Plan) -> tuple[Step, ...]:
     if plan.off_grid:  # nothing is bought or sold: what more would serve stands in the checks
         return ()
     base = f"plans[{plan.id}]"
-    cap = job.site.export_limit_w
-    if cap is not None and any(node.strings for node in plan.nodes):
+    cap, held = job.site.export_limit_w, export_cap_w(job, plan, job.cards())
+    if cap is not None and cap == held and any(node.strings for node in plan.nodes):
         text = f"export cap {show(cap, 'power_w', 1)} to {show(cap + EXPORT_STEP_W, 'power_w', 1)}"
         out.append(Step("export_cap", text, (Edit("site.export_limit_w", cap + EXPORT_STEP_W),)))
     cards = job.cards()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from calm_relay.decision.compare import PlanRow
-from calm_relay.job.fields import CHOICES
+from calm_relay.job.field_words import CHOICES
 from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather
 from calm_relay.units import format_quantity as show
 

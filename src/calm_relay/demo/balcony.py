@@ -6,31 +6,22 @@ from calm_relay.demo.parts import appliance, cards_of, piece, work
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, ProfileLoad
-from calm_relay.job.models import (
-    BatteryChoice,
-    Face,
-    Job,
-    MonthlyWeather,
-    NetworkRule,
-    Node,
-    Place,
-    Plan,
-    Site,
-    StringGroup,
-    Supply,
-)
+from calm_relay.job.models import BatteryChoice, Face, Job, MonthlyWeather, Node, Place, Plan, Site, StringGroup
+from calm_relay.job.site_models import NetworkRule, Supply
 from calm_relay.job.tariff_models import Tariff
 
 
 def _modules() -> Node:
     group = StringGroup(id="rail", face="balcony", module="module-430", tracker=1, modules_per_string=1)
-    return Node(id="modules", name="Plug-in inverters", card="module-inverter-plug-in-400", count=2, strings=(group,))
+    return Node(
+        id="modules", name="Plug-in inverters", card="module-inverter-plug-in-400", count=2, plugged_in=True, strings=(group,)
+    )
 
 
 def _plans() -> tuple[Plan, ...]:
     battery = Node(
         id="battery", name="Plug-in battery", card="battery-inverter-plug-in", battery=BatteryChoice(card="plug-in-2k", modules=1,
-        place="indoors"),
+        place="indoors"), plugged_in=True, place="indoors",
     )  # fmt: skip
     set_costs = (
         piece("Plug-in inverter", 95, "module-inverter-plug-in-400", "inverter"),

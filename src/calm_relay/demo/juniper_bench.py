@@ -9,20 +9,18 @@ from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    Board,
     Face,
     GeneratorChoice,
     Job,
     MonthlyWeather,
-    NetworkRule,
     Node,
     Place,
     Plan,
     Site,
     StringGroup,
-    Supply,
     Transfer,
 )
+from calm_relay.job.site_models import Board, NetworkRule, Supply
 from calm_relay.job.tariff_models import Tariff
 
 ESSENTIAL = ("vaccine-fridge", "second-fridge", "well-pump", "lights", "server")

@@ -10,21 +10,18 @@ from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
 from calm_relay.job.models import (
     BatteryChoice,
-    Board,
-    CableRun,
     Face,
     HorizonPoint,
     Job,
     MonthlyWeather,
-    NetworkRule,
     Node,
     Place,
     Plan,
     Site,
     StringGroup,
-    Supply,
     Transfer,
 )
+from calm_relay.job.site_models import Board, CableRun, MountingSpot, NetworkRule, OldCircuit, Protection, Supply
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.shipped import shipped_card
 
@@ -49,6 +46,22 @@ GRANT = Rebate(
     source="invented",
 )
 
+# What lies between shed and board today, 22 m of it, and what a new inverter beside the board takes.
+OLD_RUN = CableRun(length_m=22, size="4 mm²", method="clipped direct", protected_a=32)
+NEW_RUN = CableRun(length_m=22, size="10 mm²", method="clipped direct", protected_a=63)
+NEAR = CableRun(length_m=4, size="10 mm²", method="clipped direct", protected_a=63)
+# The workshop's inner room, and the shed by the water, which a spring tide once reached.
+SPOTS = (
+    MountingSpot(
+        place="indoors", room="utility", flood_m=0, lowest_m=0.3, opening_m=0.9, clear_m=1.1, width_m=2.4, carries_kg=260,
+        backing="yes",
+    ),
+    MountingSpot(
+        place="garage", room="utility", flood_m=0.2, lowest_m=0.6, opening_m=0.8, clear_m=1.4, width_m=2.0, carries_kg=400,
+    ),
+)  # fmt: skip
+SEEN = Protection(dc_isolator="yes", ac_isolator="yes", residual_type="a")
+
 
 def _site() -> Site:
     return Site(
@@ -68,7 +81,17 @@ def _site() -> Site:
             seed=41,
         ),
         network=NetworkRule(sum_limit_w=10_000, source="made-up operator's letter: 10 kW of inverter on one phase"),
-        board=Board(main_breaker_a=63, busbar_a=160, highest_supply_v=244),
+        board=Board(
+            main_breaker_a=63,
+            busbar_a=160,
+            highest_supply_v=244,
+            free_ways=4,
+            earthing="tn_c_s",
+            fault_level_a=1800,
+            breaks_a=6000,
+        ),
+        circuits=(OldCircuit(id="shed-circuit", name="Shed circuit", run=OLD_RUN),),
+        spots=SPOTS,
         supply_run=CableRun(length_m=14, size="16 mm²", method="clipped direct", protected_a=63),
         export_limit_w=5000,
         record_low_c=-4,
@@ -128,12 +151,6 @@ def _old_array(prefix: str) -> tuple[StringGroup, ...]:
     )  # fmt: skip
 
 
-# What lies between shed and board today, 22 m of it, and what a new inverter beside the board takes.
-OLD_RUN = CableRun(length_m=22, size="4 mm²", method="clipped direct", protected_a=32)
-NEW_RUN = CableRun(length_m=22, size="10 mm²", method="clipped direct", protected_a=63)
-NEAR = CableRun(length_m=4, size="10 mm²", method="clipped direct", protected_a=63)
-
-
 def _today(side: str = "grid") -> Node:
     return Node.model_validate(
         {
@@ -143,6 +160,7 @@ def _today(side: str = "grid") -> Node:
             "side": side,
             "strings": _old_array("ne"),
             "run": OLD_RUN,
+            "place": "garage",
         }
     )
 
@@ -167,12 +185,13 @@ def _plans() -> tuple[Plan, ...]:
             nodes=(
                 _today("backup"),
                 Node(
-                    id="bat", name="Battery inverter", card="battery-inverter-5k", side="backup", run=NEAR,
+                    id="bat", name="Battery inverter", card="battery-inverter-5k", side="backup", run=NEAR, place="indoors",
                     battery_run=CableRun(length_m=3, size="10 mm²", protected_a=63),
                     battery=BatteryChoice(card=stack, modules=3, place="indoors"),
                 ),
             ),
             transfer=listed,
+            protection=SEEN,
             controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(2000, 0.9),)),
             costs=(
                 piece("Battery inverter 5 kW", 2600, "battery-inverter-5k", "inverter"), STACK, GATEWAY, WIRING, *PAPERS,
@@ -187,10 +206,12 @@ def _plans() -> tuple[Plan, ...]:
             nodes=(
                 Node(
                     id="hyb", name="Hybrid", card="hybrid-5k", side="backup", strings=_old_array("ne"), run=NEW_RUN,
+                    place="indoors",
                     battery=BatteryChoice(card=stack, modules=3, place="indoors"),
                 ),
             ),
             transfer=listed,
+            protection=SEEN,
             controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(2000, 0.9),)),
             costs=(
                 piece("Hybrid 5 kW", 3000, "hybrid-5k", "inverter"), STACK, GATEWAY, WIRING, *PAPERS, labour(19, 65),
@@ -205,7 +226,7 @@ def _plans() -> tuple[Plan, ...]:
             nodes=(
                 _today(),
                 Node(
-                    id="hyb", name="Hybrid", card="hybrid-6k", side="backup", run=NEAR,
+                    id="hyb", name="Hybrid", card="hybrid-6k", side="backup", run=NEAR, place="garage",
                     strings=(
                         StringGroup(id="nw1", face="north-west", module="module-430", tracker=1, modules_per_string=12),
                     ),
@@ -213,6 +234,7 @@ def _plans() -> tuple[Plan, ...]:
                 ),
             ),
             transfer=listed,
+            protection=SEEN,
             controls=Controls(reserve_soc_frac=0.15, slots=(_night_slot(3200, 0.9),)),
             costs=(
                 piece("Hybrid 6 kW", 3400, "hybrid-6k", "inverter"), STACK, GATEWAY, WIRING, *PAPERS, MODULES, SCAFFOLD,
@@ -226,7 +248,7 @@ def _plans() -> tuple[Plan, ...]:
             note="Both old strings in parallel on tracker 1 make room for a new string on tracker 2.",
             nodes=(
                 Node(
-                    id="old", name="Shed inverter", card="string-inverter-5k", side="grid", run=OLD_RUN,
+                    id="old", name="Shed inverter", card="string-inverter-5k", side="grid", run=OLD_RUN, place="garage",
                     strings=(
                         StringGroup(
                             id="ne", face="north-east", module="module-385", tracker=1, modules_per_string=8,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from calm_relay.job.fields import CHOICES as FIELD_CHOICES
+from calm_relay.job.field_words import CHOICES as FIELD_CHOICES
 
 LABELS: dict[str, str] = {
     "id": "Short name", "name": "Name", "source": "Source", "warranty_years": "Warranty", "kind": "Kind",
@@ -54,6 +54,7 @@ LABELS: dict[str, str] = {
     "base": "reckoned on", "delay_s": "delay", "response_s": "response time", "trips": "trips", "frequency_hz": "trips above",
     "after_s": "after", "return_low_hz": "returns from", "return_high_hz": "returns up to", "return_delay_s": "returns after",
     "return_ramp_frac_per_min": "ramps up by the minute",
+    "residual_type": "Residual-current type before it",
     "lug_min_mm2": "Terminals take from", "lug_max_mm2": "Terminals take up to",
     "chemistries": "Charges chemistries", "pairs_with": "Listed with", "protocols": "Talks by",
     "backup_breakers": "Largest backup breaker", "units": "units", "breaker_a": "breaker",

@@ -12,6 +12,7 @@ from calm_relay.units import ClockH, Quantity
 Note = Annotated[str, Field(max_length=2000)]
 HourOfDay = ClockH
 Months = Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(max_length=12)]
+Declared = Literal["not_known", "yes", "no"]
 Share = Annotated[float, Quantity("fraction"), Field(ge=0, lt=1)]
 
 

@@ -113,6 +113,12 @@ def _only_additions_of_wiring(data: dict[str, Any]) -> dict[str, Any]:
     return data
 
 
+@migration(10)
+def _only_additions_of_places(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 11 added places on the wall, old circuits, protection, more of the network's rules; nothing changed its meaning."""
+    return data
+
+
 def migrate(data: dict[str, Any], file: str) -> tuple[dict[str, Any], int]:
     """Return job data at the present version, and the version it came in.
 

@@ -8,10 +8,11 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from calm_relay.job.brief_models import Brief
-from calm_relay.job.common_models import HourOfDay, Note, SeriesRef, Share
+from calm_relay.job.common_models import Declared, HourOfDay, Note, SeriesRef, Share
 from calm_relay.job.control_models import Controls
 from calm_relay.job.cost_models import Choice, CostLine, Finance, Rebate
 from calm_relay.job.house_models import House, SeriesLoad
+from calm_relay.job.site_models import Board, CableRun, MountingSpot, NetworkRule, OldCircuit, PackOverride, Protection, Supply
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import Card, Id, MountingPlace, Name, Record
@@ -26,16 +27,13 @@ from calm_relay.units import (
     VoltageV,
 )
 
-SCHEMA_VERSION: Literal[10] = 10
+SCHEMA_VERSION: Literal[11] = 11
 
 TwelveGhi = Annotated[
     tuple[Annotated[float, Quantity("irradiation_wh_per_m2"), Field(ge=0)], ...], Field(min_length=12, max_length=12)
 ]
 Ohms = Annotated[float, Quantity("resistance_ohm"), Field(ge=0, le=1)]
 TwelveC = Annotated[tuple[TemperatureC, ...], Field(min_length=12, max_length=12)]
-
-
-Declared = Literal["not_known", "yes", "no"]
 
 
 class Place(Record):
@@ -89,61 +87,6 @@ class ClearSkyWeather(Record):
 Weather = Annotated[MonthlyWeather | WeatherFile | ClearSkyWeather, Field(discriminator="kind")]
 
 
-class Supply(Record):
-    """The supply at the meter. `phases` of a split-phase supply is 1 (its 240 V)."""
-
-    kind: Literal["single_phase", "split_phase", "three_phase"] = "single_phase"
-    voltage_v: VoltageV = 230.0
-    service_a: CurrentA
-
-    @property
-    def phases(self) -> int:
-        """Return 3 for a three-phase supply, else 1."""
-        return 3 if self.kind == "three_phase" else 1
-
-
-class NetworkRule(Record):
-    """How the network operator counts inverters, and the sum it allows without a further permission."""
-
-    counting: Literal["sum_of_ac_ratings", "by_kind", "registered_export"] = "sum_of_ac_ratings"
-    sum_limit_w: PowerW | None = None
-    pv_limit_w: PowerW | None = Field(default=None, description="counted by kind: of all units with a PV input")
-    battery_limit_w: PowerW | None = Field(default=None, description="counted by kind: of units without a PV input")
-    registered_w: PowerW | None = Field(default=None, description="counted by export: what is registered")
-    phase_limit_w: PowerW | None = Field(default=None, description="of AC ratings on one phase; a three-phase unit counts a third")
-    dc_ac_ratio_max: Annotated[float, Quantity("ratio"), Field(gt=0, le=10)] | None = None
-    rebate_dc_ac_ratio_max: Annotated[float, Quantity("ratio"), Field(gt=0, le=10)] | None = Field(
-        default=None,
-        description="array over inverters up to which a rebate is paid; passing it costs the rebate and is not forbidden",
-    )
-    source: Note = "typed by the user; the network operator decides"
-
-    def ratio_limits(self) -> tuple[tuple[str, float], ...]:
-        """Return the DC-to-AC ratios that are typed, each by who sets it: network, rebate. [1]"""
-        rows = (("network", self.dc_ac_ratio_max), ("rebate", self.rebate_dc_ac_ratio_max))
-        return tuple((name, limit) for name, limit in rows if limit is not None)
-
-
-class CableRun(Record):
-    """A cable from one place to another: how long, which size of the pack's table, how it lies, what protects it."""
-
-    length_m: LengthM | None = Field(default=None, description="one way; None: not measured")
-    size: Annotated[str, Field(max_length=20)] = Field(default="", description="as the pack's table names it; empty: not known")
-    method: Annotated[str, Field(max_length=40)] = Field(default="", description="how it lies, by the table; empty: its first")
-    ambient_c: Annotated[float, Quantity("temperature_c"), Field(ge=-20, le=80)] = 30.0
-    grouped: Annotated[int, Quantity("count"), Field(ge=1, le=20)] = Field(default=1, description="loaded cables side by side")
-    protected_a: CurrentA | None = Field(default=None, description="the breaker that protects it; None: not known")
-
-
-class Board(Record):
-    """The main board: its breaker, busbar, the breakers on it, and the highest volts measured at the supply."""
-
-    main_breaker_a: CurrentA | None = None
-    busbar_a: CurrentA | None = None
-    breakers_a: CurrentA | None = Field(default=None, description="all load and source breakers added up, the main one left out")
-    highest_supply_v: VoltageV | None = Field(default=None, description="highest volts measured with little load; None: not known")
-
-
 class Site(Record):
     """Place, supply, weather and the network's limits."""
 
@@ -153,6 +96,12 @@ class Site(Record):
     network: NetworkRule = NetworkRule()
     board: Board = Board()
     supply_run: CableRun | None = Field(default=None, description="from the board to the supply terminals; None: not known")
+    circuits: Annotated[tuple[OldCircuit, ...], Field(max_length=12)] = Field(
+        default=(), description="circuits that stand and could be used again"
+    )
+    spots: Annotated[tuple[MountingSpot, ...], Field(max_length=4)] = Field(
+        default=(), description="what is known of the mounting places, one of each kind"
+    )
     export_limit_w: PowerW | None = None
     import_limit_w: PowerW | None = None
     dc_ceiling_v: VoltageV | None = Field(default=None, description="highest DC voltage the local rule allows here; None: none")
@@ -166,6 +115,10 @@ class Site(Record):
         default="coefficient",
         description="of the module's card, its place taken by the pack's table where it has none; or the higher",
     )
+
+    def spot(self, place: str | None) -> MountingSpot | None:
+        """Return what is known of a mounting place; None: nothing is."""
+        return next((spot for spot in self.spots if spot.place == place), None)
 
     def sky_measured_within_s(self, step_s: int) -> bool:
         """Return whether the sun was measured at a simulation's step [s] or finer: only then is what is clipped a lower bound."""
@@ -292,6 +245,9 @@ class Node(Record):
         default=None, description="a charger on a time switch in place of the inverter's own; None: none"
     )
     run: CableRun | None = Field(default=None, description="from the inverter to the board; None: not known")
+    reuses: Id | None = Field(default=None, description="an old circuit of the site that takes it to the board; None: a new cable")
+    plugged_in: bool = Field(default=False, description="connected by a plug, not wired to the board")
+    place: MountingPlace | None = Field(default=None, description="where the inverter hangs; None: not known yet")
     battery_run: CableRun | None = Field(default=None, description="from the battery to the inverter; None: not known")
 
 
@@ -339,14 +295,6 @@ class LaterModules(Record):
     visit_cost: Annotated[float, Quantity("money"), Field(ge=0)] = 0.0
 
 
-class PackOverride(Record):
-    """A parameter of the pack changed for one job, with the reason someone wrote."""
-
-    parameter: Annotated[str, Field(min_length=1, max_length=60)]
-    value: float
-    reason: Annotated[str, Field(min_length=1, max_length=400)]
-
-
 class Plan(Record):
     """A whole system as it would stand. The graph is derived; there are no free edges to wire wrongly."""
 
@@ -366,6 +314,7 @@ class Plan(Record):
     )
     waived: Annotated[tuple[Waiver, ...], Field(max_length=60)] = ()
     later: LaterModules | None = None
+    protection: Protection = Protection()
 
     @property
     def backed_up(self) -> frozenset[str] | None:
@@ -414,7 +363,7 @@ class FieldMark(Record):
 class Job(Record):
     """One job: everything the program needs to answer for it. Today's system is always the first plan."""
 
-    schema_version: Literal[10] = SCHEMA_VERSION
+    schema_version: Literal[11] = SCHEMA_VERSION
     id: Id
     name: Name
     made_up: bool = False

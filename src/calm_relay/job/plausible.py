@@ -26,6 +26,8 @@ PATHS: dict[str, tuple[float, float]] = {
     "house.appliances[].motor.lra_a": (0.5, 1000.0), "house.appliances[].motor.voltage_v": (90.0, 500.0),
     "house.appliances[].balance_c": (0.0, 35.0), "site.weather.temperature_mean_c": (-45.0, 45.0),
     "plans[].nodes[].strings[].fuse_a": (2.0, 100.0), "plans[].nodes[].branch_breaker_a": (5.0, 125.0),
+    "site.board.fault_level_a": (50.0, 1e5), "site.board.breaks_a": (500.0, 2e5),
+    "site.spots[].flood_m": (0.0, 10.0), "site.spots[].lowest_m": (0.0, 10.0), "site.spots[].carries_kg": (5.0, 20_000.0),
     "faces[].eave_m": (0.5, 200.0), "faces[].slope_m": (0.5, 100.0), "faces[].setback_m": (0.0, 10.0),
 }  # fmt: skip
 

@@ -91,6 +91,18 @@ def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
     if isinstance(pack, str) and pack not in SHIPPED:
         fault("pack", f"there is no rule pack '{pack}'", _near(pack, list(SHIPPED)))
 
+    circuits, spots = _names(site, "circuits"), [str(row.get("place")) for row in _rows(site, "spots")]
+    for twice in sorted({i for i in circuits if circuits.count(i) > 1}):
+        fault(f"site.circuits[{twice}].id", f"the id '{twice}' stands {circuits.count(twice)} times", "give each its own id")
+    for twice in sorted({i for i in spots if spots.count(i) > 1}):
+        fault("site.spots", f"the place '{twice}' stands {spots.count(twice)} times", "say all of a place in one row")
+    for plan in plans:
+        for node in _rows(plan, "nodes"):
+            reused = node.get("reuses")
+            if isinstance(reused, str) and reused not in circuits:
+                at = f"plans[{plan.get('id')}].nodes[{node.get('id')}].reuses"
+                fault(at, f"there is no old circuit '{reused}'", _near(reused, list(circuits)))
+
     for field, problem, remedy in _tariff_faults(data.get("tariff")):
         fault(f"tariff.{field}", problem, remedy)
     for plan in plans:

@@ -44,6 +44,9 @@ class AcUnit(BoxCard):
     frequency: FrequencyRecord | None = Field(default=None, description="what it does when the frequency rises; None: not known")
     lug_min_mm2: AreaMm2 | None = None
     lug_max_mm2: AreaMm2 | None = None
+    residual_type: Literal["none", "a", "b"] | None = Field(
+        default=None, description="residual-current device that its maker asks for before it; None: not said"
+    )
     battery_terminals: ClassVar[bool] = False
     per_module: ClassVar[bool] = False
 

@@ -221,11 +221,11 @@ class PvOnlyOutput:
     own_draw_w: Array
 
 
-def pv_only_output(dc_w: Array, card: AcUnit, count: int = 1) -> PvOnlyOutput:
-    """Return the output of `count` like PV-only inverters that share `dc_w` evenly."""
+def pv_only_output(dc_w: Array, card: AcUnit, count: int = 1, power_factor: float = 1.0) -> PvOnlyOutput:
+    """Return the output of `count` like PV-only inverters that share `dc_w` evenly; a fixed power factor takes watts (D14). [1]"""
     each = dc_w / count
     potential = card.ac_w(each)
-    ac = np.minimum(potential, card.ac_rated_w)
+    ac = np.minimum(potential, card.ac_rated_w * power_factor)
     night, _ = night_w(card)
     running = potential > 0
     standby = np.where(running, 0.0, np.minimum(night, each))

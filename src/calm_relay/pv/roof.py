@@ -63,6 +63,15 @@ def carried_w(plan: Plan, cards: CardBook, *, without_node: str = "") -> tuple[f
     return array, rated
 
 
+def export_cap_w(job: Job, plan: Plan, cards: CardBook) -> float | None:
+    """Return the export limit in force: the typed one, or a share of the array where that is less; None: there is none. [W]"""
+    share, typed = job.site.network.export_share_frac, job.site.export_limit_w
+    if share is None:
+        return typed
+    by_array = share * sum(array_stc_w(node, cards) for node in plan.nodes)
+    return by_array if typed is None else min(typed, by_array)
+
+
 def _most_array(job: Job, plan: Plan, node: Node, card: InverterCard, cards: CardBook) -> ArrayLimit | None:
     """Return the most STC watts an inverter's own strings may have: by its card, or by a ratio of network or rebate."""
     out = []

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from calm_relay.job.models import Job, Node, Plan
 from calm_relay.job.rows import BatteryRow
 from calm_relay.library.book import CardBook
-from calm_relay.pv.roof import group_stc_w
+from calm_relay.pv.roof import export_cap_w, group_stc_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.controllers import controllers_of
 from calm_relay.simulation.offgrid import continuous_va
@@ -113,6 +113,7 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
         backup, other = count_words(len(listed), "load"), count_words(total - len(listed), "load")
     else:
         backup, other = "", "house"
+    cap = export_cap_w(job, plan, job.cards())
     return PlanGraph(
         nodes=tuple(nodes),
         has_transfer=plan.transfer is not None,
@@ -122,7 +123,7 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
         other_loads=other,
         service_w=supply.service_a * volts,
         service_a=supply.service_a,
-        export_w=math.inf if job.site.export_limit_w is None else job.site.export_limit_w,
+        export_w=math.inf if cap is None else cap,
         import_w=math.inf if job.site.import_limit_w is None else job.site.import_limit_w,
         line_w_per_a=line_volts(supply),
         off_grid=plan.off_grid,

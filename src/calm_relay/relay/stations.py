@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from calm_relay.job.models import Job, Node, Plan
 from calm_relay.job.rows import BatteryRow
 from calm_relay.library.book import CardBook
+from calm_relay.pv.roof import export_cap_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.controllers import controllers_of
 from calm_relay.simulation.offgrid import continuous_va
@@ -100,9 +101,12 @@ def _grid(job: Job, plan: Plan) -> str:
     phases = f" × {supply.phases} phases" if supply.phases > 1 else ""
     watts = supply.service_a * supply.voltage_v * supply.phases
     out = [f"service {supply.service_a:g} A × {supply.voltage_v:g} V{phases} = {show(watts, 'power_w')}"]
-    for word, limit in (("export", site.export_limit_w), ("import", site.import_limit_w)):
+    cap = export_cap_w(job, plan, job.cards())
+    for word, limit, how in (
+        ("export", cap, "as typed" if cap == site.export_limit_w else "by the array"), ("import", site.import_limit_w, "as typed"),
+    ):  # fmt: skip
         if limit is not None:
-            out.append(f"{word} limit {show(limit, 'power_w')} as typed")
+            out.append(f"{word} limit {show(limit, 'power_w')} {how}")
     return "; ".join(out)
 
 

@@ -400,7 +400,11 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
     value = array / rated
     with_strings = [node for node, card in inverter_rows(c.plan, c.cards) if node.strings and not card.per_module]
     largest = max(with_strings, key=lambda node: array_stc_w(c, node), default=None)
-    for name, limit in c.job.site.network.ratio_limits():
+    limits: list[tuple[str, float, str | None]] = [(name, limit, None) for name, limit in c.job.site.network.ratio_limits()]
+    paid = c.pack.get("accreditation_ratio_most")
+    if paid is not None and not any(name == "rebate" for name, _, _ in limits):
+        limits.append(("rebate", paid, c.pack.source("accreditation_ratio_most")))
+    for name, limit, source in limits:
         line = f"{array / 1000:.2f} kWp / {rated / 1000:.2f} kW = {value:.2f} of {limit:g}, which the {name} allows"
         remedies = [Remedy(f"an array of at most {show(limit * rated, 'power_w')}p in this plan")]
         if largest is not None:
@@ -408,7 +412,9 @@ def network_ratio(c: CheckContext) -> Iterator[Finding]:
             remedies = smaller_array(c, largest, own, own - (array - limit * rated))
         soft = name == "rebate"
         line += "; above it there is no rebate" if soft and value > limit else ""
-        yield finding(c, "array.network-ratio", name, "ratio", value, limit, "most", line, remedies=remedies, soft=soft)
+        yield finding(
+            c, "array.network-ratio", name, "ratio", value, limit, "most", line, remedies=remedies, soft=soft, source=source
+        )
 
 
 def _why_not_caught(c: CheckContext) -> str:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from calm_relay.calendar import MONTHS
 from calm_relay.job.edits import Edit
-from calm_relay.job.fields import CHOICES
+from calm_relay.job.field_words import CHOICES
 from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
 from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown

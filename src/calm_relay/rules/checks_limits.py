@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import battery_side_nodes, forming_rows, pv_only_nodes
 from calm_relay.library.cards import InverterCard
+from calm_relay.pv.roof import export_cap_w
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
@@ -41,7 +42,7 @@ def _cost(e: Exceeded) -> str:
 def export_cap(c: CheckContext) -> Iterator[Finding]:
     """The highest export of the year against the cap, after all that can be cut was cut."""
     assert c.facts is not None
-    limit, e = c.job.site.export_limit_w, c.facts.exceeded.get("export_cap")
+    limit, e = export_cap_w(c.job, c.plan, c.cards), c.facts.exceeded.get("export_cap")
     if limit is None or e is None:
         return
     line = f"up to {show(e.highest_w, 'power_w')} exported, the cap is {show(limit, 'power_w')}: {_words(e)}"

@@ -10,6 +10,7 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node
 from calm_relay.job.rows import inverter_rows
 from calm_relay.library.cards import InverterCard
+from calm_relay.pv.roof import export_cap_w
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.network_rule import RuleInForce, rule_in_force
 from calm_relay.rules.registry import COUNTS, CheckContext, Finding, Remedy, check, finding, unknown
@@ -40,7 +41,7 @@ def network_sum_w(c: CheckContext) -> tuple[float, str]:
     By registered export it is what can reach the grid: the limiter's cap, but no less than what it cannot throttle.
     """
     total, words = _sum_of(_rows(c))
-    cap = c.job.site.export_limit_w
+    cap = export_cap_w(c.job, c.plan, c.cards)
     if _rule(c).rule.counting != "registered_export" or cap is None:
         return total, words
     free, which = _sum_of([(n, card) for n, card in _rows(c) if not card.controllable])
@@ -68,7 +69,7 @@ def inverter_sum(c: CheckContext) -> Iterator[Finding]:
                 yield from _against(c, rows, *_sum_of(rows), limit, words, field)
     elif rule.counting == "registered_export":
         counted, words = network_sum_w(c)
-        if c.job.site.export_limit_w is None:
+        if export_cap_w(c.job, c.plan, c.cards) is None:
             words = f"no limiter, so {words}"
         yield from _against(c, _rows(c), counted, words, rule.registered_w, "site", "registered_w")
     else:

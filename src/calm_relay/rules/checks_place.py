@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import CableRun
 from calm_relay.job.rows import BatteryRow
+from calm_relay.job.site_models import CableRun
 from calm_relay.rules.checks_bank import PLACES
 from calm_relay.rules.checks_battery import battery_rows
 from calm_relay.rules.checks_match import full_power_a
@@ -91,15 +91,17 @@ def drop(c: CheckContext) -> Iterator[Finding]:
 
 @check(
     "battery.lug", "Battery cable fits the terminals", page="plans", needs={"plan"}, short="Battery lug",
-    source="the inverter's card: sizes that its battery terminals take",
+    source="the cards of inverter and battery: sizes that their terminals take",
 )  # fmt: skip
 def lug(c: CheckContext) -> Iterator[Finding]:
     """Whether the battery cable's size lies in the range that the inverter's terminals take."""
     for row, run, table in _runs(c):
-        low, high = row.unit.battery_lug_min_mm2, row.unit.battery_lug_max_mm2
+        ends = ((row.unit.battery_lug_min_mm2, row.unit.battery_lug_max_mm2), (row.battery.lug_min_mm2, row.battery.lug_max_mm2))
+        low = max((least for least, _ in ends if least is not None), default=None)
+        high = min((most for _, most in ends if most is not None), default=None)
         area = table.size(run.size).area_mm2
         if low is None and high is None:
-            yield unknown(c, "battery.lug", row.node.name, "the sizes its battery terminals take: see the inverter's manual")
+            yield unknown(c, "battery.lug", row.node.name, "the sizes its battery terminals take: see the manuals")
             continue
         good = (low is None or area >= low) and (high is None or area <= high)
         span = f"{'' if low is None else f'from {low:g} '}{'' if high is None else f'up to {high:g} '}mm²"
@@ -107,7 +109,7 @@ def lug(c: CheckContext) -> Iterator[Finding]:
         at = c.path(f"nodes[{row.node.id}].battery_run.size")
         remedies = [Remedy(f"{fit[-1].name} with its lug", (Edit(at, fit[-1].name),))] if fit else []
         remedies.append(Remedy("a reducer made for these terminals, or the next device"))
-        line = f"{area:g} mm² of cable; the terminals take {span}"
+        line = f"{area:g} mm² of cable; the terminals of inverter and battery take {span}"
         yield finding(c, "battery.lug", row.node.name, YES_NO, float(good), 1.0, "least", line, tight=COUNTS, remedies=remedies)
 
 

@@ -11,7 +11,10 @@ from calm_relay.wiring.sums import breaker_for, busbar_rules, carries, most_brea
 
 
 def _path(c: CheckContext, row: RunRow, field: str) -> str:
-    return f"site.supply_run.{field}" if row.id == TO_SUPPLY else c.path(f"nodes[{row.id}].run.{field}")
+    if row.id == TO_SUPPLY:
+        return f"site.supply_run.{field}"
+    reused = c.plan.node(row.id).reuses
+    return c.path(f"nodes[{row.id}].run.{field}") if reused is None else f"site.circuits[{reused}].run.{field}"
 
 
 def _sizes(c: CheckContext, name: str) -> tuple[float, ...]:

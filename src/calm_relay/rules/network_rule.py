@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from calm_relay.job.models import Job, NetworkRule
+from calm_relay.job.models import Job
+from calm_relay.job.site_models import NetworkRule
 from calm_relay.packs.pack import Pack
 
 # field of the rule → parameter of the pack, by the kind of supply

@@ -55,6 +55,10 @@ READS: dict[str, tuple[str, ...]] = {
     "chemistries": ("battery.chemistry",),
     "battery_lug_max_mm2": ("battery.dc-current", "battery.lug"),
     "battery_lug_min_mm2": ("battery.lug",),
+    "lug_min_mm2": ("cable.lug", "battery.lug"), "lug_max_mm2": ("cable.lug", "battery.lug"),
+    "backup_breakers": ("backup.largest-breaker",),
+    "residual_type": ("place.residual-type",), "firmware_note": ("settings.firmware",),
+    "weight_kg": ("place.weight",), "width_m": ("place.width",), "depth_m": ("place.clear",),
     "voltage_full_v": ("battery.voltage", "battery.growth"),
     "voltage_empty_v": ("battery.voltage", "battery.dc-current"),
     "cells_in_series": ("battery.voltage",),
@@ -62,10 +66,10 @@ READS: dict[str, tuple[str, ...]] = {
     "charge_over_temperature": ("battery.cold-charge",),
     "depth_life": ("battery.cycle-life",),
     "warranty_throughput_wh": ("battery.warranty-throughput",),
-    "warranty_end_frac": ("battery.warranty-throughput",),
-    "places": ("battery.place",),
-    "temperature_min_c": ("battery.temperature",),
-    "temperature_max_c": ("battery.temperature",),
+    "warranty_end_frac": ("battery.warranty-throughput", "energy.end-of-life"),
+    "places": ("battery.place", "place.unit"),
+    "temperature_min_c": ("battery.temperature", "place.unit-temperature"),
+    "temperature_max_c": ("battery.temperature", "place.unit-temperature"),
 }  # fmt: skip
 # figure → results, other than checks, that rest on it
 RESULTS: dict[str, str] = {
@@ -95,7 +99,7 @@ RESULTS: dict[str, str] = {
         "the generator in the outage drill",
     ),
 }  # fmt: skip
-_DRILL, _RUNS, _WALL = "the blackout drill", "cable runs and lugs", "the place on the wall"
+_DRILL, _WALL = "the blackout drill", "drawings of the wall"
 # figure → what it is kept for: recorded with the card and shown, read by no check yet
 LATER: dict[str, str] = {
     **dict.fromkeys(
@@ -104,15 +108,17 @@ LATER: dict[str, str] = {
         ),
         _DRILL,
     ),
-    **dict.fromkeys(("lug_min_mm2", "lug_max_mm2", "backup_breakers", "breaker_a"), _RUNS),
-    **dict.fromkeys(("height_m", "depth_m", "weight_kg"), _WALL),
+    "height_m": _WALL,
     **dict.fromkeys(("accuracy_frac", "clamps", "clamp_opening_m"), "meters in a plan, and commissioning"),
-    "firmware_note": "the settings sheet",
 }  # fmt: skip
 
 
 NOT_IN_PLANS = ("charge_controller", "timer_charger", "meter")
-OF_BATTERIES = ("places", "temperature_min_c", "temperature_max_c")  # other boxes' are read at their place on the wall
+INVERTERS = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")
+# read of batteries and inverters, kept of other boxes
+ON_THE_WALL = ("places", "temperature_min_c", "temperature_max_c", "width_m", "depth_m", "weight_kg", "firmware_note")
+OF_BATTERIES = ("battery.place", "battery.temperature", "battery.cold-charge", "energy.end-of-life")
+OF_INVERTERS = ("place.unit", "place.unit-temperature", "place.residual-type", "backup.largest-breaker")
 
 
 def rests_on(kind: str, column: str) -> str:
@@ -121,7 +127,7 @@ def rests_on(kind: str, column: str) -> str:
         return "kept: no plan holds one yet"
     parts = column.split(".")
     for name in (parts[-1], parts[0]):
-        if name in OF_BATTERIES and kind != "battery":
+        if name in ON_THE_WALL and kind not in ("battery", "module", *INVERTERS):
             return f"kept for {_WALL}"
         checks = [check for check in READS.get(name, ()) if _asks(check, kind)]
         if checks:
@@ -138,5 +144,11 @@ def _asks(check: str, kind: str) -> bool:
     """Return whether a check looks at cards of a kind: transfer devices have two of their own."""
     if check.startswith("generator.") or check == "backup.life-support":
         return kind == "generator"
+    if check == "cable.lug":
+        return kind in (*INVERTERS, "transfer")
+    if check in OF_BATTERIES or check in OF_INVERTERS:
+        return kind in (("battery",) if check in OF_BATTERIES else INVERTERS)
+    if check.startswith("place.") and kind == "module":
+        return False
     of_devices = check in ("transfer.supply", "backup.pass-through", "backup.neutral-bond")
     return of_devices == (kind == "transfer")

@@ -124,7 +124,7 @@ class Finding:
 CORE_UNITS = {
     "voltage_v": "V", "power_w": "W", "current_a": "A", "apparent_va": "VA", "energy_wh": "Wh", "ratio": "1", "count": "1",
     "fraction": "1", "years": "years", "money": "money", "hours_h": "h",
-    "temperature_c": "°C", "yes_no": "1",
+    "temperature_c": "°C", "yes_no": "1", "length_m": "m", "mass_kg": "kg", "area_cm2": "cm²",
 }  # fmt: skip
 
 

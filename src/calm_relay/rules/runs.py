@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from calm_relay.job.models import CableRun, Job, Plan
+from calm_relay.job.models import Job, Node, Plan
 from calm_relay.job.rows import inverter_rows
+from calm_relay.job.site_models import CableRun
+from calm_relay.pv.roof import export_cap_w
 from calm_relay.wiring.conductors import ConductorTable, conductor_table
 from calm_relay.wiring.sums import Carries, Way, amps_of, carries, voltage_change_v
 
@@ -62,13 +64,22 @@ def run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
         total_va += va
         own: Way = "three" if three and card.phases == 3 else "single"
         volts = line_v if own == "three" else supply.voltage_v
-        out.append(_row(node.id, f"{node.name} to the board", own, volts, amps_of(va, volts, own), factor, node.run, table))
+        out.append(
+            _row(node.id, f"{node.name} to the board", own, volts, amps_of(va, volts, own), factor, run_of(job, node), table)
+        )
     if not plan.off_grid:
-        flows = total_va if job.site.export_limit_w is None else min(total_va, job.site.export_limit_w)
+        cap = export_cap_w(job, plan, job.cards())
+        flows = total_va if cap is None else min(total_va, cap)
         way: Way = "three" if three else "single"
         row = _row(TO_SUPPLY, "board to the supply", way, line_v, amps_of(flows, line_v, way), factor, job.site.supply_run, table)
         out.append(row)
     return tuple(out)
+
+
+def run_of(job: Job, node: Node) -> CableRun | None:
+    """Return the run of an inverter to the board: its own, or that of the old circuit it uses again; None: not known."""
+    reused = next((circuit.run for circuit in job.site.circuits if circuit.id == node.reuses), None)
+    return reused or node.run
 
 
 def _row(

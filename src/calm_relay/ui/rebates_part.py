@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidg
 
 from calm_relay.job.cost_models import CostKind, RebateRule
 from calm_relay.job.edits import Edit
-from calm_relay.job.fields import CHOICES
+from calm_relay.job.field_words import CHOICES
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 

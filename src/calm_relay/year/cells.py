@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.job.models import Node, Site
+from calm_relay.job.site_models import MountingSpot
 from calm_relay.library.battery_card import BatteryCard
 from calm_relay.packs.pack import Pack
 
@@ -13,7 +14,16 @@ Array = NDArray[np.float64]
 
 
 def place_range_c(site: Site, place: str, pack: Pack) -> tuple[float | None, float | None]:
-    """Return the lowest and highest air temperature at a mounting place; None where the site's extreme is not typed. [°C]"""
+    """Return the lowest and highest air temperature at a mounting place; None where the site's extreme is not typed. [°C]
+
+    What was measured at the place goes before the site's extremes.
+    """
+    spot = site.spot(place)
+    low, high = _range_by_site(site, place, pack)
+    return (low if spot is None or spot.low_c is None else spot.low_c, high if spot is None or spot.high_c is None else spot.high_c)
+
+
+def _range_by_site(site: Site, place: str, pack: Pack) -> tuple[float | None, float | None]:
     if place == "indoors":
         return pack.value("place_indoors_low_c"), pack.value("place_indoors_high_c")
     warmer, hotter = _moves_k(place, pack)
@@ -57,16 +67,18 @@ def trailing_mean(values: Array, hours: float, step_h: float) -> Array:
 
 
 def limits_by_warmth(
-    node: Node, battery: BatteryCard, air_c: Array, pack: Pack, step_h: float
+    node: Node, battery: BatteryCard, air_c: Array, pack: Pack, step_h: float, spot: MountingSpot | None = None
 ) -> tuple[Array, Array, Array] | None:
     """Return what is left of a bank's charge and discharge limits, and its heating, (steps,) each. [0 to 1, 0 to 1, W]
 
     None where the place is not chosen, or where the cells are never cold or warm enough to matter. A heater draws its
-    watts while the cells would be colder than where it starts, and holds them there.
+    watts while the cells would be colder than where it starts, and holds them there. Extremes measured at the place bound it.
     """
     if node.battery is None or node.battery.place is None:
         return None
     warmth = cells_c(air_c, node.battery.place, pack, step_h)
+    if spot is not None and (spot.low_c is not None or spot.high_c is not None):
+        warmth = np.clip(warmth, spot.low_c, spot.high_c)
     heat = np.zeros_like(warmth)
     if battery.heating_w > 0 and battery.heating_below_c is not None:
         cold = warmth < battery.heating_below_c

@@ -13,6 +13,7 @@ from calm_relay.job.models import ClearSkyWeather, Job, Plan
 from calm_relay.job.rows import battery_rows
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
+from calm_relay.pv.roof import export_cap_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.ageing import CycleCount, year_cycles
 from calm_relay.simulation.columns import given_wh
@@ -107,6 +108,9 @@ class YearFacts:
     cycles: dict[str, tuple[CycleCount, ...]] = field(default_factory=dict)
     battery_months: dict[str, tuple[BatteryMonth, ...]] = field(default_factory=dict)
     coarse_step_s: int | None = None  # of the meter that the house's peaks rest on
+    night_wh: float | None = None  # of the house on a mean day while the array offers nothing; None: there is no array
+    house_peak_w: float = 0.0
+    house_peak_va: float = 0.0
 
     def at_least(self, figure: str) -> str:
         """Return a peak of the house in words: a lower bound where the meter reads in coarse intervals."""
@@ -170,6 +174,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w", "unserved_w")
     }
     lines = line_flows(job, plan, cards, made)
+    factors = {load.id: load.power_factor for load in job.house.appliances}
     return YearFacts(
         system_wh=system,
         nodes_wh=nodes,
@@ -183,7 +188,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         evening=_evening(plan, cards, calendar, made),
         fill=_fill(job, calendar, made),
         backup_peak_w=float(packed.ac_column("load_b_w").max()),
-        backup_peak_va=float(house.backup_va(plan.backed_up, {load.id: load.power_factor for load in job.house.appliances}).max()),
+        backup_peak_va=float(house.backup_va(plan.backed_up, factors).max()),
         by_month_wh=months,
         step_h=h,
         runs=flow.runs,
@@ -202,6 +207,9 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         },
         battery_months=battery_months(flow, packed),
         coarse_step_s=job.house.coarse_step_s,
+        night_wh=_night_wh(made, h),
+        house_peak_w=float(house.total_w().max()),
+        house_peak_va=float(house.backup_va(None, factors).max()),
         lines=line_facts(job, plan, cards, made, calendar, lines),
         exceeded=_exceeded(job, plan, calendar, made),
         amps=line_amps(job, plan, cards, lines, h),
@@ -209,6 +217,14 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
             i: float(max(flow.node_column(i, "ac_out_w").max(), flow.node_column(i, "ac_in_w").max())) for i in flow.node_ids
         },
     )
+
+
+def _night_wh(made: PlanFlow, h: float) -> float | None:
+    """Return what the house draws on a mean day while no string offers anything; None where there is no array. [Wh]"""
+    offered = sum((d.offered_w for d in made.dc.values()), np.zeros(len(made.packed.ac)))
+    if not offered.any():
+        return None
+    return float(made.packed.load_w[offered <= 0.0].sum()) * h / DAYS
 
 
 def _limit_use(
@@ -237,7 +253,7 @@ def _limit_use(
     if plan.off_grid:
         cut = flow.lost_w("island")
         use["island"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
-    elif job.site.export_limit_w is not None:
+    elif export_cap_w(job, plan, job.cards()) is not None:
         cut = flow.lost_w("cap")
         use["export_cap"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
     if math.isfinite(float(packed.plant["transfer_w"])):
@@ -256,7 +272,7 @@ def _exceeded(job: Job, plan: Plan, calendar: YearCalendar, made: PlanFlow) -> d
     out = {}
     rows = (
         ("unserved", 0.0 if plan.off_grid else None, "unserved_w", "load_w"),
-        ("export_cap", None if plan.off_grid else job.site.export_limit_w, "cap_exceeded_w", "export_w"),
+        ("export_cap", None if plan.off_grid else export_cap_w(job, plan, job.cards()), "cap_exceeded_w", "export_w"),
         ("import", None if plan.off_grid else job.site.import_limit_w, "import_exceeded_w", "import_w"),
         ("transfer", float(made.packed.plant["transfer_w"]), "device_exceeded_w", "transfer_w"),
         ("peak", float(made.packed.plant["target_w"]), "peak_exceeded_w", "import_w"),

@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.job.house_models import House
-from calm_relay.job.models import Node, Plan, Supply
+from calm_relay.job.models import Node, Plan
 from calm_relay.job.rows import BatteryRow, forming_rows
+from calm_relay.job.site_models import Supply
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import InverterCard
 from calm_relay.simulation.offgrid import continuous_va

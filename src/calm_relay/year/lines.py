@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
 from calm_relay.job.house_models import House
-from calm_relay.job.models import Job, Node, Plan, Supply
+from calm_relay.job.models import Job, Node, Plan
+from calm_relay.job.site_models import Supply
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.year.line_shares import (

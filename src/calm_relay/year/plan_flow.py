@@ -17,6 +17,7 @@ from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.load.surplus import on_surplus
 from calm_relay.pv.array import PvOnlyOutput, pv_only_output
+from calm_relay.pv.roof import export_cap_w
 from calm_relay.simulation.changes import with_changes
 from calm_relay.simulation.columns import (
     AC,
@@ -133,7 +134,9 @@ def _warmth(
             unknown.add(
                 f"nodes[{node.id}]: the cells' temperature, never too cold or too warm, since the bank's place is not chosen"
             )
-        limits = limits_by_warmth(node, cards.battery(node.battery.card), air_c, pack, calendar.step_h)
+        limits = limits_by_warmth(
+            node, cards.battery(node.battery.card), air_c, pack, calendar.step_h, job.site.spot(node.battery.place)
+        )
         if limits is not None:
             found[node.id] = limits
     return found, frozenset(unknown)
@@ -175,22 +178,25 @@ def _run(
     for appliance in job.house.counted:
         if appliance.never_from_battery or appliance.surplus != "no":
             ac[:, AC_NEVER] += at_ac.appliance_w[appliance.id]
+    factor = 1.0 if plan.off_grid else job.site.network.power_factor
     outputs: dict[str, PvOnlyOutput] = {}
     columns: dict[str, int] = {}
     for node, card in pv_only_nodes(plan, cards):
-        out = pv_only_output(dc[node.id].available_w, card, node.count)
+        out = pv_only_output(dc[node.id].available_w, card, node.count, factor)
         outputs[node.id] = out
         columns[node.id] = PV_COLUMNS[node.side, card.controllable]
         ac[:, columns[node.id]] += out.ac_w
         ac[:, OWN_COLUMNS[node.side]] += out.own_draw_w
     site = job.site
+    cap = export_cap_w(job, plan, cards)
     limits = SiteLimits(
-        math.inf if site.export_limit_w is None else site.export_limit_w,
+        math.inf if cap is None else cap,
         math.inf if site.import_limit_w is None else site.import_limit_w,
         transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases),
     )
     pv = {node_id: d.available_w for node_id, d in dc.items()}
     packed = pack_plan(plan, cards, calendar, limits, pv, ac, plan.controls.reserve_by_month(job.site.place.latitude_deg))
+    packed.nodes["ac_out_w"] *= factor  # P = S·cos φ at a fixed power factor (definitions D14)
     room: Literal["no", "foresight", "yesterday"] = "no" if plan.off_grid else plan.controls.leave_room
     if plan.off_grid:
         packed = plan_island(packed, plan, cards)

@@ -21,6 +21,7 @@ from calm_relay.library.cards import (
     Card,
 )
 from calm_relay.pv.array import GroupInput, TrackerOutput, tracker_dc_w
+from calm_relay.pv.roof import export_cap_w
 from calm_relay.pv.shade import shaded_by_step
 from calm_relay.simulation.controllers import controllers_of
 from calm_relay.simulation.pack import transfer_limit_w
@@ -142,7 +143,9 @@ def select_flow(job: Job, plan: Plan, cards: CardBook) -> Data:
         "transfer_w": repr(transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases)),
         "backed_up": "whole_house" if plan.backed_up is None else sorted(plan.backed_up),
         "off_grid": plan.off_grid,
-        "export_w": site.export_limit_w,
+        "export_w": export_cap_w(job, plan, cards),
+        "power_factor": site.network.power_factor,
+        "spots": [(s.place, s.low_c, s.high_c) for s in site.spots],
         "import_w": site.import_limit_w,
         "never": sorted(a.id for a in job.house.counted if a.never_from_battery),
         "surplus": [

@@ -28,12 +28,13 @@ class WindowFacts:
     """A charge window's year.
 
     `house_w` is what the house draws beside PV at AC in each clock hour of the slot's days, on the mean; `import_w` the import
-    limit, None where there is none.
+    limit, None where there is none; `spare_w` what PV-only inverters make beyond the house in the slot's hours, on the mean.
     """
 
     house_w: tuple[float, ...]
     import_w: float | None
     nodes: dict[str, NodeWindow]
+    spare_w: float = 0.0
 
     def room_w(self, taken_w: float = 0.0) -> tuple[float, ...] | None:
         """Return what the import limit leaves for charging in each clock hour, less what others take; None: no limit. [W]"""
@@ -45,6 +46,7 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
     flow, packed, h = made.flow, made.packed, calendar.step_h
     limit = None if math.isinf(packed.plant["import_w"]) else float(packed.plant["import_w"])
     drawn = np.maximum(0.0, flow.column("load_w") - flow.column("pv_only_w"))
+    over = np.maximum(0.0, flow.column("pv_only_w") - flow.column("load_w"))
     hour = np.minimum(23, calendar.clock_hour.astype(int))
     out = {}
     for index, slot in enumerate(plan.controls.slots):
@@ -69,5 +71,6 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
                 stored_wh=float(loss_of(record).arrives_w(taken[here_k]).sum()) * h / days,
                 begins_frac=float(before.mean()) / float(record["capacity_wh"]) if len(before) else 0.0,
             )
-        out[index] = WindowFacts(tuple(float(v) for v in house), limit, nodes)
+        spare = float(over[inside].mean()) if inside.any() else 0.0
+        out[index] = WindowFacts(tuple(float(v) for v in house), limit, nodes, spare)
     return out

@@ -42,6 +42,7 @@ CURVES: dict[str, dict[str, Any]] = {
         "trips": [{"frequency_hz": 60.5, "after_s": 0.16}], "return_low_hz": 59.3, "return_high_hz": 60.5, "return_delay_s": 300,
     },
 }  # fmt: skip
+ISOLATED = ("transformer", "high-frequency", "low-frequency")  # no smooth DC reaches the AC side (common practice)
 WORDS = {"single": "", "split": " split-phase", "three": " three-phase"}
 EVERY_CHEMISTRY = ("LFP", "NMC", "lead-acid", "lead-gel", "lead-flooded")
 Row = dict[str, Any]
@@ -64,6 +65,7 @@ def _ac(kind: str, row: Row, name: str, rated_w: float) -> Row:
     made = {
         "kind": kind, "id": row["id"], "name": name, "ac_rated_w": rated_w, "loss": _loss(row["topology"], rated_w),
         "supplies": SUPPLIES[row["supply"]], "phases": 3 if row["supply"] == "three" else 1, "frequency": CURVES[row["curve"]],
+        "residual_type": "b" if row["supply"] == "three" and row["topology"] not in ISOLATED else "a",
     }  # fmt: skip
     if row["supply"] == "three":
         made["phase_max_w"] = round(rated_w / 3.0, -1)

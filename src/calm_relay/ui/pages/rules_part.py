@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QLineEdit
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import PackOverride
+from calm_relay.job.site_models import PackOverride
 from calm_relay.packs.pack import SHIPPED, pack_named
 from calm_relay.rules.network_rule import rule_in_force
 from calm_relay.ui.widgets import label

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import CableRun
+from calm_relay.job.site_models import CableRun
 from calm_relay.rules.checks_place import TABLE as BATTERY_CABLE
 from calm_relay.rules.runs import rises, run_rows, table_of
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
