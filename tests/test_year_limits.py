@@ -1,4 +1,4 @@
-"""Checks that read the year, held to sums made here from its own steps; what a cap by the array and a power factor do to it."""
+"""Checks that read the year, held to sums made here from its own steps; what a cap by the array and cos φ do to it."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def test_night_peaks_and_standby_by_counting_steps(demo, quarter):
     assert night.value == pytest.approx(0.95 * 9900)
     (kva,) = [f for f in findings(quarter, demo, A, "service.kva") if f.value is not None]
     house = made.house
-    factor = {a.id: a.power_factor for a in demo.house.appliances}
+    factor = {load.id: load.power_factor for load in demo.house.appliances}
     apparent = house.background_w + sum(watts / factor[name] for name, watts in house.appliance_w.items())
     assert kva.value == pytest.approx(apparent.max())
     assert kva.limit == 63 * 230

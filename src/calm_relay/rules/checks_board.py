@@ -309,7 +309,7 @@ def kva(c: CheckContext) -> Iterator[Finding]:
     if factor < 1.0 and rated > 0:
         other = rated * float(np.sqrt(1.0 - factor**2))
         words = (
-            f"at a power factor of {factor:g} {show(rated, 'apparent_va', 2)} of inverters give "
+            f"at the power factor of {factor:g} {show(rated, 'apparent_va', 2)} of inverters give "
             f"{show(rated * factor, 'power_w', 2)} and {other / 1000:.2f} kvar"
         )
         yield note(c, "service.kva", "inverters", words)
