@@ -24,6 +24,8 @@ LATE = Edit(f"{SLOTS}[0].end_h", 8.0)
 TIMER = [Edit(f"{SLOTS}[0].kind", "timer"), Edit(f"{SLOTS}[0].start_h", 10.0), Edit(f"{SLOTS}[0].end_h", 14.0)]
 SECOND = {"kind": "hold", "start_h": 4.0, "end_h": 6.0}
 CURVE = {"trips": [{"frequency_hz": 50.5, "after_s": 0.2}]}
+STRINGS = f"plans[{TODAY}].nodes[old].string_run"
+HOT_ROOF = Edit("library[module-385].isc_stc_a", 40.0)
 ZERO = Edit("site.export_limit_w", 0.0)
 CAR = Edit("house.appliances[laundry].surplus", "before_battery")
 
@@ -51,6 +53,12 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
         "not known": (A, [Edit(f"{STACK}.warranty_end_frac", None)]),
     },
     # E: service and board
+    "cable.strings": {"over": (TODAY, [Edit(f"{STRINGS}.size", "2.5 mm²"), HOT_ROOF]), "within": (TODAY, [])},
+    "cable.strings-drop": {
+        "tight": (TODAY, [Edit(f"{STRINGS}.length_m", 90.0)]),
+        "within": (TODAY, []),
+        "not known": (TODAY, [Edit(f"{STRINGS}.length_m", None)]),
+    },
     "service.supply-volts": {
         "over": (TODAY, [Edit("site.supply.voltage_v", 120.0), Edit("site.export_limit_w", 1000.0)]),
         "within": (TODAY, []),
@@ -244,6 +252,10 @@ ROWS: list[dict[str, object]] = [
     {"check": "energy.large-load", "value": 2100, "limit": 5000, "knob": f"{CHARGER}.ac_rated_w", "soft": True},
     {"check": "energy.end-of-life", "value": 9405 * 0.7, "limit": ESSENTIAL_WH * 18 / 24, "knob": "brief.outage_longest_h",
      "turn": 24 / ESSENTIAL_WH, "soft": True},
+    # class 5, 90 °C: 5.09 mΩ/m × 1.2751 over 18 m there and back at 9.53 A, on 8 × 40.4 V
+    {"check": "cable.strings-drop", "plan": TODAY, "value": 2 * 9.53 * 18 * 5.09e-3 * (1 + 0.00393 * 70) / (8 * 40.4),
+     "limit": 0.03, "value_knob": True},
+    {"check": "cable.strings", "plan": TODAY, "value": 1.25 * 10.1, "limit": 55, "value_knob": True},
     {"check": "service.supply-volts", "plan": TODAY, "edits": [Edit("site.supply.voltage_v", 250.0)], "value": 20 / 230,
      "limit": 0.1, "value_knob": True},
     {"check": "service.free-ways", "value": 1, "limit": 4, "value_knob": True},

@@ -131,7 +131,7 @@ FAULTS = (
     Planted("outage PV never trips", "simulation/following.py", "if held[i] > trips[i, 1]:", "if held[i] > 1e9:", "test_outage"),
     Planted("outage surplus all day", "year/switchboard.py", "self.soaked[k] >= c.day_wh - 1e-6", "False", "test_outage"),
     Planted("rise one way alone", "wiring/sums.py", 'if way == "three" else 2.0) * amps', 'if way == "three" else 1.0) * amps', "published/test_wiring"),
-    Planted("cold copper", "wiring/conductors.py", "hot = self.runs_at_c if at_c is None else at_c", "hot = 20.0", "published/test_wiring"),
+    Planted("cold copper", "packs/conductors.py", "hot = self.runs_at_c if at_c is None else at_c", "hot = 20.0", "published/test_wiring"),
     Planted("busbar without 1.25", "wiring/sums.py", "fed, out = factor * inverters_a, []", "fed, out = inverters_a, []", "published/test_wiring"),
     Planted("pack before the letter", "rules/network_rule.py", "getattr(typed, field) is None and ", "", "test_packs"),
 )  # fmt: skip

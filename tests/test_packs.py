@@ -143,7 +143,7 @@ def test_the_runs_of_the_demo_by_hand(demo):
 def test_the_command_line_prints_packs_and_runs(capsys):
     assert main(["measure", "demo-clinic", "--plan", "A", "--json"]) == 0
     pages = json.loads(capsys.readouterr().out)["plans"][0]["measure"]
-    assert any("length and size of the run" in words for _, words in pages["Plans"])
+    assert any("length and size of the run" in words for _, words in pages["At the board and along the cables"])
     assert main(["packs"]) == 0
     assert "great-britain" in capsys.readouterr().out
     assert main(["pack", "germany", "--against", "great-britain", "--json"]) == 0

@@ -254,7 +254,7 @@ class Study:
         cards = job.cards()
         dc = [self._dc_key(job, plan, cards, i) if node.strings else "" for i, node in enumerate(plan.nodes)]
         placed = any(node.battery is not None and node.battery.place is not None for node in plan.nodes)
-        warmth = (self.weather_key(job), job.pack, [o.model_dump() for o in job.overrides]) if placed else ""
+        warmth = (self.weather_key(job), job.rules_data()) if placed else ""
         return content_key("flow", stages.select_flow(job, plan, cards), dc, self.house_key(job), warmth)
 
     def dc(self, job: Job, plan: Plan) -> dict[str, stages.NodeDc]:

@@ -21,7 +21,7 @@ OHM_PER_KM = {"4 mm²": 4.61, "6 mm²": 3.08, "10 mm²": 1.83, "16 mm²": 1.15, 
 
 
 def power_flow(supply_m: float, supply: str, branches: list[tuple[float, str, float]]) -> np.ndarray:
-    """Volts at each inverter over the supply's, on three phases of 230 V: branches of (length, size, watts) behind one supply run."""
+    """Rise at each inverter on three phases of 230 V [1]: branches of (length, size, watts) behind one run to the supply."""
     net = pandapower.create_empty_network()
     source, board = (pandapower.create_bus(net, vn_kv=VN_KV) for _ in range(2))
     pandapower.create_ext_grid(net, source)

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from calm_relay.errors import BadInput
+from calm_relay.packs.conductors import conductor_table, parse_tables, shipped_tables
 from calm_relay.packs.pack import pack_named
-from calm_relay.wiring.conductors import conductor_table, parse_tables, shipped_tables
 from calm_relay.wiring.sums import (
     amps_of,
     backfeed_most_a,

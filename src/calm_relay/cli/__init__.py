@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, get_args
 
 from calm_relay import __version__
-from calm_relay.cli import building, equipment, house, money, outage, plans, rules, site, values
+from calm_relay.cli import building, checks, equipment, house, money, outage, plans, rules, site, values
 from calm_relay.cli.shared import print_json
 from calm_relay.decision.patterns import PATTERNS
 from calm_relay.decision.schools import USUAL_DIVERSITY
@@ -20,6 +20,7 @@ from calm_relay.job.control_models import SlotKind
 from calm_relay.job.cost_models import CostBasis, CostKind
 from calm_relay.pv.roof import MODES
 from calm_relay.report.head import CAUTION
+from calm_relay.rules.groups import GROUPS
 from calm_relay.year.outage import SERVES
 
 JOB_HELP = f"a job file, or {', '.join(repr(name) for name in DEMOS)} for the shipped ones"
@@ -67,9 +68,14 @@ def _parser() -> argparse.ArgumentParser:
         sub.set_defaults(run=run)
         return sub
 
-    command("measure", "what is not known of each plan: a list to look up or measure on site, by page", plans.measure_command)
-    command("checks", "the registry of checks: what each holds against what, and its source", plans.checks_command, job=False)
-    command("check", "every check with verdict, arithmetic, remedy and source; exit 1 when one is over", plans.check_command)
+    command("measure", "what is not known of each plan: to look up or measure, by where one goes", checks.measure_command)
+    command("checks", "the registry of checks: what each holds against what, and its source", checks.checks_command, job=False)
+    check = command(
+        "check", "every check with verdict, arithmetic, remedy and source; exit 1 when one is over", checks.check_command
+    )
+    check.add_argument("--group", default="", choices=("", *GROUPS), help="only the checks of one group")
+    check.add_argument("--verdict", default="", help="only those with this verdict, such as over or 'not known'")
+    check.add_argument("--page", metavar="FILE", help="write all checks of one plan as a page to print (give one --plan)")
     simulate = command("simulate", "a year of each plan: energies, losses by name, limits, bill", plans.simulate_command)
     simulate.add_argument("--step-min", type=int, default=5, choices=(1, 5, 15), help="length of a step in minutes")
     simulate.add_argument("--battery-year", type=int, default=1, metavar="N", help="with batteries as old as when year N begins")
@@ -146,9 +152,16 @@ def _parser() -> argparse.ArgumentParser:
     _outage_commands(command)
     command("packs", "the rule packs that come with the program", rules.packs_command, job=False)
     pack = command("pack", "every figure of a rule pack with its source", rules.pack_command, job=False)
-    pack.add_argument("id", help="the pack, such as great-britain")
-    pack.add_argument("--against", metavar="ID", help="where it differs from another pack")
+    pack.add_argument("id", help="the pack, such as great-britain, or a pack file of your own")
+    pack.add_argument("--against", metavar="ID", help="where it differs from another pack, by id or file")
+    pack.add_argument("--whole", action="store_true", help="a file that stands on no other pack")
     pack.add_argument("--file", action="store_true", help="the pack's own file, to be copied and edited")
+    in_force = command("rules", "the rules in force in a job; put your own pack or tables into it and save", rules.rules_command)
+    in_force.add_argument("--pack", metavar="ID", help="a pack that comes with the program, or a pack file")
+    in_force.add_argument("--tables", metavar="FILE", help="a file of conductor tables")
+    in_force.add_argument("--table", metavar="ID", help="which table of conductors holds")
+    in_force.add_argument("--because", metavar="TEXT", help="why these rules hold here")
+    in_force.add_argument("--out", metavar="FILE", help="the name to save the job under")
     command("runs", "cables of each plan: amps, size, breaker, volts along the way", rules.runs_command)
     command("order", "how far each page of the work has come", plans.order_command)
     command("schema", "the job file's JSON Schema", plans.schema_command, job=False, json_out=False)

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any
 
 from calm_relay.cli.shared import chosen_plans, open_job, print_json
-from calm_relay.decision.compare import counts
 from calm_relay.decision.patterns import draft_plan
 from calm_relay.decision.words import clipping_words, weather_words
 from calm_relay.decision.worth import worth_of
@@ -22,10 +21,8 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
 from calm_relay.report.chains import chains_data, chains_text
-from calm_relay.report.check_table import check_rows, check_table
 from calm_relay.report.controls import controls_data, controls_text
-from calm_relay.report.head import CAUTION, head_of, title_text
-from calm_relay.report.measure import measure_text, to_measure
+from calm_relay.report.head import head_of, title_text
 from calm_relay.report.plans import because_text, comparison, comparison_text, limits_data, limits_text, order_data, plan_data
 from calm_relay.report.when import boxes_data, boxes_text, figures_data, figures_text, when_data, when_text
 from calm_relay.rules.picking import plan_of, ranked
@@ -34,36 +31,6 @@ from calm_relay.simulation.columns import ENERGY_COLUMNS, NODE, SYSTEM
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 from calm_relay.year.ageing import aged_plan, battery_ageing
-
-
-def check_command(options: argparse.Namespace) -> int:
-    """Run `check`."""
-    opened = open_job(options.job)
-    job, study = opened.job, Study(opened.store)
-    asked = {plan.id for plan in chosen_plans(job, options, without_today=True)}
-    rows, over = [], 0
-    for plan in chosen_plans(job, options):
-        result = study.plan_result(job, plan)
-        rows.append((plan, result))
-        if plan.id in asked:
-            over += counts(result.findings)["over"]
-    if options.json:
-        plans = [{"plan": p.id, "letter": p.letter, "name": p.name, "findings": [f.as_dict() for f in r.findings]} for p, r in rows]
-        print_json({**head_of(job), "plans": plans})
-        return 1 if over else 0
-    print("\n".join(title_text(job)))
-    for plan, result in rows:
-        print(f"\n{plan.letter}  {plan.name}")
-        for f in result.findings:
-            margin = "" if f.margin is None else f"  margin {f.margin * 100:.0f} %"
-            waived = f"  waived: {f.waived}" if f.waived else ""
-            print(f"  {f.word:9} {f.title}: {f.subject}{margin}{waived}")
-            print(f"            {f.arithmetic}")
-            for remedy in f.remedies:
-                print(f"            remedy: {remedy.text}")
-            print(f"            source: {f.source} [{f.check}]")
-    print(f"\n{CAUTION}")
-    return 1 if over else 0
 
 
 def simulate_command(options: argparse.Namespace) -> int:
@@ -264,38 +231,6 @@ def limits_command(options: argparse.Namespace) -> int:
         print_json({**head_of(job), "currency": job.tariff.currency, "plans": rows})
     else:
         print("\n".join(line for row in rows for line in limits_text(row, job.tariff.currency)))
-    return 0
-
-
-def measure_command(options: argparse.Namespace) -> int:
-    """Run `measure`: what to look up or measure on site, by page."""
-    opened = open_job(options.job)
-    job, study = opened.job, Study(opened.store)
-    rows = [(plan, study.plan_result(job, plan).findings) for plan in chosen_plans(job, options)]
-    if options.json:
-        data = [
-            {
-                "plan": plan.id, "letter": plan.letter,
-                "measure": {page: [list(row) for row in items] for page, items in to_measure(findings).items()},
-            }
-            for plan, findings in rows
-        ]  # fmt: skip
-        print_json({**head_of(job), "plans": data})
-        return 0
-    print("\n".join(title_text(job)))
-    for plan, findings in rows:
-        print(f"\n{plan.letter}  {plan.name}")
-        print("\n".join(measure_text(findings)))
-    return 0
-
-
-def checks_command(options: argparse.Namespace) -> int:
-    """Run `checks`: every check there is."""
-    if options.json:
-        names = ("id", "title", "holds", "source")
-        print_json({"checks": [dict(zip(names, row, strict=True)) for row in check_rows()]})
-    else:
-        print(check_table())
     return 0
 
 

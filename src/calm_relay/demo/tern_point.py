@@ -50,6 +50,7 @@ GRANT = Rebate(
 OLD_RUN = CableRun(length_m=22, size="4 mm²", method="clipped direct", protected_a=32)
 NEW_RUN = CableRun(length_m=22, size="10 mm²", method="clipped direct", protected_a=63)
 NEAR = CableRun(length_m=4, size="10 mm²", method="clipped direct", protected_a=63)
+STRINGS = CableRun(length_m=18, size="4 mm²", method="free air", ambient_c=60)
 # The workshop's inner room, and the shed by the water, which a spring tide once reached.
 SPOTS = (
     MountingSpot(
@@ -160,6 +161,7 @@ def _today(side: str = "grid") -> Node:
             "side": side,
             "strings": _old_array("ne"),
             "run": OLD_RUN,
+            "string_run": STRINGS,
             "place": "garage",
         }
     )
@@ -206,6 +208,7 @@ def _plans() -> tuple[Plan, ...]:
             nodes=(
                 Node(
                     id="hyb", name="Hybrid", card="hybrid-5k", side="backup", strings=_old_array("ne"), run=NEW_RUN,
+                    string_run=STRINGS,
                     place="indoors",
                     battery=BatteryChoice(card=stack, modules=3, place="indoors"),
                 ),
@@ -226,7 +229,7 @@ def _plans() -> tuple[Plan, ...]:
             nodes=(
                 _today(),
                 Node(
-                    id="hyb", name="Hybrid", card="hybrid-6k", side="backup", run=NEAR, place="garage",
+                    id="hyb", name="Hybrid", card="hybrid-6k", side="backup", run=NEAR, string_run=STRINGS, place="garage",
                     strings=(
                         StringGroup(id="nw1", face="north-west", module="module-430", tracker=1, modules_per_string=12),
                     ),
@@ -248,7 +251,8 @@ def _plans() -> tuple[Plan, ...]:
             note="Both old strings in parallel on tracker 1 make room for a new string on tracker 2.",
             nodes=(
                 Node(
-                    id="old", name="Shed inverter", card="string-inverter-5k", side="grid", run=OLD_RUN, place="garage",
+                    id="old", name="Shed inverter", card="string-inverter-5k", side="grid", run=OLD_RUN, string_run=STRINGS,
+                    place="garage",
                     strings=(
                         StringGroup(
                             id="ne", face="north-east", module="module-385", tracker=1, modules_per_string=8,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -12,11 +13,21 @@ from calm_relay.job.common_models import Declared, HourOfDay, Note, SeriesRef, S
 from calm_relay.job.control_models import Controls
 from calm_relay.job.cost_models import Choice, CostLine, Finance, Rebate
 from calm_relay.job.house_models import House, SeriesLoad
-from calm_relay.job.site_models import Board, CableRun, MountingSpot, NetworkRule, OldCircuit, PackOverride, Protection, Supply
+from calm_relay.job.site_models import (
+    Board,
+    CableRun,
+    MountingSpot,
+    NetworkRule,
+    OldCircuit,
+    OwnFile,
+    PackOverride,
+    Protection,
+    Supply,
+)
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import Card, Id, MountingPlace, Name, Record
-from calm_relay.packs.pack import Pack, pack_named
+from calm_relay.packs.pack import OWN, Pack, own_pack, pack_named
 from calm_relay.units import (
     CurrentA,
     Fraction,
@@ -248,6 +259,7 @@ class Node(Record):
     reuses: Id | None = Field(default=None, description="an old circuit of the site that takes it to the board; None: a new cable")
     plugged_in: bool = Field(default=False, description="connected by a plug, not wired to the board")
     place: MountingPlace | None = Field(default=None, description="where the inverter hangs; None: not known yet")
+    string_run: CableRun | None = Field(default=None, description="from a string to the inverter; None: not known")
     battery_run: CableRun | None = Field(default=None, description="from the battery to the inverter; None: not known")
 
 
@@ -372,6 +384,11 @@ class Job(Record):
     overrides: Annotated[tuple[PackOverride, ...], Field(max_length=40)] = Field(
         default=(), description="figures of the pack changed for this job alone"
     )
+    own_pack: OwnFile | None = Field(default=None, description="a pack of the user's own, in force where `pack` is 'own'")
+    own_tables: OwnFile | None = Field(default=None, description="the user's own tables of conductors, before the shipped ones")
+    cable_table: Annotated[str, Field(max_length=60)] = Field(
+        default="", description="the table of conductors in force; empty: that of the pack"
+    )
     calendar_year: Annotated[int, Quantity("year"), Field(ge=1970, le=2100)] = 2025
     brief: Brief = Brief()
     site: Site
@@ -402,7 +419,18 @@ class Job(Record):
 
     def rules(self) -> Pack:
         """Return the rule pack in force: the one named, with what was changed for this job; raises BadInput."""
-        return pack_named(self.pack).with_overrides((o.parameter, o.value, o.reason) for o in self.overrides)
+        own = self.own_pack if self.pack == OWN else None
+        pack = pack_named(self.pack) if own is None else own_pack(own.text, own.name)
+        if self.own_tables is not None or self.cable_table:
+            chosen = {"cable_table": ((self.cable_table,), "chosen for this job")} if self.cable_table else {}
+            text = "" if self.own_tables is None else self.own_tables.text
+            pack = replace(pack, own_tables=text, list_={**pack.list_, **chosen})
+        return pack.with_overrides((o.parameter, o.value, o.reason) for o in self.overrides)
+
+    def rules_data(self) -> list[object]:
+        """Return what decides the rules in force, as plain data: what a result that reads them rests on."""
+        texts = [None if file is None else file.text for file in (self.own_pack, self.own_tables)]
+        return [self.pack, [o.model_dump() for o in self.overrides], *texts, self.cable_table]
 
     def cards(self) -> CardBook:
         """Return the job's cards by id."""

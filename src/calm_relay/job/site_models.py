@@ -137,6 +137,13 @@ class Protection(Record):
     residual_type: ResidualType = Field(default="not_known", description="residual-current device before the inverters")
 
 
+class OwnFile(Record):
+    """A file of rules or tables that the job carries: what it was called, and its text."""
+
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    text: Annotated[str, Field(min_length=1, max_length=200_000)]
+
+
 class PackOverride(Record):
     """A parameter of the pack changed for one job, with the reason someone wrote."""
 

@@ -18,6 +18,7 @@ SHIPPED = (
     "international", "north-america", "great-britain", "australia-new-zealand", "australia-new-zealand-separate", "germany",
     "no-grid",
 )  # fmt: skip
+OWN = "own"  # what a job calls the pack of its own file
 KINDS = ("tight", "parameter", "table", "list", "frequency")
 
 
@@ -26,6 +27,7 @@ class Pack:
     """A pack: name → (value, source) of thresholds and parameters; tables of (key, value) rows; lists of numbers or ids.
 
     Every reader fails with a fault that names pack and key where the pack lacks it: a missing figure is never a quiet 0.
+    `own_tables` is the text of a job's own tables of conductors; empty: the shipped ones hold.
     """
 
     id: str
@@ -38,6 +40,7 @@ class Pack:
     frequency: dict[str, tuple[dict[str, Any], str]] = field(default_factory=dict)
     place: str = ""
     overridden: tuple[str, ...] = ()
+    own_tables: str = ""
 
     def value(self, name: str) -> float:
         """Return a parameter's value; raises BadInput naming pack and key. [unit in the parameter's name]"""
@@ -199,3 +202,9 @@ def pack_named(pack_id: str) -> Pack:
         raise BadInput([Fault("", "pack", f"there is no pack '{pack_id}'", f"use one of: {', '.join(SHIPPED)}")])
     text = resources.files("calm_relay.packs").joinpath(f"{pack_id}.toml").read_text(encoding="utf-8")
     return parse_pack(text, f"{pack_id}.toml", pack_named)
+
+
+@cache
+def own_pack(text: str, file: str) -> Pack:
+    """Return the pack of a job's own file; raises BadInput with every fault."""
+    return parse_pack(text, file, pack_named)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from calm_relay.job.models import Job, Plan
-from calm_relay.packs.pack import SHIPPED, Pack, pack_named
+from calm_relay.packs.pack import OWN, SHIPPED, Pack, pack_named
+from calm_relay.rules.network_rule import rule_in_force
 from calm_relay.rules.runs import rises, run_rows, table_of
 
 
@@ -22,12 +23,61 @@ def pack_figures(pack: Pack) -> dict[str, tuple[str, str]]:
     return dict(sorted(out.items()))
 
 
+UNITS = (
+    ("_frac_per_min", "% a minute", 100.0), ("_frac", "%", 100.0), ("_per_ah", "a Ah", 1.0), ("_wh_per_w", "Wh a W", 1.0),
+    ("_wh", "kWh", 0.001), ("_va", "kVA", 0.001), ("_w", "kW", 0.001), ("_v", "V", 1.0), ("_a", "A", 1.0), ("_m", "m", 1.0),
+    ("_k", "K", 1.0), ("_c", "°C", 1.0), ("_h", "h", 1.0), ("_s", "s", 1.0), ("_hz", "Hz", 1.0), ("_years", "years", 1.0),
+)  # fmt: skip
+
+
+def figure_words(name: str, value: str) -> tuple[str, str]:
+    """Return a figure's name and value as people read them: the unit with the value, 'most' and 'least' as words."""
+    bare, shown = name, value.replace("_", " ")
+    for suffix, unit, factor in UNITS:
+        if name.endswith(suffix):
+            bare = name.removesuffix(suffix)
+            try:
+                shown = f"{float(value) * factor:g} {unit}"
+            except ValueError:
+                bare = name
+            break
+    words = bare.replace("_", " ")
+    for end, said in ((" most", ", at most"), (" least", ", at least")):
+        words = words.removesuffix(end) + said if words.endswith(end) else words
+    return words, shown
+
+
 def pack_difference(one: Pack, other: Pack) -> list[tuple[str, str, str]]:
     """Return the figures in which two packs differ: name, what the first says, what the other says."""
     a, b = pack_figures(one), pack_figures(other)
     nothing = ("nothing", "")
     rows = ((name, a.get(name, nothing), b.get(name, nothing)) for name in sorted({*a, *b}))
     return [(name, mine[0], theirs[0]) for name, mine, theirs in rows if mine[0] != theirs[0]]
+
+
+def rules_data(job: Job) -> dict[str, Any]:
+    """Return the rules in force in a job as plain data: pack, why, changed figures, tables, what of the network the pack says."""
+    pack, rule = job.rules(), rule_in_force(job, job.rules())
+    return {
+        "pack": pack.id, "name": pack.name, "version": pack.version, "place": pack.place, "reason": job.pack_reason,
+        "own_file": "" if job.own_pack is None or job.pack != OWN else job.own_pack.name,
+        "changed": [o.model_dump() for o in job.overrides], "cable_table": table_of(pack).name,
+        "own_tables": "" if job.own_tables is None else job.own_tables.name,
+        "network_by_pack": [
+            {"field": field, "value": getattr(rule.rule, field), "source": source} for field, source in rule.from_pack
+        ],
+    }  # fmt: skip
+
+
+def rules_lines(data: dict[str, Any]) -> list[str]:
+    """Return the rules in force as lines."""
+    out = [f"   {data['name']}, {data['version']}: {data['place']}"]
+    out += [f"   from the file {data['own_file']}"] if data["own_file"] else []
+    out += [f"   because: {data['reason']}"] if data["reason"] else []
+    out.append(f"   conductors: {data['cable_table']}" + (f", from {data['own_tables']}" if data["own_tables"] else ""))
+    out += [f"   changed here: {o['parameter']} is {o['value']:g}: {o['reason']}" for o in data["changed"]]
+    out += [f"   network, by the pack: {row['field']} {row['value']} ({row['source']})" for row in data["network_by_pack"]]
+    return out
 
 
 def runs_data(job: Job, plan: Plan) -> dict[str, Any]:

@@ -7,23 +7,24 @@ from collections.abc import Iterator
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import BatteryRow
 from calm_relay.job.site_models import CableRun
+from calm_relay.packs.conductors import ConductorTable, conductor_table
 from calm_relay.rules.checks_bank import PLACES
 from calm_relay.rules.checks_battery import battery_rows
-from calm_relay.rules.checks_match import full_power_a
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.rules.runs import RunRow
+from calm_relay.rules.runs_dc import FLEXIBLE, battery_run_row
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
-from calm_relay.wiring.conductors import ConductorTable, conductor_table
-from calm_relay.wiring.sums import carries, voltage_change_v
-
-TABLE = "flexible"  # battery cable is of fine strands, whatever the place
+from calm_relay.wiring.sums import Carries, carries, voltage_change_v
 
 
-def _runs(c: CheckContext) -> Iterator[tuple[BatteryRow, CableRun, ConductorTable]]:
-    """Yield each bank whose cable is known, with the table it stands in."""
+def _runs(c: CheckContext) -> Iterator[tuple[BatteryRow, CableRun, RunRow, Carries, ConductorTable]]:
+    """Yield each bank whose cable is known, with what it carries and the table it stands in."""
+    table = conductor_table(FLEXIBLE, c.pack.own_tables)
     for row in battery_rows(c):
-        if row.node.battery_run is not None and row.node.battery_run.size:
-            yield row, row.node.battery_run, conductor_table(TABLE)
+        run = battery_run_row(row, c.pack)
+        if run.run is not None and run.held is not None:
+            yield row, run.run, run, run.held, table
 
 
 @check(
@@ -33,11 +34,8 @@ def _runs(c: CheckContext) -> Iterator[tuple[BatteryRow, CableRun, ConductorTabl
 def cable(c: CheckContext) -> Iterator[Finding]:
     """The battery's current with its factor against what the cable carries; its fuse between the two."""
     factor = c.pack.value("battery_cable_factor")
-    for row, run, table in _runs(c):
-        amps = full_power_a(row)
-        design = factor * amps
-        method = run.method or table.columns[0]
-        held = carries(table, run.size, method, run.ambient_c, run.grouped)
+    for row, run, flow, held, table in _runs(c):
+        amps, design, method = flow.amps, flow.design_a, run.method or table.columns[0]
         at = c.path(f"nodes[{row.node.id}].battery_run.size")
         fit = [one for one in table.rows if carries(table, one.name, method, run.ambient_c, run.grouped).amps >= design]
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
@@ -70,18 +68,17 @@ def cable(c: CheckContext) -> Iterator[Finding]:
 def drop(c: CheckContext) -> Iterator[Finding]:
     """Volts along the battery cable as a share of the bank's lowest volts in use."""
     limit = c.pack.value("dc_drop_most_frac")
-    for row, run, table in _runs(c):
-        if run.length_m is None:
+    for row, run, flow, held, table in _runs(c):
+        lost = flow.change_v
+        if run.length_m is None or lost is None:
             yield unknown(c, "battery.cable-drop", row.node.name, "the length of the battery cable: measure on site")
             continue
-        low, _ = chain.soc_window(row.battery, row.choice)
-        volts, amps = chain.stack_volts(row.battery, row.choice.modules, low).floor_v, full_power_a(row)
-        lost = voltage_change_v("dc", amps, run.length_m, table.ohm_per_m(table.size(run.size)))
+        volts, amps = flow.volts, flow.amps
         fit = [s for s in table.rows if voltage_change_v("dc", amps, run.length_m, table.ohm_per_m(s)) <= limit * volts]
         at = c.path(f"nodes[{row.node.id}].battery_run.size")
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
         remedies.append(Remedy("a shorter way or a larger size"))
-        each = 1000 * table.ohm_per_m(table.size(run.size))
+        each = 1000 * table.ohm_per_m(held.conductor)
         line = f"2 × {amps:.1f} A × {each:.3f} mΩ/m × {run.length_m:g} m = {lost:.2f} of {volts:.1f} V"
         yield finding(
             c, "battery.cable-drop", row.node.name, "fraction", lost / volts, limit, "most", line, soft=True, remedies=remedies,
@@ -95,11 +92,11 @@ def drop(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def lug(c: CheckContext) -> Iterator[Finding]:
     """Whether the battery cable's size lies in the range that the inverter's terminals take."""
-    for row, run, table in _runs(c):
+    for row, _, _, held, table in _runs(c):
         ends = ((row.unit.battery_lug_min_mm2, row.unit.battery_lug_max_mm2), (row.battery.lug_min_mm2, row.battery.lug_max_mm2))
         low = max((least for least, _ in ends if least is not None), default=None)
         high = min((most for _, most in ends if most is not None), default=None)
-        area = table.size(run.size).area_mm2
+        area = held.conductor.area_mm2
         if low is None and high is None:
             yield unknown(c, "battery.lug", row.node.name, "the sizes its battery terminals take: see the manuals")
             continue

@@ -5,8 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
+from calm_relay.packs.conductors import conductor_table
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.rules.runs import TO_SUPPLY, Rise, RunRow, rises, run_rows, table_of
+from calm_relay.rules.runs_dc import FLEXIBLE, string_run_rows
 from calm_relay.wiring.sums import breaker_for, busbar_rules, carries, most_breaker_a, voltage_change_v
 
 
@@ -162,3 +164,49 @@ def busbar(c: CheckContext) -> Iterator[Finding]:
         c, "service.busbar", "board", "current_a", best.value_a, best.limit_a, "most", line, remedies=remedies,
         source=c.pack.list_["busbar_rules"][1],
     )  # fmt: skip
+
+
+@check(
+    "cable.strings", "String cable carries its current", page="site", needs={"plan"}, short="String cable",
+    source="short-circuit current of one string by the pack's factors; class 5 cable of the tables in force",
+)  # fmt: skip
+def strings(c: CheckContext) -> Iterator[Finding]:
+    """One string's short-circuit current by the pack's factors against what its cable carries where it lies."""
+    factor = c.pack.value("short_circuit_factor") * c.pack.value("continuous_factor")
+    table = conductor_table(FLEXIBLE, c.pack.own_tables)
+    for row in string_run_rows(c.job, c.plan, c.pack):
+        if row.run is None or row.held is None:
+            continue
+        run, at = row.run, c.path(f"nodes[{row.id.partition(':')[0]}].string_run.size")
+        line = f"{row.design_a / factor:.2f} A × {factor:g} = {row.design_a:.1f} A; {row.held.words}"
+        method = run.method or table.columns[0]
+        fit = [s for s in table.rows if carries(table, s.name, method, run.ambient_c, run.grouped).amps >= row.design_a]
+        remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
+        yield finding(
+            c, "cable.strings", row.name, "current_a", row.design_a, row.held.amps, "most", line, source=table.source,
+            remedies=[*remedies, Remedy("a larger size, cooler air, or cables apart")],
+        )  # fmt: skip
+
+
+@check(
+    "cable.strings-drop", "Volts lost on the string cable", page="site", needs={"plan"}, short="String cable drop",
+    source="2·I·R·L of one string at its working current on its working volts; the pack's limit",
+)  # fmt: skip
+def strings_drop(c: CheckContext) -> Iterator[Finding]:
+    """Volts along the cable of one string as a share of its working volts."""
+    limit, table = c.pack.value("dc_drop_most_frac"), conductor_table(FLEXIBLE, c.pack.own_tables)
+    for row in string_run_rows(c.job, c.plan, c.pack):
+        if row.run is None or row.held is None:
+            continue
+        if row.change_v is None or row.run.length_m is None:
+            yield unknown(c, "cable.strings-drop", row.name, "the length of the string cable: measure on the roof")
+            continue
+        length, at = row.run.length_m, c.path(f"nodes[{row.id.partition(':')[0]}].string_run.size")
+        fit = [s for s in table.rows if voltage_change_v("dc", row.amps, length, table.ohm_per_m(s)) <= limit * row.volts]
+        remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
+        each = 1000 * table.ohm_per_m(row.held.conductor)
+        line = f"2 × {row.amps:.2f} A × {each:.3f} mΩ/m × {length:g} m = {row.change_v:.2f} of {row.volts:.1f} V"
+        yield finding(
+            c, "cable.strings-drop", row.name, "fraction", row.change_v / row.volts, limit, "most", line, soft=True,
+            remedies=[*remedies, Remedy("a shorter way or a larger size")], source=c.pack.source("dc_drop_most_frac"),
+        )  # fmt: skip

@@ -152,7 +152,7 @@ class CheckContext:
         """The cards that remedies may propose: known ones (the shipped where none are handed in) that suit the job."""
         return offered(self.job, self.known)
 
-    @property
+    @cached_property
     def pack(self) -> Pack:
         """The pack in force: the one handed in, else the one the job names."""
         return self.chosen_pack or self.job.rules()

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 from calm_relay.job.models import Job, Node, Plan
 from calm_relay.job.rows import inverter_rows
 from calm_relay.job.site_models import CableRun
+from calm_relay.packs.conductors import ConductorTable, conductor_table
 from calm_relay.pv.roof import export_cap_w
-from calm_relay.wiring.conductors import ConductorTable, conductor_table
 from calm_relay.wiring.sums import Carries, Way, amps_of, carries, voltage_change_v
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ class RunRow:
 
 def table_of(pack: Pack) -> ConductorTable:
     """Return the table of conductors that a pack names."""
-    return conductor_table(pack.choice("cable_table") or "iec")
+    return conductor_table(pack.choice("cable_table") or "iec", pack.own_tables)
 
 
 def run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:

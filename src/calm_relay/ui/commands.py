@@ -52,6 +52,22 @@ def _chains(window: MainWindow) -> None:
     window.dialogs.show(ChainsDialog(window.session, window.theme, window.text_scale, window))
 
 
+def _checks(window: MainWindow) -> None:
+    from calm_relay.ui.checks_dialog import ChecksDialog
+
+    dialog = ChecksDialog(window.session, window.theme, window.text_scale, window.dialogs, window)
+    window.dialogs.show(dialog)
+    if dialog.chosen is not None:
+        window.menus["headroom"].setChecked(True)
+        window.headroom.open(dialog.chosen)
+
+
+def _packs(window: MainWindow) -> None:
+    from calm_relay.ui.packs_dialog import PacksDialog
+
+    window.dialogs.show(PacksDialog(window.session, window.text_scale, window))
+
+
 def _costs(window: MainWindow) -> None:
     from calm_relay.ui.costs_dialog import CostsDialog
 
@@ -129,6 +145,8 @@ def _plan_commands() -> list[Command]:
         Command(m, "pin", "P&in or unpin this plan", lambda w: w.session.toggle_pin(w.session.chosen), "Ctrl+P", after_line=True),
         Command(m, "costs", "C&osts…", _costs, "Ctrl+Shift+K", tip="what the plan costs to build, line by line"),
         Command(m, "chains", "Battery &chains…", _chains, "Ctrl+B", tip="links from cell to bus, the weakest, what each way loses"),
+        Command(m, "checks", "All chec&ks…", _checks, "Ctrl+Shift+A", tip="every check, by group and verdict; saved as a page"),
+        Command(m, "packs", "R&ule packs…", _packs, "Ctrl+Shift+U", tip="two packs side by side, figure by figure"),
         Command(m, "controls", "C&ontrols…", _controls, "Ctrl+K", tip="sensor, peaks, reserve by season, slots by the clock"),
         Command(m, "ageing", "Battery a&geing…", _ageing, "Ctrl+Shift+B", tip="capacity over twenty years, and the warranty"),
         Command(m, "next", "Ne&xt plan", lambda w: w.plan_actions.step(1), "Ctrl+PgDown"),

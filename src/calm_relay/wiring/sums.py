@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from calm_relay.wiring.conductors import Conductor, ConductorTable
+from calm_relay.packs.conductors import Conductor, ConductorTable
 
 Way = Literal["single", "three", "dc"]
 

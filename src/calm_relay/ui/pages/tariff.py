@@ -46,6 +46,7 @@ NETWORK = (
     ("site.network.rebate_dc_ac_ratio_max", "no rebate"),
 )  # fmt: skip
 
+ASKED = (("export_share_frac", "no rule"), ("dynamic_least_w", "never"), ("power_factor", ""))
 
 COUNTED = {
     "sum_of_ac_ratings": ("sum_limit_w",), "by_kind": ("pv_limit_w", "battery_limit_w"), "registered_export": ("registered_w",),
@@ -65,7 +66,7 @@ class TariffPage(FieldPage):
         return (
             tuple((p.id, p.name) for p in t.periods), tuple((s.id, s.name) for s in t.seasons), self._season_id(),
             t.demand is None, t.hourly_import is None, t.hourly_export is None, len(t.tiers), self.session.job.site.supply.kind,
-            self.session.job.site.network.counting, self.session.job.pack, len(self.session.job.overrides),
+            self.session.job.site.network.counting, repr(self.session.job.rules_data()),
         )  # fmt: skip
 
     def _season_id(self) -> str:
@@ -111,6 +112,8 @@ class TariffPage(FieldPage):
         ]
         phase = self.cell("site.network.phase_limit_w", chars=9, ghost="no rule")
         self.flow(self.cell("site.network.counting"), *counted, phase)
+        more = [self.cell(f"site.network.{name}", chars=9, ghost=ghost) for name, ghost in ASKED]
+        self.flow(*more, self.cell("site.network.transfer_approved"))
         build_rules(self)
         self.heading("The year's bill, line by line")
         self._bill_words = self.words("")

@@ -153,12 +153,18 @@ def _table(table_id: str, row: dict[str, Any]) -> ConductorTable:
 @cache
 def shipped_tables() -> dict[str, ConductorTable]:
     """Return the tables that come with the program, by their ids."""
-    return parse_tables(resources.files("calm_relay.wiring").joinpath(FILE).read_text(encoding="utf-8"), FILE)
+    return parse_tables(resources.files("calm_relay.packs").joinpath(FILE).read_text(encoding="utf-8"), FILE)
 
 
-def conductor_table(table_id: str) -> ConductorTable:
-    """Return a shipped table; raises BadInput with those there are."""
-    found = shipped_tables().get(table_id)
+@cache
+def _own_tables(text: str) -> dict[str, ConductorTable]:
+    return parse_tables(text, "the job's own tables")
+
+
+def conductor_table(table_id: str, own: str = "") -> ConductorTable:
+    """Return a table by its id, of a job's own file (its text) before the shipped ones; raises BadInput with those there are."""
+    known = {**shipped_tables(), **(_own_tables(own) if own else {})}
+    found = known.get(table_id)
     if found is None:
-        raise BadInput([Fault("", "cable_table", f"there is no table '{table_id}'", f"use one of: {', '.join(shipped_tables())}")])
+        raise BadInput([Fault("", "cable_table", f"there is no table '{table_id}'", f"use one of: {', '.join(known)}")])
     return found
