@@ -156,16 +156,21 @@ class BatteryCard(BoxCard):
 
         None where the card has no points.
         """
+        found = self.cycles_at_all(np.array([depth_frac])) if depth_frac > 0 else None
+        return None if found is None else float(found[0])
+
+    def cycles_at_all(self, depths_frac: NDArray[np.float64]) -> NDArray[np.float64] | None:
+        """Return :meth:`cycles_at` of many depths above nothing; None where the card has no points. (n,) [cycles]"""
         rows = sorted((row.depth_frac, row.cycles) for row in self.depth_life)
-        if not rows or depth_frac <= 0:
+        if not rows:
             return None
         if len(rows) == 1:  # a single point: equal energy through the cells at every depth, common practice
-            return rows[0][1] * rows[0][0] / depth_frac
-        x, y = np.log([r[0] for r in rows]), np.log([r[1] for r in rows])
-        at = math.log(depth_frac)
-        if at < x[0]:  # beyond the card's shallowest point, its energy
-            return float(math.exp(y[0] + x[0] - at))
-        return float(math.exp(np.interp(at, x, y)))
+            alone: NDArray[np.float64] = rows[0][1] * rows[0][0] / depths_frac
+            return alone
+        x, y, at = np.log([r[0] for r in rows]), np.log([r[1] for r in rows]), np.log(depths_frac)
+        # beyond the card's shallowest point, its energy
+        lives: NDArray[np.float64] = np.exp(np.where(at < x[0], y[0] + x[0] - at, np.interp(at, x, y)))
+        return lives
 
 
 def _shares_at(rows: Rows, temperatures_c: NDArray[np.float64]) -> NDArray[np.float64] | None:

@@ -140,7 +140,8 @@ def _tried(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) ->
         job = apply_edits(context.job, remedy.edits)
     except BadInput:
         return Remedy(remedy.text)
-    then = _run(replace(context, job=job, plan=job.plan(context.plan.id), cards=job.cards(), facts=None), {"plan"})
+    tried = replace(context, job=job, plan=job.plan(context.plan.id), cards=job.cards(), facts=None, advise=False)
+    then = _run(tried, {"plan"})
     brought = next((f for f in then if f.verdict == "over" and (f.check, f.subject) not in over), None)
     return remedy if brought is None else Remedy(f"{remedy.text}; then {brought.title} is {brought.word}")
 
@@ -157,7 +158,8 @@ def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Findin
             rows = list(entry.run(context))
         except Exception as error:  # noqa: BLE001 - whatever went wrong inside, the verdict must not be 'within'
             rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]
-        found += [replace(row, waived=waived.get(entry.id, ""), pack=context.pack.id) for row in rows]
+        reason = waived.get(entry.id, "")
+        found += [replace(row, waived=reason, pack=context.pack.id) for row in rows] if context.advise or reason else rows
     return found
 
 

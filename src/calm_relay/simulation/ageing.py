@@ -72,12 +72,12 @@ def damage_per_year(card: BatteryCard, cycles: tuple[CycleCount, ...], deeper: f
     """
     if not card.depth_life:
         return None
-    total = 0.0
+    if not cycles:
+        return 0.0
+    depths = np.array([row.depth_frac for row in cycles])
     window = card.soc_max_frac - card.soc_min_frac
-    for row in cycles:
-        life = card.cycles_at(max(row.depth_frac, min(window, row.depth_frac * deeper)))
-        total += row.count / life if life else 0.0
-    return total
+    lives = card.cycles_at_all(np.maximum(depths, np.minimum(window, depths * deeper)))
+    return None if lives is None else float((np.array([row.count for row in cycles]) / lives).sum())
 
 
 @dataclass(frozen=True)

@@ -56,10 +56,13 @@ def _checks(window: MainWindow) -> None:
     from calm_relay.ui.checks_dialog import ChecksDialog
 
     dialog = ChecksDialog(window.session, window.theme, window.text_scale, window.dialogs, window)
-    window.dialogs.show(dialog)
-    if dialog.chosen is not None:
+
+    def open_chosen() -> None:
         window.menus["headroom"].setChecked(True)
         window.headroom.open(dialog.chosen)
+
+    dialog.accepted.connect(open_chosen)
+    window.dialogs.show(dialog)
 
 
 def _packs(window: MainWindow) -> None:

@@ -9,8 +9,9 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.site_models import CableRun, OldCircuit
 from calm_relay.packs.conductors import conductor_table
 from calm_relay.rules.runs import rises, run_rows, table_of
-from calm_relay.rules.runs_dc import FLEXIBLE
+from calm_relay.rules.runs_dc import FLEXIBLE, dc_rows
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
+from calm_relay.ui.views.runs_view import RunsView, chains_of
 from calm_relay.ui.views.volts_view import VoltsView
 
 if TYPE_CHECKING:
@@ -51,6 +52,8 @@ class RunsPart:
         page.heading(f"{plan.letter}  {plan.name}")
         self.said = page.words("", "plain")
         self.table = PlanTable("Cables of the plan", page.theme, page.scale, least_chars=8)
+        self.chain = RunsView(page.theme, page.scale)
+        page.add(self.chain)
         page.add(self.table)
         page.heading("Volts along the way, on the worst noon")
         self.view = VoltsView(page.theme, page.scale)
@@ -137,7 +140,11 @@ class RunsPart:
             self.said.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
             self.table.setVisible(False)
             self.view.setVisible(False)
+            self.chain.setVisible(False)
             return
+        names = {node.id: node.name for node in plan.nodes}
+        self.chain.show_chains(*chains_of(rows, dc_rows(job, plan, pack), names))
+        self.chain.setVisible(bool(names))
         self.table.setVisible(bool(rows))
         self.table.show_rows(["Flows", "Carries", "Breaker", "Size", "Volts"], [_row(row) for row in rows])
         found = rises(rows)
