@@ -123,7 +123,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
     "network.approval": {
         "over": (A, [Edit(f"{RULE}.transfer_approved", "no")]),
         "within": (A, [Edit(f"{RULE}.transfer_approved", "yes")]),
-        "not known": (A, []),
+        "not known": (A, [Edit(f"{RULE}.transfer_approved", "not_known")]),
     },
     "network.frequency-response": {
         "over": (A, [Edit(f"{CHARGER}.frequency", CURVE)]),
@@ -210,7 +210,7 @@ CASES: dict[str, dict[str, tuple[str, list[Edit]]]] = {
     "place.duty": {
         "over": (A, [Edit(f"{PROTECTION}.ac_isolator", "no")]),
         "within": (A, []),
-        "not known": (A, []),
+        "not known": (A, [Edit(f"{PROTECTION}.surge", "not_known")]),
     },
     "place.residual-type": {
         "over": (A, [Edit(f"{PROTECTION}.residual_type", "ac")]),

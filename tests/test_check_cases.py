@@ -366,7 +366,13 @@ def quarter_hours() -> Study:
     return Study(step_s=900)
 
 
+PLAN_ALONE = {**wiring_cases.CASES, **limit_cases.CASES}  # of these, what needs no year is asked without one
+
+
 def findings(study: Study, job: Job, plan: str, check_id: str) -> list[Finding]:
+    if check_id in PLAN_ALONE and REGISTRY[check_id].needs <= {"plan", "grid"}:
+        context = CheckContext(job, job.plan(plan), job.cards(), None)
+        return [f for f in run_checks(context, {"plan"}, weighed={check_id}) if f.check == check_id]
     return [f for f in study.plan_result(job, job.plan(plan)).findings if f.check == check_id]
 
 

@@ -112,7 +112,15 @@ def test_own_tables_stand_before_the_shipped_ones(demo, tmp_path):
 
 def test_every_check_has_a_group_and_every_gap_a_place(demo):
     assert {group_of(entry.id) for entry in all_checks()} == set(GROUPS)
-    job = apply_edits(demo, [Edit("site.spots", []), Edit("site.supply_run", None), Edit("site.record_low_c", None)])
+    job = apply_edits(
+        demo,
+        [
+            Edit("site.spots", []),
+            Edit("site.supply_run", None),
+            Edit("site.record_low_c", None),
+            Edit("site.network.transfer_approved", "not_known"),
+        ],
+    )
     findings = Study(step_s=3600).plan_result(job, job.plan("A")).findings
     assert sum(len(rows) for rows in by_group(findings).values()) == len(findings)
     gaps = filtered(findings, verdict="not known")

@@ -6,6 +6,7 @@ import pytest
 from PySide6.QtWidgets import QComboBox, QPushButton
 
 from calm_relay.errors import BadInput
+from calm_relay.job.edits import Edit
 from calm_relay.packs.conductors import shipped_tables
 from calm_relay.packs.pack import OWN, pack_named
 from calm_relay.packs.written import pack_text
@@ -35,6 +36,9 @@ def on_a(window, qapp):
 
 def test_all_checks_are_filtered_opened_and_written(on_a, answers, qapp, tmp_path):
     window = on_a
+    asked = [Edit("site.network.transfer_approved", "not_known"), Edit(f"{A}.protection.surge", "not_known")]
+    window.session.edit("What is not known", asked)
+    assert wait_idle(qapp, window)
     window.menus["checks"].trigger()
     dialog = answers.dialog
     assert isinstance(dialog, ChecksDialog)

@@ -61,7 +61,7 @@ SPOTS = (
         place="garage", room="utility", flood_m=0.2, lowest_m=0.6, opening_m=0.8, clear_m=1.4, width_m=2.0, carries_kg=400,
     ),
 )  # fmt: skip
-SEEN = Protection(dc_isolator="yes", ac_isolator="yes", residual_type="a")
+SEEN = Protection(dc_isolator="yes", ac_isolator="yes", surge="yes", residual_type="a")
 
 
 def _site() -> Site:
@@ -81,7 +81,9 @@ def _site() -> Site:
             wind_m_per_s=4.0,
             seed=41,
         ),
-        network=NetworkRule(sum_limit_w=10_000, source="made-up operator's letter: 10 kW of inverter on one phase"),
+        network=NetworkRule(
+            sum_limit_w=10_000, transfer_approved="yes", source="made-up operator's letter: 10 kW of inverter on one phase"
+        ),
         board=Board(
             main_breaker_a=63,
             busbar_a=160,

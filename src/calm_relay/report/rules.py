@@ -8,6 +8,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.packs.pack import OWN, SHIPPED, Pack, pack_named
 from calm_relay.rules.network_rule import rule_in_force
 from calm_relay.rules.runs import rises, run_rows, table_of
+from calm_relay.rules.runs_dc import dc_rows
 
 
 def pack_rows() -> list[tuple[str, str, str, str]]:
@@ -83,33 +84,34 @@ def rules_lines(data: dict[str, Any]) -> list[str]:
 def runs_data(job: Job, plan: Plan) -> dict[str, Any]:
     """Return the runs of a plan and the volts along the way as plain data."""
     pack = job.rules()
-    rows = run_rows(job, plan, pack)
+    ac = run_rows(job, plan, pack)
+    rows = (*dc_rows(job, plan, pack), *ac)
     return {
         "plan": plan.id, "letter": plan.letter, "pack": pack.id, "table": table_of(pack).name,
         "runs": [
             {
-                "id": r.id, "name": r.name, "amps_a": r.amps, "design_a": r.design_a,
+                "id": r.id, "name": r.name, "way": r.way, "amps_a": r.amps, "design_a": r.design_a,
                 "size": "" if r.run is None else r.run.size, "length_m": None if r.run is None else r.run.length_m,
                 "carries_a": None if r.held is None else r.held.amps, "protected_a": None if r.run is None else r.run.protected_a,
                 "change_v": r.change_v, "missing": r.missing,
             }
             for r in rows
         ],
-        "rises": [{"name": one.name, "volts_v": one.volts_v, "frac": one.frac, "words": one.words} for one in rises(rows)],
+        "rises": [{"name": one.name, "volts_v": one.volts_v, "frac": one.frac, "words": one.words} for one in rises(ac)],
     }  # fmt: skip
 
 
 def runs_text(job: Job, plan: Plan) -> list[str]:
     """Return the runs of a plan as lines."""
     pack = job.rules()
-    rows = run_rows(job, plan, pack)
+    ac = run_rows(job, plan, pack)
     out = [f"{plan.letter}  {plan.name}: {table_of(pack).name}"]
-    for row in rows:
+    for row in (*dc_rows(job, plan, pack), *ac):
         if row.held is None or row.run is None:
             out.append(f"   {row.name}: {row.amps:.1f} A; not known: {row.missing}")
             continue
-        protected = f", breaker {row.run.protected_a:g} A" if row.run.protected_a else ""
+        protected = f", {'fuse' if row.way == 'dc' else 'breaker'} {row.run.protected_a:g} A" if row.run.protected_a else ""
         change = "" if row.change_v is None else f", {row.change_v:.2f} V over {row.run.length_m:g} m"
         out.append(f"   {row.name}: {row.amps:.1f} A on {row.held.words}{protected}{change}")
-    out += [f"   rise: {one.words}" for one in rises(rows)]
+    out += [f"   rise: {one.words}" for one in rises(ac)]
     return out

@@ -28,7 +28,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     from PySide6.QtWidgets import QDialog
 
     from calm_relay.tariff.templates import templates
-    from calm_relay.ui.chains_dialog import ChainsDialog
+    from calm_relay.ui.checks_dialog import ChecksDialog
     from calm_relay.ui.commands import make_window
     from calm_relay.ui.controls_dialog import ControlsDialog
     from calm_relay.ui.pages.blackout import BlackoutPage
@@ -37,7 +37,6 @@ def main(argv: Sequence[str] | None = None) -> int:
     from calm_relay.ui.pages.site import SitePage
     from calm_relay.ui.pages.tariff import TariffPage
     from calm_relay.ui.picker_dialog import PickerDialog
-    from calm_relay.ui.proposal import ProposalDialog
     from calm_relay.ui.start_page import StartPage
 
     window = make_window(read_job(demo_path()), None, settings=fresh_settings())
@@ -66,10 +65,10 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("plans", "B", "plans")
     take("plans-grid-down", "C", "plans", window.plans.toggle_grid)
     window.plans.toggle_grid()
-    show_dialog("chains", ChainsDialog(window.session, window.theme, 1.0, window))
     show_dialog("controls", ControlsDialog(window.session, window.theme, 1.0, window))
     window.session.choose(window.session.job.plan("A").id)
     wait_idle(app, window)
+    show_dialog("checks", ChecksDialog(window.session, window.theme, 1.0, window.dialogs, window))
     show_dialog("picker", PickerDialog(window.session, "plans[ac-add-on].nodes[bat].battery.card", window))
     site = window.page("site")
     assert isinstance(site, SitePage)
@@ -86,13 +85,8 @@ def main(argv: Sequence[str] | None = None) -> int:
     take("string-ladder", "D", "site", lambda: show("strings", "ladder"))
     take("oversizing", "D", "site", lambda: show("oversizing"))
     take("runs", "A", "site", lambda: show("runs"))
+    take("places", "C", "site", lambda: show("walls"))
     site.show_part("place")
-    proposal = ProposalDialog(window.session, window.session.plan.nodes[0], window)
-    proposal.show()
-    wait_for(app, proposal.use.isEnabled)
-    proposal.grab().save(str(folder / "strings.png"), "PNG")
-    print(f"{folder / 'strings.png'}")
-    proposal.close()
     house = window.page("house")
     assert isinstance(house, HousePage)
 

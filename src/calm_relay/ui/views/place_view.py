@@ -8,6 +8,7 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font, ui_metrics
 
 WRAP = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag(Qt.TextFlag.TextWordWrap)
@@ -24,7 +25,7 @@ class PlaceBox:
     checks: tuple[tuple[str, str, str, str], ...]
 
 
-class PlacesView(QWidget):
+class PlacesView(Copyable, QWidget):
     """A card a place; as many side by side as the width holds. Its height follows from its width."""
 
     def __init__(self, theme: Theme, scale: float, parent: QWidget | None = None) -> None:
@@ -40,6 +41,11 @@ class PlacesView(QWidget):
         self.setAccessibleName(" | ".join(words) or NONE)
         self._fit()
         self.update()
+
+    def copy_rows(self) -> Rows:
+        """Return every check of every place."""
+        rows = [[box.name, check, figure, word] for box in self._boxes for check, word, figure, _ in box.checks]
+        return [["place", "check", "figures", "verdict"], *rows]
 
     def _columns(self) -> int:
         return max(1, min(len(self._boxes) or 1, int((self.width() + GAP) // (LEAST_PX * self._scale + GAP))))
