@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from datetime import datetime
 from importlib import resources
 
 import numpy as np
@@ -12,7 +13,7 @@ from calm_relay.cli import main
 from calm_relay.errors import BadInput
 from calm_relay.job.container import read_job
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.own_rules import known_tables, read_pack_file, read_tables_file, rules_text, with_tables_edits
+from calm_relay.job.own_rules import known_tables, read_pack_file, read_tables_file, rules_text, with_tables_edits, without_override
 from calm_relay.packs.conductors import parse_tables
 from calm_relay.packs.pack import SHIPPED, pack_named, parse_pack
 from calm_relay.packs.written import pack_text
@@ -40,6 +41,22 @@ def test_figures_changed_for_one_job_go_into_the_file(demo, tmp_path):
     assert pack.value("rise_most_frac") == 0.03
     assert "their letter" in pack.source("rise_most_frac")
     assert file.name == "ours.toml"
+
+
+def test_a_changed_figure_stands_in_finding_file_and_log(demo, tmp_path, capsys):
+    out = tmp_path / "job.json"
+    args = ["rules", "demo", "--change", "rise_most_frac=0.03", "--because", "the network's letter", "--out", str(out)]
+    assert main(args) == 0
+    assert "rise_most_frac is 0.03 here, 0.02 in Australia and New Zealand: the network's letter" in capsys.readouterr().out
+    job = read_job(out).job
+    assert job.log[-1].text.endswith("the network's letter")
+    (rise,) = [f for f in Study(step_s=3600).plan_result(job, job.plan("today")).findings if f.check == "cable.rise"]
+    assert (rise.limit, "the network's letter" in rise.source) == (0.03, True)
+    back = without_override(job, "rise_most_frac", datetime(2026, 11, 27))
+    assert (back.overrides, back.log[-1].text) == ((), "rise_most_frac is as Australia and New Zealand says again")
+    assert main(["rules", "demo", "--change", "rise_most_frac=x", "--out", str(out)]) == 2
+    assert main(["rules", "demo", "--change", "rise_most=1", "--because", "because", "--out", str(out)]) == 2
+    assert main(["rules", "demo", "--change", "rise_most_frac=0.03", "--out", str(out)]) == 2, "without a reason"
 
 
 def test_a_job_carries_its_rules_from_file_to_file(tmp_path, capsys):

@@ -129,7 +129,7 @@ def test_an_old_circuit_is_kept_or_replaced_and_why(demo, quarter):
     assert said["6 mm²", 32.0][0] in ("within", "tight")
     assert said["6 mm²", 32.0][1].startswith("keep")
     assert said["6 mm²", 20.0] == ("over", "replace, its breaker trips below what flows")
-    assert said["6 mm²", 63.0][1] == "replace, its cable is protected by at most 40 A"
+    assert said["6 mm²", 63.0] == ("over", "replace, its cable is protected by at most 40 A")
     assert said["1.5 mm²", 16.0][1] == "replace, its cable carries too little"
 
 
@@ -141,3 +141,25 @@ def test_one_of_a_kind_more_than_today_is_what_a_plan_adds(demo):
     assert added == {"Today": [], "A": ["bat"], "B": ["hyb"], "C": ["hyb"], "D": []}
     twice = apply_edits(demo, [Edit(f"plans[{A}].nodes[+]", {**demo.plan(A).node("old").model_dump(), "id": "second"})])
     assert [n.id for n in added_nodes(CheckContext(twice, twice.plan(A), twice.cards(), None))] == ["bat", "second"]
+
+
+def test_like_units_take_a_way_each_and_an_old_bank_keeps_its_warranted_part(demo, quarter):
+    twice = apply_edits(demo, [Edit(f"plans[{A}].nodes[bat].count", 2), Edit("site.network.sum_limit_w", 30_000.0)])
+    (ways,) = findings(quarter, twice, A, "service.free-ways")
+    assert (ways.value, ways.limit) == (2, 4)
+    assert "2 × a breaker of 25 A" in ways.arithmetic, ways.arithmetic  # 5 kVA on 230 V each
+    old = apply_edits(demo, [Edit(f"plans[{A}].nodes[bat].battery.state_of_health_frac", 0.8)])
+    (new,), (aged,) = findings(quarter, demo, A, "energy.end-of-life"), findings(quarter, old, A, "energy.end-of-life")
+    assert aged.value == pytest.approx(new.value)  # 70 % of the new capacity, however old the bank is
+
+
+def test_an_electrode_of_the_house_stays_with_the_grid_gone(demo, quarter):
+    unsaid = [Edit(f"plans[{A}].transfer.earth_electrode", "not_known")]
+    (before,) = findings(quarter, apply_edits(demo, unsaid), A, "backup.earth-electrode")
+    (own,) = findings(quarter, apply_edits(demo, [*unsaid, Edit("site.board.earthing", "tt")]), A, "backup.earth-electrode")
+    assert (before.verdict, own.verdict) == ("not known", "within")
+
+
+def test_the_evening_limit_knows_the_power_factor(demo, quarter):
+    (evening,) = findings(quarter, apply_edits(demo, [Edit("site.network.power_factor", 0.9)]), A, "battery.evening-peak")
+    assert evening.limit == pytest.approx(4500)

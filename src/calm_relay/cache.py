@@ -26,6 +26,7 @@ CODE_SUFFIXES = (".py", ".toml", ".json")
 LIBRARIES = ("numpy", "pvlib", "pandas", "demandlib", "tzdata")  # whose other version may bring other numbers
 DISK_LIMIT_BYTES = 400_000_000
 # What the memory holds: small answers, a year's inputs, years of plans step by step.
+ROOMS_BESIDE = ((3_000_000, 15_000_000), (20_000_000, 40_000_000), (float("inf"), 40_000_000))  # of years at another step
 ROOMS = ((3_000_000, 30_000_000), (20_000_000, 60_000_000), (float("inf"), 50_000_000))
 
 
@@ -144,9 +145,9 @@ class StageCache:
 
 
 @functools.cache
-def shared_cache() -> StageCache:
-    """Return the one cache that every window of this process shares."""
-    return StageCache()
+def shared_cache(step_s: int = 0) -> StageCache:
+    """Return the one cache that every window of this process shares; at another step than the usual one of its own. [s]"""
+    return StageCache() if step_s == 0 else StageCache(ROOMS_BESIDE)
 
 
 def array_bytes(arrays: Arrays) -> int:

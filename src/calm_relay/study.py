@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.cache import StageCache, array_bytes, content_key, on_disk
+from calm_relay.cache import StageCache, array_bytes, content_key, on_disk, shared_cache
 from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.equipment.shelf import KnownCards
 from calm_relay.errors import Cancelled
@@ -87,7 +87,8 @@ class Study:
         if step_s == self.step_s:
             return self
         if step_s not in self._at_step:
-            self._at_step[step_s] = Study(self.store, step_s=step_s)
+            shared = shared_cache(step_s) if self.cache is shared_cache() else None
+            self._at_step[step_s] = Study(self.store, step_s=step_s, cache=shared)
         return self._at_step[step_s]
 
     def _stage(self, name: str, key: str, make: Callable[[], Any], size: Callable[[Any], int]) -> Any:

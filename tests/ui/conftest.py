@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QEvent
+from PySide6.QtCore import QEvent, QObject
 from PySide6.QtWidgets import QApplication, QDialog
 
 from calm_relay.demo import demo_path
@@ -84,6 +84,9 @@ def dispose(qapp: QApplication, window: MainWindow) -> None:
     """Close a window and really delete it: windows left alive are restyled with every later one."""
     window.session.document.mark_saved(window.session.job)
     window.close()
+    parts = [window, *window.findChildren(QObject)]
     window.deleteLater()
     qapp.sendPostedEvents(window, QEvent.Type.DeferredDelete.value)
     qapp.processEvents()
+    for part in parts:  # what is deleted is held on by its connections; the years of plans that it showed need not be
+        part.__dict__.clear()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from datetime import datetime
 from importlib import resources
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from calm_relay.cli.shared import chosen_plans, open_job, print_json
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.own_rules import pack_by, read_pack_file, read_tables_file, with_pack_edits, with_tables_edits
+from calm_relay.job.own_rules import pack_by, read_pack_file, read_tables_file, with_override, with_pack_edits, with_tables_edits
 from calm_relay.packs.pack import SHIPPED
 from calm_relay.packs.written import pack_text
 from calm_relay.report.head import CAUTION, head_of, title_text
@@ -71,9 +72,16 @@ def rules_command(options: argparse.Namespace) -> int:
         edits += with_tables_edits(job, *read_tables_file(Path(options.tables)))
     if options.table:
         edits.append(Edit("cable_table", options.table))
-    if options.because:
+    if options.because and not options.change:
         edits.append(Edit("pack_reason", options.because))
-    if edits:
+    if options.change:
+        name, _, value = options.change.partition("=")
+        try:
+            number = float(value)
+        except ValueError:
+            raise BadInput([Fault(options.job, "--change", f"'{value}' is no figure", "write NAME=FIGURE")]) from None
+        job = with_override(job, name, number, options.because or "", datetime.now())
+    if edits or options.change:
         if not options.out:
             raise BadInput([Fault(options.job, "--out", "there is no name to save the job under", "add --out FILE")])
         job = apply_edits(job, edits)
@@ -83,7 +91,7 @@ def rules_command(options: argparse.Namespace) -> int:
         print_json({**head_of(job), **data})
         return 0
     print("\n".join([*title_text(job), *rules_lines(data)]))
-    print(f"\n{RULES_CHANGE}" + (f" Saved as {options.out}." if edits else ""))
+    print(f"\n{RULES_CHANGE}" + (f" Saved as {options.out}." if edits or options.change else ""))
     return 0
 
 

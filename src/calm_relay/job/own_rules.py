@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import math
+from datetime import datetime
 from pathlib import Path
 
+from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import bad, handed_in
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import Job
-from calm_relay.job.site_models import OwnFile
+from calm_relay.job.models import Job, LogEntry
+from calm_relay.job.site_models import OwnFile, PackOverride
 from calm_relay.packs.conductors import ConductorTable, parse_tables, shipped_tables
 from calm_relay.packs.pack import OWN, SHIPPED, Pack, own_pack, pack_named, parse_pack
 from calm_relay.packs.written import pack_text
 
 MOST_BYTES = 200_000
+LEAST_REASON = 3
 
 
 def _text(path: Path, what: str) -> OwnFile:
@@ -74,6 +78,36 @@ def known_packs(job: Job) -> dict[str, Pack]:
     """Return every pack a job may choose, its own included."""
     out = {pack_id: pack_named(pack_id) for pack_id in SHIPPED}
     return out if job.own_pack is None else {**out, OWN: own_pack(job.own_pack.text, job.own_pack.name)}
+
+
+def with_override(job: Job, parameter: str, value: float, reason: str, now: datetime, author: str = "") -> Job:
+    """Return the job with a figure of its pack changed, and a line in its log.
+
+    Raises
+    ------
+    BadInput
+        When the pack has no such figure, the value is none, or no reason is given.
+    """
+    said = " ".join(reason.split())
+    if not math.isfinite(value):
+        raise BadInput([Fault("", parameter, "this is no figure", "write a number")])
+    if not LEAST_REASON <= len(said) <= 400:
+        raise BadInput([Fault("", "reason", "a changed figure needs its reason", "write why in a sentence, up to 400 characters")])
+    bare = job.model_copy(update={"overrides": tuple(o for o in job.overrides if o.parameter != parameter)})
+    before = bare.rules()
+    bare.rules().with_overrides([(parameter, value, said)])  # which says where there is no such figure
+    made = PackOverride(parameter=parameter, value=value, reason=said)
+    text = f"{parameter} is {value:g} here, {before.value(parameter):g} in {before.name}: {said}"
+    entry = LogEntry(time=now.isoformat(timespec="minutes"), author=author, text=text)
+    return bare.model_copy(update={"overrides": (*bare.overrides, made), "log": (*job.log, entry)})
+
+
+def without_override(job: Job, parameter: str, now: datetime, author: str = "") -> Job:
+    """Return the job with a figure as its pack says, and a line in its log."""
+    text = f"{parameter} is as {job.model_copy(update={'overrides': ()}).rules().name} says again"
+    entry = LogEntry(time=now.isoformat(timespec="minutes"), author=author, text=text)
+    left = tuple(o for o in job.overrides if o.parameter != parameter)
+    return job.model_copy(update={"overrides": left, "log": (*job.log, entry)})
 
 
 def rules_text(job: Job) -> str:

@@ -64,6 +64,7 @@ def rules_data(job: Job) -> dict[str, Any]:
         "own_file": "" if job.own_pack is None or job.pack != OWN else job.own_pack.name,
         "changed": [o.model_dump() for o in job.overrides], "cable_table": table_of(pack).name,
         "own_tables": "" if job.own_tables is None else job.own_tables.name,
+        "log": [{"time": e.time, "author": e.author, "text": e.text} for e in job.log],
         "network_by_pack": [
             {"field": field, "value": getattr(rule.rule, field), "source": source} for field, source in rule.from_pack
         ],
@@ -77,6 +78,7 @@ def rules_lines(data: dict[str, Any]) -> list[str]:
     out += [f"   because: {data['reason']}"] if data["reason"] else []
     out.append(f"   conductors: {data['cable_table']}" + (f", from {data['own_tables']}" if data["own_tables"] else ""))
     out += [f"   changed here: {o['parameter']} is {o['value']:g}: {o['reason']}" for o in data["changed"]]
+    out += [f"   log {row['time']}: {row['text']}" for row in data["log"]]
     out += [f"   network, by the pack: {row['field']} {row['value']} ({row['source']})" for row in data["network_by_pack"]]
     return out
 

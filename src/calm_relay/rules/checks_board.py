@@ -69,9 +69,9 @@ def free_ways(c: CheckContext) -> Iterator[Finding]:
     said, taken = [], 0
     for node in wired:
         per_module = c.cards.inverter(node.card).per_module
-        ways = node.branches if per_module else 1
+        ways = node.branches if per_module else node.count
         taken += ways
-        size = node.branch_breaker_a if per_module else breaker_for(rows[node.id].design_a, sizes)
+        size = node.branch_breaker_a if per_module else breaker_for(rows[node.id].design_a / node.count, sizes)
         size_words = "of a size not typed" if size is None else f"of {size:g} A"
         said.append(f"{node.name} {f'{ways} × ' if ways > 1 else ''}a breaker {size_words}")
     free, words = c.job.site.board.free_ways, "; ".join(said)
@@ -213,15 +213,16 @@ def reuse(c: CheckContext) -> Iterator[Finding]:
             continue
         most = most_breaker_a(table, circuit.run.size, row.held.amps, sizes) or 0.0
         breaker = circuit.run.protected_a
-        limit = min(row.held.amps, breaker if breaker <= most else 0.0)
         why = _why_replaced(row, breaker, most, limit_frac)
         line = f"{row.design_a:.1f} A on {row.held.words}, a breaker of {breaker:g} A: {f'replace, {why}' if why else 'keep'}"
         over = rises(tuple(rows.values()))
         mine = next((one for one in over if one.name == row.name), None)
         if not why and mine is not None and mine.frac > limit_frac:
             line += f"; {mine.frac * 100:.1f} % of rise in all is above {limit_frac * 100:g} %"
+        cable_first = row.design_a <= row.held.amps and breaker > most  # the breaker itself is what the cable does not stand
+        value, limit = (breaker, most) if cable_first else (row.design_a, min(row.held.amps, breaker))
         yield finding(
-            c, "service.reuse", subject, "current_a", row.design_a, limit, "most", line,
+            c, "service.reuse", subject, "current_a", value, limit, "most", line,
             remedies=[Remedy("a new cable and breaker", (Edit(c.path(f"nodes[{node.id}].reuses"), None),))],
         )  # fmt: skip
 

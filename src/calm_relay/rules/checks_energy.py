@@ -201,6 +201,11 @@ def large_load(c: CheckContext) -> Iterator[Finding]:
     )  # fmt: skip
 
 
+def _kept_frac(row: BatteryRow) -> float:
+    """Return the part of a bank's present usable energy that is left at the end of its warranty, which counts from new. [0 to 1]"""
+    return min(1.0, (row.battery.warranty_end_frac or 0.0) / row.choice.state_of_health_frac)
+
+
 @check(
     "energy.end-of-life", "The brief's outage with an old battery", page="plans", needs={"plan"}, short="Old battery",
     source="usable energy at the end of the warranty against what must stay on over the brief's outage; the card, arithmetic",
@@ -216,15 +221,14 @@ def end_of_life(c: CheckContext) -> Iterator[Finding]:
     if silent:
         yield unknown(c, "energy.end-of-life", "batteries", f"what {', '.join(silent)} is warranted to hold at the end: its papers")
         return
-    left = sum(chain.usable_wh(row.battery, row.choice) * (row.battery.warranty_end_frac or 0.0) for row in rows)
-    parts = " + ".join(
-        f"{show(chain.usable_wh(row.battery, row.choice), 'energy_wh')} × {row.battery.warranty_end_frac or 0.0:g}" for row in rows
-    )
+    kept = [(chain.usable_wh(row.battery, row.choice), _kept_frac(row)) for row in rows]
+    left = sum(usable * part for usable, part in kept)
+    parts = " + ".join(f"{show(usable, 'energy_wh')} × {part:.3g}" for usable, part in kept)
     line = (
         f"{parts} = {show(left, 'energy_wh')} at the end of the warranty; {count_words(len(loads), 'load')} that must stay on "
         f"take {show(asked, 'energy_wh')} in {hours:g} h, sun not counted"
     )
-    end = min(row.battery.warranty_end_frac or 1.0 for row in rows)
+    end = min(part for _, part in kept)
     yield finding(
         c, "energy.end-of-life", "batteries", "energy_wh", left, asked, "least", line, soft=True, tight="fill",
         remedies=[*_more_modules(c, asked / end), Remedy("more battery, sun behind the device, or fewer loads that must stay on")],

@@ -79,7 +79,13 @@ def residual_current(c: CheckContext) -> Iterator[Finding]:
     source="an earth electrode where the supplier's earth may be lost with the grid (common practice); as declared",
 )  # fmt: skip
 def earth_electrode(c: CheckContext) -> Iterator[Finding]:
-    """Whether an earth stays while the grid is gone, as declared."""
+    """Whether an earth stays while the grid is gone: an electrode of the house's own, by the board, or as declared."""
+    device = _device(c)
+    if device is not None and device.earth_electrode == "not_known" and c.job.site.board.earthing == "tt":
+        line = f"1 of 1: the board's earth is an electrode of its own, which stays; {BY_ELECTRICIAN}"
+        name = c.cards.transfer(device.card).name
+        yield finding(c, "backup.earth-electrode", name, YES_NO, 1.0, 1.0, "least", line, tight=COUNTS)
+        return
     yield from _declared(
         c, "backup.earth-electrode", "earth_electrode", "an earth of its own, or one that stays",
         "whether the earth stays when the supplier's is lost: ask for the kind of supply, measure the electrode",

@@ -60,7 +60,7 @@ def run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
     three = supply.kind == "three_phase"
     line_v = supply.voltage_v * (3.0**0.5 if three else 1.0)
     for node, card in inverter_rows(plan, job.cards()):
-        va = card.ac_rated_w * card.unit_count(node.count) if hasattr(card, "unit_count") else card.ac_rated_w * node.count
+        va = card.ac_rated_w * node.count
         total_va += va
         own: Way = "three" if three and card.phases == 3 else "single"
         volts = line_v if own == "three" else supply.voltage_v

@@ -117,6 +117,7 @@ class StudyRunner(QObject):
         self.cancel()
         self._pool.waitForDone()
         self.files_pool.waitForDone()
+        self._study = None
 
     def _idle(self, generation: int) -> None:
         if generation == self.generation:

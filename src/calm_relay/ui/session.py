@@ -443,3 +443,4 @@ class Session(QObject):
         self._keep.stop()
         self.runner.close()
         self.recovery.drop()
+        self.answers, self._extras, self._made = {}, {}, None  # years of plans, which a window may outlive

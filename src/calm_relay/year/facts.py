@@ -292,7 +292,7 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
     limit, names = 0.0, []
     for row in battery_rows(plan, cards):
         record = packed.nodes[packed.node_ids.index(row.node.id)]
-        limit += row.unit.output_w(float(battery_limit_w(record, "discharge")))
+        limit += min(row.unit.output_w(float(battery_limit_w(record, "discharge"))), float(record["ac_out_w"]))
         names.append(chain.weakest(chain.discharge_chain(row.unit, row.battery, row.choice)).name)
     if not names:
         return None

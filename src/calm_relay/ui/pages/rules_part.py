@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,12 +14,13 @@ from calm_relay.job.own_rules import (
     known_tables,
     read_pack_file,
     read_tables_file,
+    with_override,
     with_pack_edits,
     with_tables_edits,
+    without_override,
     without_tables_edits,
     write_rules,
 )  # fmt: skip
-from calm_relay.job.site_models import PackOverride
 from calm_relay.packs.conductors import shipped_tables
 from calm_relay.packs.pack import OWN
 from calm_relay.report.rules import figure_words
@@ -57,11 +59,11 @@ def build_rules(page: FieldPage) -> None:
         value = getattr(rule.rule, field)
         if isinstance(value, float):
             page.words(f"Not typed, so by the pack: {show(value, 'power_w')} ({source}).")
-    for i, one in enumerate(job.overrides):
+    for one in job.overrides:
         words = f"{one.parameter} is {one.value:g} here: {one.reason}"
         page.flow(
             label(words, wrap=True),
-            page.button("As the pack says", lambda n=i: _drop(page, n), f"{one.parameter} as the pack says"),
+            page.button("As the pack says", lambda name=one.parameter: _drop(page, name), f"{one.parameter} as the pack says"),
         )
     _tables(page)
     names = QComboBox()
@@ -141,7 +143,7 @@ def _save(page: FieldPage) -> None:
 
 
 def _change(page: FieldPage, parameter: str, value: str, reason: str) -> None:
-    """Put a changed figure into the job; what is missing is said, nothing is lost."""
+    """Put a changed figure into the job and its log; what is missing is said, nothing is lost."""
     session = page.session
     try:
         number = float(value.replace(",", "."))
@@ -150,12 +152,8 @@ def _change(page: FieldPage, parameter: str, value: str, reason: str) -> None:
     if not parameter or number is None or not reason.strip():
         session.problem.emit("Choose a figure, write its value as a number, and say why it is another here.")
         return
-    kept = tuple(o for o in session.job.overrides if o.parameter != parameter)
-    made = (*kept, PackOverride(parameter=parameter, value=number, reason=reason.strip()))
-    session.edit(f"{parameter} for this job", [Edit("overrides", [o.model_dump() for o in made])])
+    page.change(f"{parameter} for this job", with_override(session.job, parameter, number, reason, datetime.now()))
 
 
-def _drop(page: FieldPage, index: int) -> None:
-    session = page.session
-    left = [o.model_dump() for i, o in enumerate(session.job.overrides) if i != index]
-    session.edit("A figure as the pack says", [Edit("overrides", left)])
+def _drop(page: FieldPage, parameter: str) -> None:
+    page.change("A figure as the pack says", without_override(page.session.job, parameter, datetime.now()))
