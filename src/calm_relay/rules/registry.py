@@ -285,21 +285,24 @@ def finding(
         source=source or entry.source,
         margin=margin,
         remedies=kept,
+        pack=context.pack.id,
         cost=cost,
     )
 
 
 def unknown(context: CheckContext, check_id: str, subject: str, missing: str, source: str | None = None) -> Finding:
     """Return a 'not known' finding that says what to look up or measure."""
-    return _in_words(check_id, subject, "not known", f"not known: {missing}", source)
+    return _in_words(context, check_id, subject, "not known", f"not known: {missing}", source)
 
 
 def note(context: CheckContext, check_id: str, subject: str, text: str) -> Finding:
     """Return a finding that only says something."""
-    return _in_words(check_id, subject, "note", text)
+    return _in_words(context, check_id, subject, "note", text)
 
 
-def _in_words(check_id: str, subject: str, verdict: Verdict, text: str, source: str | None = None) -> Finding:
+def _in_words(
+    context: CheckContext, check_id: str, subject: str, verdict: Verdict, text: str, source: str | None = None
+) -> Finding:
     """Return a finding that has neither value nor limit."""
     entry = REGISTRY[check_id]
     return Finding(
@@ -313,4 +316,5 @@ def _in_words(check_id: str, subject: str, verdict: Verdict, text: str, source: 
         sense="most",
         arithmetic=text,
         source=source or entry.source,
+        pack=context.pack.id,
     )

@@ -159,7 +159,7 @@ def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Findin
         except Exception as error:  # noqa: BLE001 - whatever went wrong inside, the verdict must not be 'within'
             rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]
         reason = waived.get(entry.id, "")
-        found += [replace(row, waived=reason, pack=context.pack.id) for row in rows] if context.advise or reason else rows
+        found += [replace(row, waived=reason) for row in rows] if reason else rows
     return found
 
 

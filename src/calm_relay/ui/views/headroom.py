@@ -161,25 +161,37 @@ class Headroom(Copyable, QWidget):
 
     def _show_rows(self, shown: Sequence[Sequence[Finding]]) -> None:
         if self._box is not None:
+            self._list.removeWidget(self._box)
             self._box.hide()
             self._box.deleteLater()
             self._box = None
         self._drop_rows(len(shown))
-        for index, (finding, *others) in enumerate(shown):
-            if index < len(self._rows):
-                row = self._rows[index]
-                row.show_finding(finding, alike=len(others))
-            else:
-                row = HeadroomRow(finding, self._theme, self._scale, alike=len(others))
-                row.clicked.connect(lambda _=False, row=row: self._clicked(row))
-                self._rows.append(row)
-                self._list.addWidget(row)
+        self._rows = self._matched(shown)
+        for index, (row, (finding, *others)) in enumerate(zip(self._rows, shown, strict=True)):
+            row.show_finding(finding, alike=len(others))
+            item = self._list.itemAt(index)
+            if item is None or item.widget() is not row:
+                self._list.insertWidget(index, row)
             row.setChecked((finding.check, finding.subject) == self.opened_check)
             if row.isChecked() and self._box is None:
                 self._box = self._detail(finding)
         if self._box is not None:
             at = next(i for i, row in enumerate(self._rows) if row.isChecked())
             self._list.insertWidget(at + 1, self._box)
+
+    def _matched(self, shown: Sequence[Sequence[Finding]]) -> list[HeadroomRow]:
+        """Return a row for each finding: the one that shows its check already, else one that is free, else a new one."""
+        free = {(row.finding.check, row.finding.subject): row for row in self._rows}
+        kept = [free.pop((finding.check, finding.subject), None) for finding, *_ in shown]
+        left = iter(list(free.values()))
+        out = []
+        for row, (finding, *others) in zip(kept, shown, strict=True):
+            made = row or next(left, None)
+            if made is None:
+                made = HeadroomRow(finding, self._theme, self._scale, alike=len(others))
+                made.clicked.connect(lambda _=False, row=made: self._clicked(row))
+            out.append(made)
+        return out
 
     def _clicked(self, row: HeadroomRow) -> None:
         key = (row.finding.check, row.finding.subject)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QAbstractButton, QSizePolicy, QWidget
@@ -12,6 +10,11 @@ from calm_relay.rules.registry import Finding
 from calm_relay.ui.theme import VERDICT_ROLE, Theme, ui_font, ui_metrics
 
 WRAP = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag(Qt.TextFlag.TextWordWrap)
+
+
+def _shown(f: Finding) -> tuple[object, ...]:
+    """Return what a row shows of a finding."""
+    return f.check, f.subject, f.verdict, f.value, f.limit, f.waived, f.cost, f.arithmetic
 
 
 class HeadroomRow(QAbstractButton):
@@ -30,7 +33,7 @@ class HeadroomRow(QAbstractButton):
     def show_finding(self, finding: Finding, *, alike: int) -> None:
         """Show another finding, or the same one as it stands now."""
         before, before_alike, self.finding, self._alike = self.finding, self._alike, finding, alike
-        if alike != before_alike or replace(finding, remedies=()) != replace(before, remedies=()):
+        if alike != before_alike or _shown(finding) != _shown(before):
             self._say()
             self.update()
 
