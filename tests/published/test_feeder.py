@@ -1,4 +1,4 @@
-"""The rise along a job's own runs against a power flow by pandapower (a reference library, for tests only)."""
+"""The rise along a job's own runs against the flow that pandapower solves (a reference library, for tests only)."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ def power_flow(supply_m: float, supply: str, branches: list[tuple[float, str, fl
 
 @pytest.mark.parametrize("seed", range(6))
 def test_rises_of_two_inverters_behind_one_supply_run(seed):
-    """Sums at nominal volts (definitions D21) lie above the power flow by about the rise itself: within 1 % of it up to 1 %."""
+    """Sums at nominal volts (definitions D21) lie above the solved flow by about the rise itself: within 1 % of it up to 1 %."""
     rng = np.random.default_rng(seed)
     sizes = list(OHM_PER_KM)
     supply = (float(rng.uniform(5, 20)), str(rng.choice(sizes[3:])))

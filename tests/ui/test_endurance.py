@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 SCRIPT = Path(__file__).parents[2] / "benchmarks" / "endure.py"
-EDITS = 25  # `./run bench` makes 400 of them
+EDITS = 15  # `./run bench` makes 400 of them
 
 
 @pytest.mark.parametrize("demo", ["demo", "demo-kvist"])

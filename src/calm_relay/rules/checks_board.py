@@ -15,7 +15,7 @@ from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Rem
 from calm_relay.rules.runs import TO_SUPPLY, RunRow, rises, run_rows, table_of
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
-from calm_relay.wiring.sums import breaker_for, most_breaker_a
+from calm_relay.wiring.sums import Terminals, breaker_for, most_breaker_a
 from calm_relay.year.line_shares import line_count, line_volts, node_shares
 
 GRID_SLOTS = ("charge_from_grid", "timer")
@@ -171,25 +171,22 @@ def lug(c: CheckContext) -> Iterator[Finding]:
             continue
         if row.id != TO_SUPPLY:
             card = c.cards.inverter(c.plan.node(row.id).card)
-            name, low, high = card.name, card.lug_min_mm2, card.lug_max_mm2
+            name, ends = card.name, Terminals(card.lug_min_mm2, card.lug_max_mm2)
         elif c.plan.transfer is not None and c.plan.transfer.backed_up == "whole_house":
             device = c.cards.transfer(c.plan.transfer.card)
-            name, low, high = device.name, device.lug_min_mm2, device.lug_max_mm2
+            name, ends = device.name, Terminals(device.lug_min_mm2, device.lug_max_mm2)
         else:
             continue
-        if low is None and high is None:
+        if not ends.known:
             yield unknown(c, "cable.lug", row.name, f"the sizes that the terminals of {name} take: see its manual")
             continue
-        area = row.held.conductor.area_mm2
-        good = (low is None or area >= low) and (high is None or area <= high)
-        span = f"{'' if low is None else f'from {low:g} '}{'' if high is None else f'up to {high:g} '}mm²"
-        fit = [s for s in table.rows if (low is None or s.area_mm2 >= low) and (high is None or s.area_mm2 <= high)]
+        good, fit = ends.take(row.held.conductor), [size for size in table.rows if ends.take(size)]
         reused = c.plan.node(row.id).reuses if row.id != TO_SUPPLY else None
         at = "site.supply_run.size" if row.id == TO_SUPPLY else c.path(f"nodes[{row.id}].run.size")
         at = at if reused is None else f"site.circuits[{reused}].run.size"
         remedies = [Remedy(f"{fit[-1].name}", (Edit(at, fit[-1].name),))] if fit else []
         remedies.append(Remedy("a reducer made for these terminals, or the next device"))
-        line = f"{area:g} mm² of cable; the terminals of {name} take {span}"
+        line = f"{row.held.conductor.area_mm2:g} mm² of cable; the terminals of {name} take {ends.words}"
         yield finding(c, "cable.lug", row.name, YES_NO, float(good), 1.0, "least", line, tight=COUNTS, remedies=remedies)
 
 

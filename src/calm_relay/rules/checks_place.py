@@ -15,7 +15,7 @@ from calm_relay.rules.runs import RunRow
 from calm_relay.rules.runs_dc import FLEXIBLE, battery_run_row
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
-from calm_relay.wiring.sums import Carries, carries, voltage_change_v
+from calm_relay.wiring.sums import Carries, Terminals, carries, voltage_change_v
 
 
 def _runs(c: CheckContext) -> Iterator[tuple[BatteryRow, CableRun, RunRow, Carries, ConductorTable]]:
@@ -95,18 +95,15 @@ def lug(c: CheckContext) -> Iterator[Finding]:
     for row, _, _, held, table in _runs(c):
         ends = ((row.unit.battery_lug_min_mm2, row.unit.battery_lug_max_mm2), (row.battery.lug_min_mm2, row.battery.lug_max_mm2))
         low = max((least for least, _ in ends if least is not None), default=None)
-        high = min((most for _, most in ends if most is not None), default=None)
-        area = held.conductor.area_mm2
-        if low is None and high is None:
+        terminals = Terminals(low, min((most for _, most in ends if most is not None), default=None))
+        if not terminals.known:
             yield unknown(c, "battery.lug", row.node.name, "the sizes its battery terminals take: see the manuals")
             continue
-        good = (low is None or area >= low) and (high is None or area <= high)
-        span = f"{'' if low is None else f'from {low:g} '}{'' if high is None else f'up to {high:g} '}mm²"
-        fit = [s for s in table.rows if (low is None or s.area_mm2 >= low) and (high is None or s.area_mm2 <= high)]
+        good, fit = terminals.take(held.conductor), [size for size in table.rows if terminals.take(size)]
         at = c.path(f"nodes[{row.node.id}].battery_run.size")
         remedies = [Remedy(f"{fit[-1].name} with its lug", (Edit(at, fit[-1].name),))] if fit else []
         remedies.append(Remedy("a reducer made for these terminals, or the next device"))
-        line = f"{area:g} mm² of cable; the terminals of inverter and battery take {span}"
+        line = f"{held.conductor.area_mm2:g} mm² of cable; the terminals of inverter and battery take {terminals.words}"
         yield finding(c, "battery.lug", row.node.name, YES_NO, float(good), 1.0, "least", line, tight=COUNTS, remedies=remedies)
 
 

@@ -45,6 +45,30 @@ def carries(table: ConductorTable, size: str, method: str, ambient_c: float, gro
     return Carries(row, row.amps[table.column(method)], table.correction(ambient_c, grouped))
 
 
+@dataclass(frozen=True)
+class Terminals:
+    """The sizes that terminals take; None: no such bound. [mm²]"""
+
+    low_mm2: float | None
+    high_mm2: float | None
+
+    @property
+    def known(self) -> bool:
+        """Whether anything is said of them."""
+        return self.low_mm2 is not None or self.high_mm2 is not None
+
+    @property
+    def words(self) -> str:
+        """The sizes in words."""
+        low = "" if self.low_mm2 is None else f"from {self.low_mm2:g} "
+        return f"{low}{'' if self.high_mm2 is None else f'up to {self.high_mm2:g} '}mm²"
+
+    def take(self, conductor: Conductor) -> bool:
+        """Return whether a size fits."""
+        above = self.low_mm2 is None or conductor.area_mm2 >= self.low_mm2
+        return above and (self.high_mm2 is None or conductor.area_mm2 <= self.high_mm2)
+
+
 def breaker_for(amps: float, sizes: tuple[float, ...]) -> float | None:
     """Return the smallest standard size of at least so many amps; None where there is none. [A]"""
     return min((size for size in sizes if size >= amps - 1e-9), default=None)
