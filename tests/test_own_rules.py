@@ -21,6 +21,7 @@ from calm_relay.report.check_page import check_page_html
 from calm_relay.report.measure import PLACES, place_of
 from calm_relay.rules.groups import GROUPS, by_group, filtered, group_of
 from calm_relay.rules.runner import all_checks
+from calm_relay.rules.runs import run_rows
 from calm_relay.study import Study
 
 TABLES = resources.files("calm_relay.packs").joinpath("conductors.toml").read_text(encoding="utf-8")
@@ -149,3 +150,14 @@ def test_every_check_has_a_group_and_every_gap_a_place(demo):
     assert "<script" not in html
     named = apply_edits(job, [Edit("plans[ac-add-on].name", "<b>A & B</b>")])
     assert "&lt;b&gt;A &amp; B&lt;/b&gt;" in check_page_html(named, named.plan("A"), findings)
+
+
+def test_terminals_above_100_a_are_taken_as_75_degrees(demo):
+    """NEC 110.14(C), from memory: 2 AWG carries 95 A on 60 °C terminals and 115 A on 75 °C ones; 1.25 × the amps decides."""
+    runs = [Edit("pack", "north-america"), Edit("site.supply.kind", "split_phase"), Edit("site.supply.voltage_v", 240.0),
+            Edit("site.supply_run", None), Edit("plans[today].nodes[old].run", {"length_m": 5.0, "size": "2 AWG"})]  # fmt: skip
+    for watts, carried in ((19_000.0, 95.0), (19_400.0, 115.0)):  # 98.96 and 101.04 A with the factor
+        job = apply_edits(demo, [*runs, Edit("library[string-inverter-5k].ac_rated_w", watts)])
+        (row, _) = run_rows(job, job.plan("today"), job.rules())
+        assert row.held is not None
+        assert (row.design_a > 100, row.held.amps) == (carried == 115.0, carried)

@@ -39,6 +39,11 @@ class ConductorTable:
     ambient: tuple[tuple[float, float], ...]
     grouped: tuple[tuple[float, float], ...]
     small: tuple[tuple[str, float], ...] = ()
+    last_above_a: float | None = None
+
+    def usual(self, amps: float) -> str:
+        """Return the method that holds where none is chosen: the first, above the amps of `last_above_a` the last. [A]"""
+        return self.columns[-1] if self.last_above_a is not None and amps > self.last_above_a else self.columns[0]
 
     def size(self, name: str) -> Conductor:
         """Return a size by its name; raises BadInput with those there are."""
@@ -147,6 +152,7 @@ def _table(table_id: str, row: dict[str, Any]) -> ConductorTable:
         id=table_id, name=_text(row, "name"), source=_text(row, "source"), resistance_at_c=_number(row, "resistance_at_c"),
         runs_at_c=_number(row, "runs_at_c"), columns=tuple(columns), rows=tuple(sizes), ambient=_pairs(row, "ambient_c"),
         grouped=_pairs(row, "grouped"), small=_pairs(row, "small_most_a", named=True, lacking=True),
+        last_above_a=_number(row, "last_above_a") if "last_above_a" in row else None,
     )  # fmt: skip
 
 

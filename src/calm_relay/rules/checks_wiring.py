@@ -34,10 +34,8 @@ def ampacity(c: CheckContext) -> Iterator[Finding]:
         if row.held is None or row.run is None:
             continue
         line = f"{row.amps:.1f} A × {c.pack.value('continuous_factor'):g} = {row.design_a:.1f} A; {row.held.words} ({table.name})"
-        fit = [
-            one for one in table.rows
-            if carries(table, one.name, row.run.method or table.columns[0], row.run.ambient_c, row.run.grouped).amps >= row.design_a
-        ]  # fmt: skip
+        run, method = row.run, row.run.method or table.usual(row.design_a)
+        fit = [s for s in table.rows if carries(table, s.name, method, run.ambient_c, run.grouped).amps >= row.design_a]
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
         remedies.append(Remedy("a larger size, cooler air, or cables apart"))
         source = f"{table.source}; the electrician designs"

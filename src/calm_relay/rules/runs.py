@@ -87,7 +87,7 @@ def _row(
 ) -> RunRow:
     held, change = None, None
     if run is not None and run.size:
-        held = carries(table, run.size, run.method or table.columns[0], run.ambient_c, run.grouped)
+        held = carries(table, run.size, run.method or table.usual(factor * amps), run.ambient_c, run.grouped)
         if run.length_m is not None:
             change = voltage_change_v(way, amps, run.length_m, table.ohm_per_m(held.conductor))
     return RunRow(
