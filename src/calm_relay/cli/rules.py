@@ -15,9 +15,16 @@ from calm_relay.job.own_rules import pack_by, read_pack_file, read_tables_file, 
 from calm_relay.packs.pack import SHIPPED
 from calm_relay.packs.written import pack_text
 from calm_relay.report.head import CAUTION, head_of, title_text
-from calm_relay.report.rules import pack_difference, pack_figures, pack_rows, rules_data, rules_lines, runs_data, runs_text
-
-RULES_CHANGE = "Figures are from memory where they say so; rules change, and the network operator decides."
+from calm_relay.report.rules import (
+    RULES_CHANGE,
+    pack_difference,
+    pack_figures,
+    pack_rows,
+    rules_data,
+    rules_lines,
+    runs_data,
+    runs_text,
+)
 
 
 def packs_command(options: argparse.Namespace) -> int:

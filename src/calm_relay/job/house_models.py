@@ -94,6 +94,11 @@ class Appliance(Record):
         return off, min(1.0, off + GAP_FRAC) if self.on_above_soc_frac is None else self.on_above_soc_frac
 
     @property
+    def fed_by_batteries(self) -> bool:
+        """Whether batteries may feed it: neither kept from them nor on surplus."""
+        return not self.never_from_battery and self.surplus == "no"
+
+    @property
     def window_h(self) -> float:
         """The length of its window; equal ends mean the whole day. [h]"""
         return (self.window_end_h - self.window_start_h) % 24.0 or 24.0

@@ -11,7 +11,7 @@ from calm_relay.handed_in import bad, handed_in
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Job, LogEntry
 from calm_relay.job.site_models import OwnFile, PackOverride
-from calm_relay.packs.conductors import ConductorTable, parse_tables, shipped_tables
+from calm_relay.packs.conductors import ConductorTable, own_tables, parse_tables, shipped_tables
 from calm_relay.packs.pack import OWN, SHIPPED, Pack, own_pack, pack_named, parse_pack
 from calm_relay.packs.written import pack_text
 
@@ -70,7 +70,7 @@ def without_tables_edits(job: Job) -> list[Edit]:
 
 def known_tables(job: Job) -> dict[str, ConductorTable]:
     """Return every table a job may choose, its own before the shipped ones of the same id."""
-    own = {} if job.own_tables is None else parse_tables(job.own_tables.text, job.own_tables.name)
+    own = {} if job.own_tables is None else own_tables(job.own_tables.text, job.own_tables.name)
     return {**shipped_tables(), **own}
 
 
@@ -95,7 +95,7 @@ def with_override(job: Job, parameter: str, value: float, reason: str, now: date
         raise BadInput([Fault("", "reason", "a changed figure needs its reason", "write why in a sentence, up to 400 characters")])
     bare = job.model_copy(update={"overrides": tuple(o for o in job.overrides if o.parameter != parameter)})
     before = bare.rules()
-    bare.rules().with_overrides([(parameter, value, said)])  # which says where there is no such figure
+    before.with_overrides([(parameter, value, said)])  # which says where there is no such figure
     made = PackOverride(parameter=parameter, value=value, reason=said)
     text = f"{parameter} is {value:g} here, {before.value(parameter):g} in {before.name}: {said}"
     entry = LogEntry(time=now.isoformat(timespec="minutes"), author=author, text=text)

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from calm_relay.errors import BadInput, Fault
-from calm_relay.packs.conductors import parse_tables, shipped_tables
+from calm_relay.packs.conductors import own_tables, shipped_tables
 from calm_relay.packs.pack import OWN, SHIPPED, own_pack
 
 _INVERTER_KINDS = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")
@@ -112,28 +112,27 @@ def reference_faults(data: dict[str, Any], file: str) -> list[Fault]:
 
 def _rule_faults(data: dict[str, Any], file: str) -> Iterator[Fault]:
     """Return what is wrong with the rules of a job: the pack it names, its own pack and its own tables, with their own lines."""
-    pack, texts = data.get("pack", SHIPPED[0]), {}
+    pack, known = data.get("pack", SHIPPED[0]), list(shipped_tables())
     for name in ("own_pack", "own_tables"):
         row = data.get(name)
-        if isinstance(row, dict) and isinstance(row.get("text"), str) and isinstance(row.get("name"), str):
-            texts[name] = row
-            try:
-                own_pack(row["text"], row["name"]) if name == "own_pack" else parse_tables(row["text"], row["name"])
-            except BadInput as error:
-                yield from (
-                    Fault(file, f"{name}: {fault.file} {fault.field}".strip(), fault.problem, fault.remedy)
-                    for fault in error.faults
-                )
-                return
+        if not isinstance(row, dict) or not isinstance(row.get("text"), str) or not isinstance(row.get("name"), str):
+            continue
+        try:
+            if name == "own_pack":
+                own_pack(row["text"], row["name"])
+            else:
+                known += own_tables(row["text"], row["name"])
+        except BadInput as error:
+            for one in error.faults:
+                yield Fault(file, f"{name}: {one.file} {one.field}".strip(), one.problem, one.remedy)
+            return
     if pack == OWN and data.get("own_pack") is None:
         yield Fault(file, "pack", "the job carries no pack of its own", "read a pack file, or name a shipped one")
     elif isinstance(pack, str) and pack not in (*SHIPPED, OWN):
         yield Fault(file, "pack", f"there is no rule pack '{pack}'", _near(pack, list(SHIPPED)))
     chosen = data.get("cable_table")
-    if isinstance(chosen, str) and chosen:
-        known = [*shipped_tables(), *(parse_tables(texts["own_tables"]["text"], "") if "own_tables" in texts else ())]
-        if chosen not in known:
-            yield Fault(file, "cable_table", f"there is no table '{chosen}'", _near(chosen, known))
+    if isinstance(chosen, str) and chosen and chosen not in known:
+        yield Fault(file, "cable_table", f"there is no table '{chosen}'", _near(chosen, known))
 
 
 def _tariff_faults(tariff: Any) -> Iterator[tuple[str, str, str]]:

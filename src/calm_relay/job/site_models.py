@@ -61,7 +61,7 @@ class CableRun(Record):
 
     length_m: LengthM | None = Field(default=None, description="one way; None: not measured")
     size: Annotated[str, Field(max_length=20)] = Field(default="", description="as the pack's table names it; empty: not known")
-    method: Annotated[str, Field(max_length=40)] = Field(default="", description="how it lies, by the table; empty: its first")
+    method: Annotated[str, Field(max_length=40)] = Field(default="", description="how it lies, by the table; empty: its usual one")
     ambient_c: Annotated[float, Quantity("temperature_c"), Field(ge=-20, le=80)] = 30.0
     grouped: Annotated[int, Quantity("count"), Field(ge=1, le=20)] = Field(default=1, description="loaded cables side by side")
     protected_a: CurrentA | None = Field(default=None, description="the breaker that protects it; None: not known")
@@ -109,7 +109,7 @@ class MountingSpot(Record):
     lowest_m: Metres | None = Field(default=None, description="lowest edge of what hangs there, above the floor")
     opening_m: Metres | None = Field(default=None, description="to the nearest door, window or vent")
     apart_m: Metres | None = Field(default=None, description="between one battery unit and the next")
-    clear_m: Metres | None = Field(default=None, description="free depth in front, to work there")
+    clear_m: Metres | None = Field(default=None, description="free depth from the wall outwards")
     width_m: Metres | None = Field(default=None, description="free width of wall or floor")
     carries_kg: Annotated[float, Quantity("mass_kg"), Field(gt=0, le=50_000)] | None = Field(
         default=None, description="what wall or floor carries"

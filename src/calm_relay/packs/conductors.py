@@ -163,13 +163,14 @@ def shipped_tables() -> dict[str, ConductorTable]:
 
 
 @cache
-def _own_tables(text: str) -> dict[str, ConductorTable]:
-    return parse_tables(text, "the job's own tables")
+def own_tables(text: str, file: str = "the job's own tables") -> dict[str, ConductorTable]:
+    """Return the tables of a job's own file, by their ids; raises BadInput with every fault."""
+    return parse_tables(text, file)
 
 
 def conductor_table(table_id: str, own: str = "") -> ConductorTable:
     """Return a table by its id, of a job's own file (its text) before the shipped ones; raises BadInput with those there are."""
-    known = {**shipped_tables(), **(_own_tables(own) if own else {})}
+    known = {**shipped_tables(), **(own_tables(own) if own else {})}
     found = known.get(table_id)
     if found is None:
         raise BadInput([Fault("", "cable_table", f"there is no table '{table_id}'", f"use one of: {', '.join(known)}")])

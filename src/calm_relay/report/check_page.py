@@ -41,7 +41,7 @@ def check_page_html(job: Job, plan: Plan, findings: Sequence[Finding]) -> str:
     for name, rows in by_group(findings).items():
         out.append(f"<h2>{escape(name)}</h2><table width='100%'>")
         for f in rows:
-            what = escape(f.title if f.subject in ("", "site") else f"{f.title}: {f.subject}")
+            what = escape(f.heading)
             waived = f"<br>waived: {escape(f.waived)}" if f.waived else ""
             cost = f"<br>{escape(f.cost)}" if f.cost else ""
             remedies = "".join(f"<br>would clear it: {escape(r.text)}" for r in f.remedies)

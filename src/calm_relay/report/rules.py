@@ -24,6 +24,7 @@ def pack_figures(pack: Pack) -> dict[str, tuple[str, str]]:
     return dict(sorted(out.items()))
 
 
+RULES_CHANGE = "Figures are from memory where they say so; rules change, and the network operator decides."
 UNITS = (
     ("_frac_per_min", "% a minute", 100.0), ("_frac", "%", 100.0), ("_per_ah", "a Ah", 1.0), ("_wh_per_w", "Wh a W", 1.0),
     ("_wh", "kWh", 0.001), ("_va", "kVA", 0.001), ("_w", "kW", 0.001), ("_v", "V", 1.0), ("_a", "A", 1.0), ("_m", "m", 1.0),

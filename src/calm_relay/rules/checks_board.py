@@ -7,18 +7,18 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node
 from calm_relay.job.rows import battery_rows, forming_rows, inverter_rows
 from calm_relay.packs.pack import SHIPPED, pack_named
+from calm_relay.rules.checks_wiring import breaker_sizes, run_path
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.rules.runs import TO_SUPPLY, RunRow, rises, run_rows, table_of
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.wiring.sums import Terminals, breaker_for, most_breaker_a
 from calm_relay.year.line_shares import line_count, line_volts, node_shares
-
-GRID_SLOTS = ("charge_from_grid", "timer")
 
 
 def added_nodes(c: CheckContext) -> list[Node]:
@@ -45,7 +45,7 @@ def supply_volts(c: CheckContext) -> Iterator[Finding]:
     off = abs(volts - nominal) / nominal
     line = f"{volts:g} V of a line against {nominal:g} V: {off * 100:.1f} % apart, {limit * 100:g} % are allowed for"
     others = [
-        pack for pack in map(pack_named, SHIPPED)
+        pack for pack in (map(pack_named, SHIPPED) if off > limit else ())
         if abs(volts - pack.value("supply_line_v")) <= pack.value("supply_off_most_frac") * pack.value("supply_line_v")
     ]  # fmt: skip
     remedies = [Remedy(f"the rules of {pack.name}", (Edit("pack", pack.id),)) for pack in others[:1]]
@@ -61,7 +61,7 @@ def supply_volts(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def free_ways(c: CheckContext) -> Iterator[Finding]:
     """Ways that the added inverters take on the board against those that are free, with the size of each new breaker."""
-    sizes = tuple(float(size) for size in c.pack.items("breaker_sizes_a"))
+    sizes = breaker_sizes(c)
     rows = {row.id: row for row in run_rows(c.job, c.plan, c.pack)}
     wired = [node for node in added_nodes(c) if not node.plugged_in and node.reuses is None]
     if not wired:
@@ -124,9 +124,9 @@ def device_rating(c: CheckContext) -> Iterator[Finding]:
         yield unknown(c, "backup.device-rating", card.name, "what the device passes: see its data sheet")
         return
     line = f"{named} lets {before:g} A through, {card.name} passes {card.pass_through_a:g} A"
-    fit = max((s for s in c.pack.items("breaker_sizes_a") if float(s) <= card.pass_through_a), default=None)
-    edits = () if fit is None else (Edit("site.board.main_breaker_a", float(fit)),)
-    words = "a device that passes more" if fit is None else f"a main breaker of {float(fit):g} A before it, or a larger device"
+    fit = max((size for size in breaker_sizes(c) if size <= card.pass_through_a), default=None)
+    edits = () if fit is None else (Edit("site.board.main_breaker_a", fit),)
+    words = "a device that passes more" if fit is None else f"a main breaker of {fit:g} A before it, or a larger device"
     yield finding(
         c, "backup.device-rating", card.name, "current_a", before, card.pass_through_a, "most", line, tight=COUNTS,
         remedies=[Remedy(words, edits)],
@@ -181,10 +181,7 @@ def lug(c: CheckContext) -> Iterator[Finding]:
             yield unknown(c, "cable.lug", row.name, f"the sizes that the terminals of {name} take: see its manual")
             continue
         good, fit = ends.take(row.held.conductor), [size for size in table.rows if ends.take(size)]
-        reused = c.plan.node(row.id).reuses if row.id != TO_SUPPLY else None
-        at = "site.supply_run.size" if row.id == TO_SUPPLY else c.path(f"nodes[{row.id}].run.size")
-        at = at if reused is None else f"site.circuits[{reused}].run.size"
-        remedies = [Remedy(f"{fit[-1].name}", (Edit(at, fit[-1].name),))] if fit else []
+        remedies = [Remedy(fit[-1].name, (Edit(run_path(c, row, "size"), fit[-1].name),))] if fit else []
         remedies.append(Remedy("a reducer made for these terminals, or the next device"))
         line = f"{row.held.conductor.area_mm2:g} mm² of cable; the terminals of {name} take {ends.words}"
         yield finding(c, "cable.lug", row.name, YES_NO, float(good), 1.0, "least", line, tight=COUNTS, remedies=remedies)
@@ -196,24 +193,23 @@ def lug(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def reuse(c: CheckContext) -> Iterator[Finding]:
     """The new inverter's current against what an old circuit carries: keep it, or replace it and why."""
-    table, sizes = table_of(c.pack), tuple(float(s) for s in c.pack.items("breaker_sizes_a"))
+    table, sizes = table_of(c.pack), breaker_sizes(c)
     rows = {row.id: row for row in run_rows(c.job, c.plan, c.pack)}
-    limit_frac = c.pack.value("rise_most_frac")
+    limit_frac, all_rises = c.pack.value("rise_most_frac"), rises(tuple(rows.values()))
     for node in c.plan.nodes:
         circuit = next((one for one in c.job.site.circuits if one.id == node.reuses), None)
         if circuit is None:
             continue
         row, subject = rows[node.id], f"{circuit.name} for {node.name}"
         if row.held is None or circuit.run.protected_a is None:
-            what = "size of its cable" if row.held is None else "its breaker"
-            yield unknown(c, "service.reuse", subject, f"the {what.removeprefix('its ')} of {circuit.name}: read it on site")
+            what = "size of its cable" if row.held is None else "breaker"
+            yield unknown(c, "service.reuse", subject, f"the {what} of {circuit.name}: read it on site")
             continue
         most = most_breaker_a(table, circuit.run.size, row.held.amps, sizes) or 0.0
         breaker = circuit.run.protected_a
         why = _why_replaced(row, breaker, most, limit_frac)
         line = f"{row.design_a:.1f} A on {row.held.words}, a breaker of {breaker:g} A: {f'replace, {why}' if why else 'keep'}"
-        over = rises(tuple(rows.values()))
-        mine = next((one for one in over if one.name == row.name), None)
+        mine = next((one for one in all_rises if one.name == row.name), None)
         if not why and mine is not None and mine.frac > limit_frac:
             line += f"; {mine.frac * 100:.1f} % of rise in all is above {limit_frac * 100:g} %"
         cable_first = row.design_a <= row.held.amps and breaker > most  # the breaker itself is what the cable does not stand
@@ -241,7 +237,7 @@ def _charging_w(c: CheckContext) -> list[tuple[Node, float]]:
     """Return the AC watts that each battery may draw in charge slots, the most of them that lie together. [W]"""
     out = []
     for row in battery_rows(c.plan, c.cards):
-        slots = [s for s in c.plan.controls.slots if s.kind in GRID_SLOTS and s.holds_for(row.node.id)]
+        slots = [s for s in c.plan.controls.slots if s.kind in GRID_CHARGING and s.holds_for(row.node.id)]
         watts = max((slot.power_w for slot in slots), default=0.0)
         if watts > 0:
             out.append((row.node, min(watts, row.unit.charger_in_max_w)))
@@ -331,8 +327,7 @@ def existing_load(c: CheckContext) -> Iterator[Finding]:
     new = sum(a.running_w for a in c.job.house.later if a not in c.job.house.counted)
     charge = sum(watts for _, watts in _charging_w(c))
     amps = (factor * c.facts.house_peak_w + duty * (new + charge)) / volts
-    sizes = [float(s) for s in c.pack.items("breaker_sizes_a")]
-    least = breaker_for(amps, tuple(sizes))
+    least = breaker_for(amps, breaker_sizes(c))
     parts = [f"{factor:g} × {c.facts.at_least(show(c.facts.house_peak_w, 'power_w', 2))}"]
     parts += [
         f"{duty:g} × {show(watts, 'power_w', 2)} {name}" for name, watts in (("to come", new), ("of charging", charge)) if watts

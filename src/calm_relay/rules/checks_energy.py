@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.house_models import Appliance
 from calm_relay.job.rows import BatteryRow, inverter_rows
 from calm_relay.library.cards import InverterCard
 from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
@@ -19,10 +18,9 @@ from calm_relay.units import format_quantity as show
 HOURS_A_DAY = 24.0
 
 
-def _usable_wh(c: CheckContext, changed: BatteryRow | None = None) -> float:
-    """Return the usable energy of all banks, one of them changed. [Wh]"""
-    rows = [changed if changed is not None and row.node.id == changed.node.id else row for row in battery_rows(c)]
-    return sum(chain.usable_wh(row.battery, row.choice) for row in rows)
+def _usable_wh(c: CheckContext) -> float:
+    """Return the usable energy of all banks. [Wh]"""
+    return sum(chain.usable_wh(row.battery, row.choice) for row in battery_rows(c))
 
 
 def _more_modules(c: CheckContext, wanted_wh: float) -> list[Remedy]:
@@ -80,7 +78,7 @@ def idle(c: CheckContext) -> Iterator[Finding]:
 
 
 def _with_less(c: CheckContext, row: BatteryRow, most_w: float) -> list[Remedy]:
-    """Return an inverter of the same kind that idles with so little, and more modules on the bank. [W]"""
+    """Return an inverter of the same kind and no less power that idles with so little, and what else helps. [W]"""
 
     def thrifty(card: InverterCard) -> bool:
         return card.loss.p_self_w * row.node.count <= most_w and card.ac_rated_w >= c.cards.inverter(row.node.card).ac_rated_w
@@ -177,18 +175,13 @@ def timed_charger(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _from_battery(c: CheckContext) -> list[Appliance]:
-    """Return the loads that batteries may feed in the year."""
-    return [a for a in c.job.house.counted if not a.never_from_battery and a.surplus == "no"]
-
-
 @check(
     "energy.large-load", "Largest load on the battery", page="house", needs={"plan"}, short="Largest load",
     source="running watts of the largest load that batteries feed against the inverters behind them; arithmetic",
 )  # fmt: skip
 def large_load(c: CheckContext) -> Iterator[Finding]:
     """The largest load that the battery may feed, against what the battery inverters give: above it the rest is bought."""
-    rows, loads = list(battery_rows(c)), _from_battery(c)
+    rows, loads = list(battery_rows(c)), [a for a in c.job.house.counted if a.fed_by_batteries]
     if not rows or not loads or c.plan.off_grid:
         return
     limit = sum(row.unit.ac_rated_w for row in rows)

@@ -7,20 +7,20 @@ from collections.abc import Iterator
 from calm_relay.job.edits import Edit
 from calm_relay.job.rows import BatteryRow
 from calm_relay.job.site_models import CableRun
-from calm_relay.packs.conductors import ConductorTable, conductor_table
+from calm_relay.packs.conductors import ConductorTable
 from calm_relay.rules.checks_bank import PLACES
 from calm_relay.rules.checks_battery import battery_rows
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.rules.runs import RunRow
-from calm_relay.rules.runs_dc import FLEXIBLE, battery_run_row
+from calm_relay.rules.runs_dc import battery_run_row, flexible
 from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
-from calm_relay.wiring.sums import Carries, Terminals, carries, voltage_change_v
+from calm_relay.wiring.sums import Carries, Terminals
 
 
 def _runs(c: CheckContext) -> Iterator[tuple[BatteryRow, CableRun, RunRow, Carries, ConductorTable]]:
     """Yield each bank whose cable is known, with what it carries and the table it stands in."""
-    table = conductor_table(FLEXIBLE, c.pack.own_tables)
+    table = flexible(c.pack)
     for row in battery_rows(c):
         run = battery_run_row(row, c.pack)
         if run.run is not None and run.held is not None:
@@ -35,9 +35,8 @@ def cable(c: CheckContext) -> Iterator[Finding]:
     """The battery's current with its factor against what the cable carries; its fuse between the two."""
     factor = c.pack.value("battery_cable_factor")
     for row, run, flow, held, table in _runs(c):
-        amps, design, method = flow.amps, flow.design_a, run.method or table.columns[0]
+        amps, design, fit = flow.amps, flow.design_a, flow.carrying(table)
         at = c.path(f"nodes[{row.node.id}].battery_run.size")
-        fit = [one for one in table.rows if carries(table, one.name, method, run.ambient_c, run.grouped).amps >= design]
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
         remedies.append(Remedy("a larger size, two in parallel, or more battery volts"))
         line = f"{amps:.1f} A × {factor:g} = {design:.1f} A; {held.words}"
@@ -74,7 +73,7 @@ def drop(c: CheckContext) -> Iterator[Finding]:
             yield unknown(c, "battery.cable-drop", row.node.name, "the length of the battery cable: measure on site")
             continue
         volts, amps = flow.volts, flow.amps
-        fit = [s for s in table.rows if voltage_change_v("dc", amps, run.length_m, table.ohm_per_m(s)) <= limit * volts]
+        fit = flow.within(table, limit * volts)
         at = c.path(f"nodes[{row.node.id}].battery_run.size")
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
         remedies.append(Remedy("a shorter way or a larger size"))

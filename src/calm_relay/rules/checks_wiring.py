@@ -5,22 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
-from calm_relay.packs.conductors import conductor_table
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.rules.runs import TO_SUPPLY, Rise, RunRow, rises, run_rows, table_of
-from calm_relay.rules.runs_dc import FLEXIBLE, string_run_rows
-from calm_relay.wiring.sums import breaker_for, busbar_rules, carries, most_breaker_a, voltage_change_v
+from calm_relay.rules.runs_dc import flexible, string_run_rows
+from calm_relay.wiring.sums import breaker_for, busbar_rules, most_breaker_a
 
 
-def _path(c: CheckContext, row: RunRow, field: str) -> str:
+def run_path(c: CheckContext, row: RunRow, field: str) -> str:
+    """Return the path of a figure of a run: of the supply's, of an inverter's own, or of the old circuit that it uses again."""
     if row.id == TO_SUPPLY:
         return f"site.supply_run.{field}"
     reused = c.plan.node(row.id).reuses
     return c.path(f"nodes[{row.id}].run.{field}") if reused is None else f"site.circuits[{reused}].run.{field}"
 
 
-def _sizes(c: CheckContext, name: str) -> tuple[float, ...]:
-    return tuple(float(size) for size in c.pack.items(name))
+def breaker_sizes(c: CheckContext) -> tuple[float, ...]:
+    """Return the pack's standard breakers. [A]"""
+    return tuple(float(size) for size in c.pack.items("breaker_sizes_a"))
 
 
 @check(
@@ -34,9 +35,8 @@ def ampacity(c: CheckContext) -> Iterator[Finding]:
         if row.held is None or row.run is None:
             continue
         line = f"{row.amps:.1f} A × {c.pack.value('continuous_factor'):g} = {row.design_a:.1f} A; {row.held.words} ({table.name})"
-        run, method = row.run, row.run.method or table.usual(row.design_a)
-        fit = [s for s in table.rows if carries(table, s.name, method, run.ambient_c, run.grouped).amps >= row.design_a]
-        remedies = [Remedy(f"{fit[0].name} instead", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
+        fit = row.carrying(table)
+        remedies = [Remedy(f"{fit[0].name} instead", (Edit(run_path(c, row, "size"), fit[0].name),))] if fit else []
         remedies.append(Remedy("a larger size, cooler air, or cables apart"))
         source = f"{table.source}; the electrician designs"
         yield finding(
@@ -50,13 +50,13 @@ def ampacity(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def breaker(c: CheckContext) -> Iterator[Finding]:
     """Each run's breaker: no less than what flows, no more than its cable carries; small conductors by their own cap."""
-    table, sizes = table_of(c.pack), _sizes(c, "breaker_sizes_a")
+    table, sizes = table_of(c.pack), breaker_sizes(c)
     for row in run_rows(c.job, c.plan, c.pack):
         if row.run is None or row.held is None or row.run.protected_a is None:
             continue
         amps, most = row.run.protected_a, most_breaker_a(table, row.run.size, row.held.amps, sizes) or 0.0
         best = breaker_for(row.design_a, sizes)
-        edits = (Edit(_path(c, row, "protected_a"), best),) if best is not None and best <= most else ()
+        edits = (Edit(run_path(c, row, "protected_a"), best),) if best is not None and best <= most else ()
         words = f"a breaker of {best:g} A" if edits else "a larger size with its breaker"
         if amps < row.design_a:
             line = f"a breaker of {amps:g} A against {row.design_a:.1f} A that flow"
@@ -70,10 +70,8 @@ def breaker(c: CheckContext) -> Iterator[Finding]:
 
 def _wider(c: CheckContext, row: RunRow, rise: Rise, most_v: float) -> list[Remedy]:
     """Return the smallest size to the board with which the whole rise is at most so much; nothing where none does it. [V]"""
-    table, rest = table_of(c.pack), rise.volts_v - (row.change_v or 0.0)
-    length = 0.0 if row.run is None else row.run.length_m or 0.0
-    fit = [s for s in table.rows if rest + voltage_change_v(row.way, row.amps, length, table.ohm_per_m(s)) <= most_v]
-    return [Remedy(f"{fit[0].name} to the board", (Edit(_path(c, row, "size"), fit[0].name),))] if fit else []
+    fit = row.within(table_of(c.pack), most_v - (rise.volts_v - (row.change_v or 0.0)))
+    return [Remedy(f"{fit[0].name} to the board", (Edit(run_path(c, row, "size"), fit[0].name),))] if fit else []
 
 
 @check(
@@ -152,7 +150,7 @@ def busbar(c: CheckContext) -> Iterator[Finding]:
     others = "; ".join(f"{rule.name}: {rule.words}, {'within' if rule.passes else 'over'}" for rule in found if rule is not best)
     line = f"{best.name}: {best.words}" + (f"; {others}" if others else "")
     room = best.limit_a - factor * amps if best.id in ("plain", "far_end") else best.limit_a - amps
-    smaller = max((size for size in _sizes(c, "breaker_sizes_a") if size <= room), default=None)
+    smaller = max((size for size in breaker_sizes(c) if size <= room), default=None)
     remedies = []
     if smaller is not None and best.id != "sum_of_breakers":
         edit = Edit("site.board.main_breaker_a", smaller)
@@ -171,14 +169,13 @@ def busbar(c: CheckContext) -> Iterator[Finding]:
 def strings(c: CheckContext) -> Iterator[Finding]:
     """One string's short-circuit current by the pack's factors against what its cable carries where it lies."""
     factor = c.pack.value("short_circuit_factor") * c.pack.value("continuous_factor")
-    table = conductor_table(FLEXIBLE, c.pack.own_tables)
+    table = flexible(c.pack)
     for row in string_run_rows(c.job, c.plan, c.pack):
         if row.run is None or row.held is None:
             continue
-        run, at = row.run, c.path(f"nodes[{row.id.partition(':')[0]}].string_run.size")
+        at = c.path(f"nodes[{row.id.partition(':')[0]}].string_run.size")
         line = f"{row.design_a / factor:.2f} A × {factor:g} = {row.design_a:.1f} A; {row.held.words}"
-        method = run.method or table.columns[0]
-        fit = [s for s in table.rows if carries(table, s.name, method, run.ambient_c, run.grouped).amps >= row.design_a]
+        fit = row.carrying(table)
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
         yield finding(
             c, "cable.strings", row.name, "current_a", row.design_a, row.held.amps, "most", line, source=table.source,
@@ -192,7 +189,7 @@ def strings(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def strings_drop(c: CheckContext) -> Iterator[Finding]:
     """Volts along the cable of one string as a share of its working volts."""
-    limit, table = c.pack.value("dc_drop_most_frac"), conductor_table(FLEXIBLE, c.pack.own_tables)
+    limit, table = c.pack.value("dc_drop_most_frac"), flexible(c.pack)
     for row in string_run_rows(c.job, c.plan, c.pack):
         if row.run is None or row.held is None:
             continue
@@ -200,7 +197,7 @@ def strings_drop(c: CheckContext) -> Iterator[Finding]:
             yield unknown(c, "cable.strings-drop", row.name, "the length of the string cable: measure on the roof")
             continue
         length, at = row.run.length_m, c.path(f"nodes[{row.id.partition(':')[0]}].string_run.size")
-        fit = [s for s in table.rows if voltage_change_v("dc", row.amps, length, table.ohm_per_m(s)) <= limit * row.volts]
+        fit = row.within(table, limit * row.volts)
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
         each = 1000 * table.ohm_per_m(row.held.conductor)
         line = f"2 × {row.amps:.2f} A × {each:.3f} mΩ/m × {length:g} m = {row.change_v:.2f} of {row.volts:.1f} V"

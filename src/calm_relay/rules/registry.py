@@ -67,6 +67,11 @@ class Finding:
         return REGISTRY[self.check].short if self.check in REGISTRY else self.title
 
     @property
+    def heading(self) -> str:
+        """The check and what it is of; the site as a whole is not named."""
+        return self.title if self.subject in ("", "site") else f"{self.title}: {self.subject}"
+
+    @property
     def word(self) -> str:
         """Return the verdict as it is said: past its limit it is over or short; where that only costs, above or short."""
         if self.waived and self.verdict == "over":

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from calm_relay.job.models import Job, Node, Plan
 from calm_relay.job.rows import inverter_rows
 from calm_relay.job.site_models import CableRun
-from calm_relay.packs.conductors import ConductorTable, conductor_table
+from calm_relay.packs.conductors import Conductor, ConductorTable, conductor_table
 from calm_relay.pv.roof import export_cap_w
 from calm_relay.wiring.sums import Carries, Way, amps_of, carries, voltage_change_v
 
@@ -43,6 +43,19 @@ class RunRow:
         lacking = [word for word, there in (("length", self.run.length_m), ("size", self.run.size)) if not there]
         return f"{' and '.join(lacking)} of the run {self.name}" if lacking else ""
 
+    def carrying(self, table: ConductorTable) -> list[Conductor]:
+        """Return the sizes that carry what flows where the run lies, the smallest first; nothing where no run is known."""
+        run = self.run
+        if run is None:
+            return []
+        method = run.method or table.usual(self.design_a)
+        return [s for s in table.rows if carries(table, s.name, method, run.ambient_c, run.grouped).amps >= self.design_a]
+
+    def within(self, table: ConductorTable, most_v: float) -> list[Conductor]:
+        """Return the sizes along which no more volts are lost over the run's length, the smallest first. [V]"""
+        length = 0.0 if self.run is None else self.run.length_m or 0.0
+        return [s for s in table.rows if voltage_change_v(self.way, self.amps, length, table.ohm_per_m(s)) <= most_v]
+
 
 def table_of(pack: Pack) -> ConductorTable:
     """Return the table of conductors that a pack names."""
@@ -64,15 +77,14 @@ def run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
         total_va += va
         own: Way = "three" if three and card.phases == 3 else "single"
         volts = line_v if own == "three" else supply.voltage_v
-        out.append(
-            _row(node.id, f"{node.name} to the board", own, volts, amps_of(va, volts, own), factor, run_of(job, node), table)
-        )
+        amps = amps_of(va, volts, own)
+        out.append(run_row(node.id, f"{node.name} to the board", own, volts, amps, factor * amps, run_of(job, node), table))
     if not plan.off_grid:
         cap = export_cap_w(job, plan, job.cards())
         flows = total_va if cap is None else min(total_va, cap)
         way: Way = "three" if three else "single"
-        row = _row(TO_SUPPLY, "board to the supply", way, line_v, amps_of(flows, line_v, way), factor, job.site.supply_run, table)
-        out.append(row)
+        amps = amps_of(flows, line_v, way)
+        out.append(run_row(TO_SUPPLY, "board to the supply", way, line_v, amps, factor * amps, job.site.supply_run, table))
     return tuple(out)
 
 
@@ -82,16 +94,17 @@ def run_of(job: Job, node: Node) -> CableRun | None:
     return reused or node.run
 
 
-def _row(
-    run_id: str, name: str, way: Way, volts: float, amps: float, factor: float, run: CableRun | None, table: ConductorTable
+def run_row(
+    run_id: str, name: str, way: Way, volts: float, amps: float, design_a: float, run: CableRun | None, table: ConductorTable
 ) -> RunRow:
+    """Return a run with what its size carries and the volts along it, as far as size and length are known."""
     held, change = None, None
     if run is not None and run.size:
-        held = carries(table, run.size, run.method or table.usual(factor * amps), run.ambient_c, run.grouped)
+        held = carries(table, run.size, run.method or table.usual(design_a), run.ambient_c, run.grouped)
         if run.length_m is not None:
             change = voltage_change_v(way, amps, run.length_m, table.ohm_per_m(held.conductor))
     return RunRow(
-        id=run_id, name=name, way=way, volts=volts, amps=amps, design_a=factor * amps, run=run, held=held, change_v=change
+        id=run_id, name=name, way=way, volts=volts, amps=amps, design_a=design_a, run=run, held=held, change_v=change
     )  # fmt: skip
 
 

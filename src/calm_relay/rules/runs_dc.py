@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import BatteryRow, battery_rows, string_rows
-from calm_relay.job.site_models import CableRun
-from calm_relay.packs.conductors import conductor_table
+from calm_relay.packs.conductors import ConductorTable, conductor_table
 from calm_relay.packs.pack import Pack
 from calm_relay.pv.limits import extremes_of, string_amps
 from calm_relay.rules.checks_match import full_power_a
-from calm_relay.rules.runs import RunRow
+from calm_relay.rules.runs import RunRow, run_row
 from calm_relay.simulation import chain
-from calm_relay.wiring.sums import carries, voltage_change_v
 
 FLEXIBLE = "flexible"  # PV and battery cable is of fine strands, whatever the place
+
+
+def flexible(pack: Pack) -> ConductorTable:
+    """Return the table in which PV and battery cable stands."""
+    return conductor_table(FLEXIBLE, pack.own_tables)
 
 
 def battery_run_row(row: BatteryRow, pack: Pack) -> RunRow:
@@ -21,7 +24,8 @@ def battery_run_row(row: BatteryRow, pack: Pack) -> RunRow:
     low, _ = chain.soc_window(row.battery, row.choice)
     volts = chain.stack_volts(row.battery, row.choice.modules, low).floor_v
     amps, factor = full_power_a(row), pack.value("battery_cable_factor")
-    return _row(f"{row.node.id}:battery", f"the battery to {row.node.name}", volts, amps, factor * amps, row.node.battery_run, pack)
+    name, table = f"the battery to {row.node.name}", flexible(pack)
+    return run_row(f"{row.node.id}:battery", name, "dc", volts, amps, factor * amps, row.node.battery_run, table)
 
 
 def string_run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
@@ -42,21 +46,10 @@ def string_run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
             flows = group.modules_per_string * module.power_stc_w / volts
         name = f"{group.modules_per_string} × {module.name} to {node.name}"
         run_id = f"{node.id}:strings:{group.id}"
-        out.append(_row(run_id, name, volts, flows, factor * amps.short_circuit_a, node.string_run, pack))
+        out.append(run_row(run_id, name, "dc", volts, flows, factor * amps.short_circuit_a, node.string_run, flexible(pack)))
     return tuple(out)
 
 
 def dc_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
     """Return every run of the DC side: strings first, then batteries."""
     return (*string_run_rows(job, plan, pack), *(battery_run_row(row, pack) for row in battery_rows(plan, job.cards())))
-
-
-def _row(run_id: str, name: str, volts: float, amps: float, design_a: float, run: CableRun | None, pack: Pack) -> RunRow:
-    table, held, change = conductor_table(FLEXIBLE, pack.own_tables), None, None
-    if run is not None and run.size:
-        held = carries(table, run.size, run.method or table.columns[0], run.ambient_c, run.grouped)
-        if run.length_m is not None:
-            change = voltage_change_v("dc", amps, run.length_m, table.ohm_per_m(held.conductor))
-    return RunRow(
-        id=run_id, name=name, way="dc", volts=volts, amps=amps, design_a=design_a, run=run, held=held, change_v=change
-    )  # fmt: skip

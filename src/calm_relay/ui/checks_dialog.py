@@ -4,17 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QColor, QPageSize, QPdfWriter, QShowEvent, QTextDocument
+from PySide6.QtGui import QColor, QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QHBoxLayout,
-    QHeaderView,
     QLineEdit,
     QPushButton,
     QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -26,9 +23,11 @@ from calm_relay.rules.registry import Finding
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import VERDICT_ROLE, Theme
-from calm_relay.ui.widgets import close_row, fit_rows, label, text_table
+from calm_relay.ui.views.word_table import WordTable
+from calm_relay.ui.widgets import close_row, label
 
 HEAD = ("Verdict", "Check", "Figures", "Arithmetic and source")
+UNKNOWN_HEAD = ("Verdict", "Check", "Where", "Look up or measure")
 MEASURE = "to measure"
 VERDICTS = (
     ("Every verdict", ""), *((v, v) for v in ("over", "not known", "tight", "within", "note")),
@@ -71,17 +70,10 @@ class ChecksDialog(QDialog):
         row.addWidget(self.shown)
         row.addStretch()
         column.addLayout(row)
-        self.table = text_table(len(HEAD), "All checks of the plan")
-        self.table.setHorizontalHeaderLabels(list(HEAD))
+        self.table = WordTable("All checks of the plan", (84 * scale, 250 * scale, 170 * scale, None))
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)
         self.table.activated.connect(lambda index: self._open(index.row()))
-        header = self.table.horizontalHeader()
-        for at, width in enumerate((84, 250, 170)):
-            header.setSectionResizeMode(at, QHeaderView.ResizeMode.Interactive)
-            self.table.setColumnWidth(at, round(width * scale))
-        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
-        header.sectionResized.connect(lambda *_: fit_rows(self.table))
         column.addWidget(self.table, 1)
         below = close_row(self)
         for words, act in (("Open in Headroom", lambda: self._open(self.table.currentRow())), ("Save as a page…", self._save)):
@@ -93,20 +85,10 @@ class ChecksDialog(QDialog):
         self.resize(1120, 700)
         self.refresh()
 
-    def findings(self) -> tuple[Finding, ...]:
-        """Return the findings of the plan as they stand now."""
-        result = self.session.fresh(self.session.chosen)
-        return self.session.quick_findings(self.session.chosen, None) if result is None else result.findings
-
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        QTimer.singleShot(0, lambda: fit_rows(self.table))  # only now the columns have their widths
-
     def refresh(self) -> None:
         """Show what the filter lets through."""
-        whole = self.findings()
-        waits = "" if self.session.fresh(self.session.chosen) is not None else " · the year is being run"
-        self.tally.setText(tally_words(whole) + waits)
+        whole, waiting = self.session.findings()
+        self.tally.setText(tally_words(whole) + (" · the year is being run" if waiting else ""))
         asked = self.verdict.currentData()
         unknown = asked == MEASURE
         rows = filtered(whole, self.group.currentData(), "not known" if unknown else asked, self.words.text())
@@ -115,17 +97,11 @@ class ChecksDialog(QDialog):
             return
         self._shown = (rows, unknown)
         self._rows = tuple(sorted(rows, key=lambda f: PLACES.index(place_of(f)))) if unknown else rows
-        self.table.setHorizontalHeaderLabels(["Verdict", "Check", "Where", "Look up or measure"] if unknown else list(HEAD))
-        self.table.setRowCount(len(rows))
-        for at, f in enumerate(self._rows):
-            for column, text in enumerate(_texts(f, unknown=unknown)):
-                item = QTableWidgetItem(text)
-                item.setTextAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
-                if column == 0:
-                    item.setForeground(QColor(self._theme.color(VERDICT_ROLE[f.verdict])))
+        cells = self.table.show_rows(UNKNOWN_HEAD if unknown else HEAD, [_texts(f, unknown=unknown) for f in self._rows])
+        for f, row in zip(self._rows, cells, strict=True):
+            row[0].setForeground(QColor(self._theme.color(VERDICT_ROLE[f.verdict])))
+            for item in row:
                 item.setToolTip("\n".join(f"Would clear it: {r.text}" for r in f.remedies))
-                self.table.setItem(at, column, item)
-        fit_rows(self.table)
 
     def _open(self, at: int) -> None:
         """Close, and have the check that is asked for opened in Headroom."""
@@ -141,7 +117,7 @@ class ChecksDialog(QDialog):
 
     def write(self, path: Path) -> None:
         """Write all checks of the plan, whatever the filter shows; a fault is told."""
-        html = check_page_html(self.session.job, self.session.plan, self.findings())
+        html = check_page_html(self.session.job, self.session.plan, self.session.findings()[0])
         try:
             if path.suffix.lower() in (".html", ".htm"):
                 path.write_text(html, encoding="utf-8")
@@ -160,7 +136,7 @@ class ChecksDialog(QDialog):
 
 def _texts(f: Finding, *, unknown: bool) -> tuple[str, str, str, str]:
     """Return what a row says: a finding, or what it lacks and where one goes for it."""
-    title = f"{f.title if f.subject in ('', 'site') else f'{f.title}: {f.subject}'}\n{GROUPS[group_of(f.check)][0]}"
+    title = f"{f.heading}\n{GROUPS[group_of(f.check)][0]}"
     if unknown:
         return f.word, title, place_of(f), missing_words(f)
     figures = f.figure + (f"\n{f.cost}" if f.cost else "") + (f"\nwaived: {f.waived}" if f.waived else "")

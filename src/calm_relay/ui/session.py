@@ -231,6 +231,11 @@ class Session(QObject):
             kept = self._quick[plan_id, opened] = (self.job, run_checks(context, {"plan"}, weighed))
         return kept[1]
 
+    def findings(self, opened: str | None = None) -> tuple[tuple[Finding, ...], bool]:
+        """Return the chosen plan's findings as far as they are known, and whether those that need the year are still to come."""
+        result = self.fresh(self.chosen)
+        return (self.quick_findings(self.chosen, opened), True) if result is None else (result.findings, False)
+
     def _answered(self, answer: Answer) -> None:
         if answer.generation != self.runner.generation:
             return

@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
-    QTableWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -41,26 +40,6 @@ def close_row(dialog: QDialog) -> QDialogButtonBox:
     buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
     buttons.rejected.connect(dialog.reject)
     return buttons
-
-
-def text_table(columns: int, name: str) -> QTableWidget:
-    """Return a table of words that wrap, which only shows; Tab leaves it."""
-    table = QTableWidget(0, columns)
-    table.setAccessibleName(name)
-    table.verticalHeader().hide()
-    table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-    table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-    table.setTabKeyNavigation(False)
-    table.setWordWrap(True)
-    table.setShowGrid(False)
-    return table
-
-
-def fit_rows(table: QTableWidget) -> None:
-    """Give each row the height of its words, and a little air below."""
-    table.resizeRowsToContents()
-    for row in range(table.rowCount()):
-        table.setRowHeight(row, table.rowHeight(row) + 6)
 
 
 def clear_layout(layout: QLayout) -> None:

@@ -56,7 +56,7 @@ def served_ids(job: Job, plan: Plan, serve: Serve) -> frozenset[str]:
     Loads that batteries never feed, and those on surplus, stay off, see the drill.
     """
     behind = plan.backed_up
-    every = frozenset(a.id for a in job.house.counted if not a.never_from_battery and a.surplus == "no") | {"background"}
+    every = frozenset(a.id for a in job.house.counted if a.fed_by_batteries) | {"background"}
     backed = every if behind is None else behind & every
     if serve == "backed_up":
         return backed

@@ -176,7 +176,7 @@ def _run(
     ac = np.zeros((calendar.steps, len(AC)))
     ac[:, AC_LOAD_B], ac[:, AC_LOAD_G] = load_b, load_g
     for appliance in job.house.counted:
-        if appliance.never_from_battery or appliance.surplus != "no":
+        if not appliance.fed_by_batteries:
             ac[:, AC_NEVER] += at_ac.appliance_w[appliance.id]
     factor = 1.0 if plan.off_grid else job.site.network.power_factor
     outputs: dict[str, PvOnlyOutput] = {}

@@ -23,7 +23,7 @@ from calm_relay.job.own_rules import (
 )  # fmt: skip
 from calm_relay.packs.conductors import shipped_tables
 from calm_relay.packs.pack import OWN
-from calm_relay.report.rules import figure_words
+from calm_relay.report.rules import RULES_CHANGE, figure_words
 from calm_relay.rules.network_rule import rule_in_force
 from calm_relay.rules.runs import table_of
 from calm_relay.ui.widgets import label
@@ -32,8 +32,6 @@ from calm_relay.units import format_quantity as show
 if TYPE_CHECKING:
     from calm_relay.ui.pages.base import FieldPage
     from calm_relay.ui.session import Session
-
-RULES_CHANGE = "Figures are from memory where they say so; rules change, and the network operator decides."
 
 
 def build_rules(page: FieldPage) -> None:

@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.edits import Edit
 from calm_relay.job.site_models import CableRun, OldCircuit
-from calm_relay.packs.conductors import conductor_table
 from calm_relay.rules.runs import rises, run_rows, table_of
-from calm_relay.rules.runs_dc import FLEXIBLE, dc_rows
+from calm_relay.rules.runs_dc import dc_rows, flexible
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
 from calm_relay.ui.views.runs_view import RunsView, chains_of
 from calm_relay.ui.views.volts_view import VoltsView
@@ -122,7 +121,7 @@ class RunsPart:
     def _begin(self, words: str, path: str) -> None:
         session = self._page.session
         of_battery = path.endswith((".battery_run", ".string_run"))
-        table = conductor_table(FLEXIBLE, session.job.rules().own_tables) if of_battery else table_of(session.job.rules())
+        table = flexible(session.job.rules()) if of_battery else table_of(session.job.rules())
         size = table.rows[min(3, len(table.rows) - 1)].name
         made = CableRun(length_m=2.0 if path.endswith(".battery_run") else 10.0, size=size, method=table.columns[0])
         session.edit(words, [Edit(path, made.model_dump())])

@@ -32,12 +32,15 @@ class WallsPart:
     def shape(self) -> object:
         session = self._page.session
         nodes = tuple((n.id, n.battery is None) for n in session.plan.nodes)
-        lead = tuple(used.place for used in self._used() if any(row.battery.is_lead for row in used.banks))
-        return session.plan.id, nodes, tuple(s.place for s in session.job.site.spots), lead, repr(session.job.rules_data())
+        return session.plan.id, nodes, tuple(s.place for s in session.job.site.spots), self._lead(), repr(session.job.rules_data())
 
     def _used(self) -> list[InUse]:
         session = self._page.session
         return places_in_use(CheckContext(session.job, session.plan, session.job.cards(), None, advise=False))
+
+    def _lead(self) -> tuple[str, ...]:
+        """Return the places at which lead-acid stands, whose air is asked for."""
+        return tuple(used.place for used in self._used() if any(row.battery.is_lead for row in used.banks))
 
     def build(self) -> None:
         page, job, plan = self._page, self._page.session.job, self._page.session.plan
@@ -54,7 +57,7 @@ class WallsPart:
             page.flow(*cells)
         known = [spot.place for spot in job.site.spots]
         unknown = [place for place in get_args(MountingPlace) if place not in known]
-        lead = {used.place for used in self._used() if any(row.battery.is_lead for row in used.banks)}
+        lead = self._lead()
         for i, spot in enumerate(job.site.spots):
             page.heading(
                 PLACES[spot.place][:1].upper() + PLACES[spot.place][1:], ("Forget it", lambda n=i: self._drop(n)),
@@ -91,9 +94,7 @@ class WallsPart:
             used = self._used()
         except CalmRelayError:
             used = []
-        result = session.fresh(session.chosen)
-        findings = session.quick_findings(session.chosen, None) if result is None else result.findings
-        rows = filtered(findings, "place")
+        rows = filtered(session.findings()[0], "place")
         boxes = []
         for place in used:
             mine = [f for f in rows if f.subject == place.name]

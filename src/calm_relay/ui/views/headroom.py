@@ -102,10 +102,7 @@ class Headroom(Copyable, QWidget):
 
     def findings(self) -> tuple[tuple[Finding, ...], bool]:
         """Return what is shown, and whether checks that need the year are still to come."""
-        result = self.session.fresh(self.session.chosen)
-        if result is not None:
-            return result.findings, False
-        return self.session.quick_findings(self.session.chosen, self.opened_check and self.opened_check[0]), True
+        return self.session.findings(self.opened_check and self.opened_check[0])
 
     def copy_rows(self) -> Rows:
         """Return every finding with its figure and its arithmetic."""
@@ -260,7 +257,7 @@ class Headroom(Copyable, QWidget):
         column.setSpacing(3)
         margin = "" if finding.margin is None else f" Margin {show(finding.margin, 'fraction')} of the limit."
         texts = [
-            (finding.title if finding.subject in ("", "site") else f"{finding.title}: {finding.subject}", "strong"),
+            (finding.heading, "strong"),
             (finding.arithmetic + "." + margin, ""),
             (f"Source: {finding.source}. Pack: {finding.pack}.", "quiet"),
         ]
