@@ -35,11 +35,12 @@ def main() -> None:
     data, start_wh = pickle.loads(given.read_bytes())
     n, steps = len(data["terms"]), len(data["ac"])
     system, rows = np.empty((steps, len(SYSTEM))), np.empty((steps, n, len(NODE)))
+    nothing = np.zeros(0)
     begin = time.perf_counter()
     run_steps(
-        (0,) * n, most_passes(n), True, Records(data["terms"]), Records(data["rules"]), Records(data["plant"])[0],
+        (0,) * n, most_passes(n), Records(data["terms"]), Records(data["rules"]), Records(data["plant"])[0],
         data["codes"], data["pv_dc"], data["bank"], data["ac"], 0, steps, start_wh.copy(), start_wh.copy(), system, rows,
-        np.zeros(len(SYSTEM)), np.zeros(n * len(NODE)),
+        rows.reshape(steps, n * len(NODE)), (nothing, nothing), (), (), *[nothing] * 4,
     )  # fmt: skip
     answer.write_bytes(pickle.dumps((time.perf_counter() - begin, system, rows)))
 

@@ -14,6 +14,7 @@ from calm_relay.errors import BadInput
 from calm_relay.job.container import read_job
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.own_rules import known_tables, read_pack_file, read_tables_file, rules_text, with_tables_edits, without_override
+from calm_relay.job.pages import page_of
 from calm_relay.packs.conductors import parse_tables
 from calm_relay.packs.pack import SHIPPED, pack_named, parse_pack
 from calm_relay.packs.written import pack_text
@@ -161,3 +162,12 @@ def test_terminals_above_100_a_are_taken_as_75_degrees(demo):
         (row, _) = run_rows(job, job.plan("today"), job.rules())
         assert row.held is not None
         assert (row.design_a > 100, row.held.amps) == (carried == 115.0, carried)
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["site.spots[0].clear_m", "site.circuits[0].breaker_a", "plans[a].nodes[0].string_run", "plans[a].nodes[0].reuses",
+     "plans[a].nodes[0].plugged_in", "plans[a].protection.surge"],
+)  # fmt: skip
+def test_what_is_typed_on_the_site_page_is_gone_to_there(path):
+    assert page_of(path) == "site"

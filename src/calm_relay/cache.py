@@ -81,8 +81,9 @@ def code_cache_folder(package: Path, *beside_it: Path) -> Path:
 class StageCache:
     """Keeps results by key, safe between threads; the longest unused are dropped past a limit.
 
-    Results have rooms by their size (`rooms`: the largest that a room takes, and the bytes it holds, smallest room first): facts
-    and bills are never pushed out by what light, weather and house need, nor that by years step by step. A room's newest stays.
+    Results have rooms by their size (`rooms`: the largest that a room takes, and the bytes it holds, smallest room first), or in
+    the last where it is said: facts and bills are never pushed out by what light, weather and house need, nor that by years step
+    by step. A room's newest stays.
     """
 
     def __init__(self, rooms: tuple[tuple[float, int], ...] = ROOMS) -> None:
@@ -106,8 +107,8 @@ class StageCache:
                 return found
         return None
 
-    def get(self, key: str, make: Callable[[], Any], size: Callable[[Any], int] = lambda _: 2_000) -> Any:
-        """Return the kept result of `key`, or make it; two threads that ask for one key make it once."""
+    def get(self, key: str, make: Callable[[], Any], size: Callable[[Any], int] = lambda _: 2_000, *, in_last: bool = False) -> Any:
+        """Return the kept result of `key`, or make it, for the last room if told; two threads that ask for one key make it once."""
         with self._lock:
             found = self._find(key)
             if found is not None:
@@ -122,14 +123,15 @@ class StageCache:
                 result = make()
                 weight = size(result)
                 with self._lock:
-                    self._put(key, result, weight)
+                    self._put(key, result, weight, in_last=in_last)
             finally:
                 with self._lock:  # only now: who asks from here on finds the result, or makes it anew after a failure
                     self._busy.pop(key, None)
             return result
 
-    def _put(self, key: str, result: Any, weight: int) -> None:
-        room = next(i for i, (largest, _) in enumerate(self._rooms) if weight <= largest)
+    def _put(self, key: str, result: Any, weight: int, *, in_last: bool) -> None:
+        last = len(self._rooms) - 1
+        room = last if in_last else next(i for i, (largest, _) in enumerate(self._rooms) if weight <= largest)
         kept = self._kept[room]
         kept[key] = (result, weight)
         self._bytes[room] += weight

@@ -50,6 +50,9 @@ Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
 
 
+YEARS = frozenset({"flow", "line flows"})  # stages whose results are years step by step
+
+
 def _quiet(_: str) -> None:
     return None
 
@@ -97,7 +100,7 @@ class Study:
             self.runs[name] += 1
             return made
 
-        return self.cache.get(key, counted, size)
+        return self.cache.get(key, counted, size, in_last=name in YEARS)
 
     def keep(self, name: str, inputs: Any, make: Callable[[], Any], size: int = 4_000) -> Any:
         """Return a small answer kept by all that it reads; `inputs` is plain data, keys of stages among it."""

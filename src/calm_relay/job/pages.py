@@ -45,8 +45,9 @@ PAGES: tuple[PageSpec, ...] = (
     PageSpec(
         "site", "Site & roof", "calm_relay.ui.pages.site:SitePage",
         ("site.place", "site.weather", "site.record_low", "site.design_high", "site.low", "site.dc", "site.board",
-         "site.supply_run", "faces", "calendar"),
-        inside_plans=(".strings[", ".later", ".branch", "].run", "].battery_run"),
+         "site.supply_run", "site.spots", "site.circuits", "faces", "calendar"),
+        inside_plans=(".strings[", ".later", ".branch", "].run", "].battery_run", "].string_run", "].reuses", "].plugged_in",
+                      ".protection."),
         wanted=("site.record_low_c", "site.design_high_c"),
     ),
     PageSpec("house", "House", "calm_relay.ui.pages.house:HousePage", ("house",), has_strip=True),

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from calm_relay.simulation.columns import NODE, SYSTEM
+from calm_relay.simulation.columns import AC_LOAD_B, AC_LOAD_G, NODE, SYSTEM
 
 if TYPE_CHECKING:
     from calm_relay.relay.graph import PlanGraph
@@ -82,8 +82,9 @@ def _parts(*rows: tuple[str, float]) -> Parts:
 
 def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: LineFlows | None = None) -> RelayValues:
     """Return the flows of one step; with `lines`, also what each phase or leg carries."""
-    flow, packed, here = made.flow, made.packed, slice(step, step + 1)
-    s = {name: float(flow.column(name)[step]) for name in _SYSTEM_NEEDED}
+    packed, here = made.packed, slice(step, step + 1)
+    now = made.flow.part(here)
+    s = {name: float(now.column(name)[0]) for name in _SYSTEM_NEEDED}
     charge_ac = s["charge_ac_w"]
     mix = {
         "sun": s["pv_to_battery_w"] / charge_ac if charge_ac > 0 else 0.0,
@@ -100,7 +101,7 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: L
             lost = float(out.clipped_ac_w[step])
             nodes[node.id] = NodeValues(dc, tuple(dc * x for x in shares), _parts(("sun", ac)), spill_w=lost)
             continue
-        c = {name: float(flow.node_column(node.id, name)[step]) for name in _NODE_NEEDED}
+        c = {name: float(now.node_column(node.id, name)[0]) for name in _NODE_NEEDED}
         from_pv = c["pv_to_inverter_w"] / max(1e-9, c["pv_to_inverter_w"] + c["discharge_w"])
         record = packed.nodes[packed.node_ids.index(node.id)]
         capacity = float(record["capacity_wh"])
@@ -116,13 +117,13 @@ def values_at(graph: PlanGraph, made: PlanFlow, step: int, moment: str, lines: L
             energy_wh=c["energy_wh"],
             spill_w=c["lost_ac_limit_w"],
         )
-    held = float(flow.lost_w("cap", here)[0])
+    held = float(now.lost_w("cap")[0])
     at_lines = _lines(lines, lambda each_w: np.abs(each_w[step]))
     return RelayValues(
         moment=moment,
         nodes=nodes,
-        backup_load_w=float(packed.ac_column("load_b_w")[step]),
-        other_load_w=float(packed.ac_column("load_g_w")[step]),
+        backup_load_w=float(packed.ac[step, AC_LOAD_B]),
+        other_load_w=float(packed.ac[step, AC_LOAD_G]),
         load_parts=_parts(("sun", s["pv_to_house_w"]), ("battery", s["battery_to_house_w"]), ("grid", s["grid_to_house_w"])),
         transfer_w=s["transfer_w"],
         import_w=s["import_w"],
@@ -161,15 +162,18 @@ def peak_values(graph: PlanGraph, made: PlanFlow, lines: LineFlows | None = None
                 spill_w=float(out.clipped_ac_w.max()),
             )
             continue
-        peak = {name: float(flow.node_column(node.id, name).max()) for name in _NODE_NEEDED}
+        place = packed.node_ids.index(node.id)
+        peak = {name: float(flow.node_column(node.id, name).max()) for name in ("ac_out_w", "energy_wh", "lost_ac_limit_w")}
+        offered = float(packed.pv_dc[:, place].max())
         top = int(np.argmax(flow.node_column(node.id, "ac_out_w")))
-        pv, battery = (float(flow.node_column(node.id, n)[top]) for n in ("pv_to_inverter_w", "discharge_w"))
+        then = flow.part(slice(top, top + 1))
+        pv, battery = (float(then.node_column(node.id, n)[0]) for n in ("pv_to_inverter_w", "discharge_w"))
         share = pv / max(1e-9, pv + battery)
-        capacity = float(packed.nodes[packed.node_ids.index(node.id)]["capacity_wh"])
+        capacity = float(packed.nodes[place]["capacity_wh"])
         charge = flow.node_column(node.id, "pv_to_battery_w") + flow.node_column(node.id, "charge_from_ac_w")
         nodes[node.id] = NodeValues(
-            pv_w=peak["pv_available_w"],
-            trackers_w=tuple(peak["pv_available_w"] * x for x in shares),
+            pv_w=offered,
+            trackers_w=tuple(offered * x for x in shares),
             out=_parts(("sun", peak["ac_out_w"] * share), ("battery", peak["ac_out_w"] * (1 - share))),
             into=(),
             charge=_parts(("sun", float(charge.max()))),

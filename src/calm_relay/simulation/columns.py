@@ -90,6 +90,17 @@ SYSTEM = tuple(name for name, _ in SYSTEM_COLUMNS)
 NODE = tuple(name for name, _ in NODE_COLUMNS)
 AC = tuple(name for name, _ in AC_COLUMNS)
 ENERGY_COLUMNS = ("energy_wh", "energy_pv_wh")
+SIGNED = ("transfer_w",)  # of the plan; all other powers are never below nothing
+# What a year keeps of itself: columns that its facts, its bill and its checks read. All others are run again when asked for.
+KEPT_SYSTEM = (
+    "load_w", "import_w", "export_w", "pv_only_w", "pv_ac_w", "charge_ac_w", "transfer_w", "pv_to_house_w", "pv_to_battery_w",
+    "pv_to_grid_w", "battery_to_house_w", "grid_to_house_w", "grid_to_battery_w", "pv_only_lost_device_w", "pv_only_lost_cap_w",
+    "pv_only_lost_island_w", "unserved_w", "cap_exceeded_w", "import_exceeded_w", "peak_exceeded_w", "device_exceeded_w",
+)  # fmt: skip
+KEPT_NODE = (
+    "pv_to_battery_w", "car_ac_w", "lost_ac_limit_w", "lost_below_start_w", "lost_device_w", "lost_cap_w", "lost_island_w",
+    "ac_out_w", "ac_in_w", "charge_from_ac_w", "discharge_w", "ac_own_w", "energy_wh",
+)  # fmt: skip
 # Names of loss in their order (definitions D7): columns `lost_<name>_w` of a node; PV-only inverters lose to the last three.
 LOSS_NAMES = ("ac_limit", "below_start", "device", "cap", "island")
 PV_ONLY_LOSS_NAMES = ("device", "cap", "island")

@@ -49,11 +49,10 @@ def _warm_outages(packed: Packed, nodes: int) -> None:
     plant["island"] = 1.0
     one, none = np.zeros(1), np.zeros(1, dtype=np.int64)
     terms = terms_of(packed.nodes, 1.0, packed.take, packed.give)
-    sums, node_sums = np.zeros(len(SYSTEM)), np.zeros(nodes * len(NODE))
     outlast_many(
         (0,) * nodes, most_passes(nodes), terms, rules_of(packed.nodes, packed.slots), plant, packed.codes, packed.pv_dc,
         packed.bank, packed.ac, none, 1, 1, np.zeros((1, nodes)), np.ones(nodes), np.full(1, ENDLESS), np.full(1, -1), one.copy(),
-        np.full(1, -1), none.copy(), np.zeros((0, len(SYSTEM))), np.zeros((0, nodes, len(NODE))), sums, node_sums,
+        np.full(1, -1), none.copy(), np.zeros((1, len(SYSTEM))), np.zeros((1, nodes, len(NODE))),
     )  # fmt: skip
     fixed = np.ones(FIXED)
     state = fresh_state(50.0, 0.0, 1.0, 0.5, charging=True, connected=True)

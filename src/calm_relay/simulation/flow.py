@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
+import threading
+import weakref
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.errors import Cancelled
-from calm_relay.simulation.columns import ENERGY_COLUMNS, LOSS_COLUMNS, NODE, PV_ONLY_LOSS_NAMES, SYSTEM
-from calm_relay.simulation.kernel.loops import put_columns, run_steps
-from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
+from calm_relay.simulation.blocks import Blocks, Columns
+from calm_relay.simulation.columns import (
+    ENERGY_COLUMNS,
+    KEPT_NODE,
+    KEPT_SYSTEM,
+    LOSS_COLUMNS,
+    NODE,
+    PV_ONLY_LOSS_NAMES,
+    SYSTEM,
+)
 from calm_relay.simulation.pack import Packed
 from calm_relay.simulation.storing import loss_of
 
@@ -20,18 +28,39 @@ N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
 MOST_RUNS = 50
 STEADY_FRAC = 0.001
 SPIN_UP_DAYS = 14
-_CHUNK = 10_000  # steps between looks at the cancel flag
-_KEEP_CHUNK = 576  # steps whose rows are put into columns together: they must stay in the processor's cache
+_WHOLES = 1  # whole tables held beside what years keep
+
+
+@dataclass(frozen=True, eq=False)
+class Rows:
+    """Steps of a plan with all their columns: `system` (steps, len(SYSTEM)), `nodes` (steps, nodes, len(NODE)). [W], [Wh]"""
+
+    system: Array
+    nodes: Array
+    node_ids: tuple[str, ...]
+
+    def column(self, name: str) -> Array:
+        """Return one system column. (steps,) [W]"""
+        return self.system[:, SYSTEM.index(name)]
+
+    def node_column(self, node_id: str, name: str) -> Array:
+        """Return one column of one node. (steps,) [W or Wh]"""
+        return self.nodes[:, self.node_ids.index(node_id), NODE.index(name)]
+
+    def lost_w(self, name: str) -> Array:
+        """Return what one limit lost per step, by its name of `columns.LOSS_NAMES`: AC of PV-only inverters, DC of nodes. [W]"""
+        return lost_w(self, name)
 
 
 @dataclass(frozen=True, eq=False)
 class FlowTable:
     """A plan's year, step by step. Column names: ``columns.py``.
 
+    A few columns are kept as they were run; all others, and single days, are run again when somebody asks, from the energies that
+    each block of days began with: bit for bit what was run.
+
     Attributes
     ----------
-    system : ndarray (steps, len(SYSTEM)), [W]
-    nodes : ndarray (steps, nodes, len(NODE)), [W], the energies in Wh at the end of the step
     node_ids : tuple of str
     start_energy_wh, start_energy_pv_wh : ndarray (nodes,)
     step_h : float
@@ -44,8 +73,6 @@ class FlowTable:
         Steps really computed, spin-up included.
     """
 
-    system: Array
-    nodes: Array
     node_ids: tuple[str, ...]
     start_energy_wh: Array
     start_energy_pv_wh: Array
@@ -54,22 +81,54 @@ class FlowTable:
     steady: bool
     sums: Array
     node_sums: Array
+    blocks: Blocks
     steps_run: int = 0
     assumed: frozenset[str] = field(default=frozenset())
-    bytes_held: int = 0
+
+    @property
+    def steps(self) -> int:
+        """How many steps the table has."""
+        return self.blocks.steps.count
+
+    @property
+    def whole(self) -> Rows:
+        """All steps with all columns; the last few such tables are held, whoever asked for them."""
+        return _recent.get(self)
+
+    @property
+    def system(self) -> Array:
+        """All system columns. (steps, len(SYSTEM)) [W]"""
+        return self.whole.system
+
+    @property
+    def nodes(self) -> Array:
+        """All columns of all nodes, the energies in Wh at the end of the step. (steps, nodes, len(NODE)) [W]"""
+        return self.whole.nodes
+
+    def part(self, steps: slice) -> Rows:
+        """Return some steps with all their columns, for a day or a moment: run again from where their block began."""
+        return Rows(*self.blocks.rows(steps), self.node_ids)
 
     def column(self, name: str) -> Array:
         """Return one system column. (steps,) [W]"""
-        return self.system[:, SYSTEM.index(name)]
+        kept = self.blocks.columns
+        if kept is not None and name in kept.system_names:
+            found: Array = kept.table[kept.system_names.index(name)]
+            return found
+        return self.whole.column(name)
 
     def node_column(self, node_id: str, name: str) -> Array:
         """Return one column of one node. (steps,) [W or Wh]"""
-        return self.nodes[:, self.node_ids.index(node_id), NODE.index(name)]
+        kept = self.blocks.columns
+        if kept is not None and name in kept.node_names:
+            place = self.node_ids.index(node_id) * len(kept.node_names) + kept.node_names.index(name)
+            found: Array = kept.node_table[place]
+            return found
+        return self.whole.node_column(node_id, name)
 
     def lost_w(self, name: str, steps: slice = slice(None)) -> Array:
         """Return what one limit lost per step, by its name of `columns.LOSS_NAMES`: AC of PV-only inverters, DC of nodes. [W]"""
-        lost: Array = self.nodes[steps, :, NODE.index(f"lost_{name}_w")].sum(axis=1)
-        return self.column(f"pv_only_lost_{name}_w")[steps] + lost if name in PV_ONLY_LOSS_NAMES else lost
+        return lost_w(self, name, steps)
 
     def node_wh(self, node_id: str, name: str) -> float:
         """Return the energy of one node over the run, by its column of watts, from the sums. [Wh]"""
@@ -84,26 +143,49 @@ class FlowTable:
     @property
     def nbytes(self) -> int:
         """Bytes held: columns that are zero all year take none."""
-        return self.bytes_held
+        return 0 if self.blocks.columns is None else self.blocks.columns.nbytes
 
 
-class _Series:
-    """The series of a run, column by column: whoever reads one reads it in one piece."""
+def lost_w(table: FlowTable | Rows, name: str, steps: slice = slice(None)) -> Array:
+    """Return what one limit lost in each step of a table; see `FlowTable.lost_w`. [W]"""
+    total = np.zeros(len(table.column("load_w")[steps]))
+    for node_id in table.node_ids:
+        total += table.node_column(node_id, f"lost_{name}_w")[steps]
+    if name in PV_ONLY_LOSS_NAMES:
+        total += table.column(f"pv_only_lost_{name}_w")[steps]
+    return total
 
-    def __init__(self, steps: int, nodes: int) -> None:
-        columns = N_SYSTEM + nodes * N_NODE
-        self.table, self.touched = np.zeros((columns, steps)), np.zeros(columns, np.bool_)
-        self.system: Array = self.table[:N_SYSTEM].T
-        self.nodes: Array = self.table[N_SYSTEM:].reshape(nodes, N_NODE, steps).transpose(2, 0, 1)
 
-    def put(self, first: int, system: Array, nodes: Array) -> None:
-        """Put the rows of steps from `first` on, (steps, columns) and (steps, nodes, columns)."""
-        put_columns(system, first, self.table[:N_SYSTEM], self.touched[:N_SYSTEM])
-        put_columns(nodes.reshape(len(nodes), self.nodes.shape[1] * N_NODE), first, self.table[N_SYSTEM:], self.touched[N_SYSTEM:])
+class _Recent:
+    """The whole tables that were asked for last."""
 
-    @property
-    def nbytes(self) -> int:
-        return int(np.count_nonzero(self.touched)) * self.table.shape[1] * self.table.itemsize
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._held: list[tuple[weakref.ref[FlowTable], Rows]] = []
+
+    def get(self, flow: FlowTable) -> Rows:
+        """Return a table's rows, run again where they are not held; two threads that ask at once run them once."""
+        with self._lock:
+            for held in self._held:
+                if held[0]() is flow:
+                    return held[1]
+            rows = Rows(*self._of(flow), flow.node_ids)
+            self._held = [*self._held[1 - _WHOLES :], (weakref.ref(flow, self._forget), rows)]
+            return rows
+
+    def _forget(self, gone: weakref.ref[FlowTable]) -> None:
+        self._held = [held for held in self._held if held[0] is not gone]
+
+    @staticmethod
+    def _of(flow: FlowTable) -> tuple[Array, Array]:
+        blocks = Blocks(flow.blocks.steps.packed, Columns(flow.steps, len(flow.node_ids), SYSTEM, NODE))
+        blocks.run((flow.start_energy_wh.copy(), flow.start_energy_pv_wh.copy()), lambda: False)
+        assert blocks.columns is not None
+        system, nodes = blocks.columns.table, blocks.columns.node_table
+        return system.T, nodes.reshape(len(flow.node_ids), N_NODE, flow.steps).transpose(2, 0, 1)
+
+
+_recent = _Recent()
 
 
 def is_steady(before: Array, after: Array, capacity_wh: Array) -> NDArray[np.bool_]:
@@ -131,89 +213,44 @@ def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, s
     steps = len(packed.ac)
     capacity = packed.nodes["capacity_wh"].astype(float)
     energy = first_guess_wh(packed, packed.nodes)
-    energy_pv = energy.copy()
-    kept = _Series(steps, n) if series else None
+    energies = energy, energy.copy()
+    blocks = Blocks(packed, Columns(steps, n, KEPT_SYSTEM, KEPT_NODE) if series else None)
     per_day = round(24.0 / float(packed.plant["step_h"]))
     spin_from = max(0, steps - SPIN_UP_DAYS * per_day) if n else steps
-    _run(packed, spin_from, steps, energy, energy_pv, None, cancelled)
+    blocks.spin_up(spin_from, energies)
     steps_run = steps - spin_from
     steady, runs = False, 0
-    sums, node_sums = np.zeros(N_SYSTEM), np.zeros((n, N_NODE))
-    start, start_pv = energy.copy(), energy_pv.copy()
     most = 1 if packed.plant["island"] else MOST_RUNS  # what goes dark in its first winter says more than what stays dark
     while runs < most and not steady:
-        start, start_pv = energy.copy(), energy_pv.copy()
-        sums, node_sums = _run(packed, 0, steps, energy, energy_pv, kept, cancelled)
+        start = np.array(energies)
+        steps_run += blocks.run(energies, cancelled)
         runs += 1
-        steps_run += steps
-        steady = bool(np.all(is_steady(np.array([start, start_pv]), np.array([energy, energy_pv]), capacity)))
-    return _table(packed, kept or _Series(0, n), (start, start_pv), (sums, node_sums), runs, steps_run, steady=steady)
+        steady = bool(np.all(is_steady(start, np.array(energies), capacity)))
+    return _table(packed, blocks, runs, steps_run, steady=steady)
 
 
 def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable:
     """Run the packed steps once from a stated start (definitions D11)."""
-    steps = len(packed.ac)
-    energy, energy_pv = np.array(energy_wh, dtype=float), np.array(energy_pv_wh, dtype=float)
-    kept, start = _Series(steps, len(packed.nodes)), (energy.copy(), energy_pv.copy())
-    sums = _run(packed, 0, steps, energy, energy_pv, kept, lambda: False)
-    return _table(packed, kept, start, sums, 1, steps, steady=False)
+    blocks = Blocks(packed, Columns(len(packed.ac), len(packed.nodes), KEPT_SYSTEM, KEPT_NODE))
+    ran = blocks.run((np.array(energy_wh, dtype=float), np.array(energy_pv_wh, dtype=float)), lambda: False)
+    return _table(packed, blocks, 1, ran, steady=False)
 
 
-def _table(
-    packed: Packed,
-    kept: _Series,
-    start: tuple[Array, Array],
-    sums: tuple[Array, Array],
-    runs: int,
-    steps_run: int,
-    *,
-    steady: bool,
-) -> FlowTable:
+def _table(packed: Packed, blocks: Blocks, runs: int, steps_run: int, *, steady: bool) -> FlowTable:
+    sums, node_sums = blocks.sums()
     return FlowTable(
-        system=kept.system,
-        nodes=kept.nodes,
         node_ids=packed.node_ids,
-        start_energy_wh=start[0],
-        start_energy_pv_wh=start[1],
+        start_energy_wh=blocks.begins[0, 0].copy(),
+        start_energy_pv_wh=blocks.begins[0, 1].copy(),
         step_h=float(packed.plant["step_h"]),
         runs=runs,
         steady=steady,
-        sums=sums[0],
-        node_sums=sums[1],
+        sums=sums,
+        node_sums=node_sums,
+        blocks=blocks,
         steps_run=steps_run,
         assumed=packed.assumed,
-        bytes_held=kept.nbytes,
     )
-
-
-def _run(
-    packed: Packed,
-    first: int,
-    last: int,
-    energy: Array,
-    energy_pv: Array,
-    kept: _Series | None,
-    cancelled: Callable[[], bool],
-) -> tuple[Array, Array]:
-    n = len(packed.nodes)
-    shape = (0,) * n
-    terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
-    rules = rules_of(packed.nodes, packed.slots)
-    sums, node_sums = np.zeros(N_SYSTEM), np.zeros((n, N_NODE))
-    chunk = _CHUNK if kept is None else _KEEP_CHUNK
-    rows = 1 if kept is None else min(chunk, last - first)
-    system, nodes = np.empty((rows, N_SYSTEM)), np.empty((rows, n, N_NODE))
-    for begin in range(first, last, chunk):
-        if cancelled():
-            raise Cancelled("the year was cancelled")
-        end = min(begin + chunk, last)
-        run_steps(
-            shape, most_passes(n), kept is not None, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac,
-            begin, end, energy, energy_pv, system, nodes, sums, node_sums.ravel(),
-        )  # fmt: skip
-        if kept is not None:
-            kept.put(begin, system[: end - begin], nodes[: end - begin])
-    return sums, node_sums
 
 
 def year_sums_wh(flow: FlowTable) -> tuple[dict[str, float], dict[str, dict[str, float]]]:
@@ -223,8 +260,8 @@ def year_sums_wh(flow: FlowTable) -> tuple[dict[str, float], dict[str, dict[str,
     by_node: dict[str, dict[str, float]] = {}
     for k, node_id in enumerate(flow.node_ids):
         row = {name: float(v) for name, v in zip(NODE, totals[k], strict=True)}
-        for name, start in zip(ENERGY_COLUMNS, (flow.start_energy_wh[k], flow.start_energy_pv_wh[k]), strict=True):
-            row[name] = float(flow.nodes[-1, k, NODE.index(name)] - start)
+        for name, start, end in zip(ENERGY_COLUMNS, flow.blocks.begins[0], flow.blocks.begins[-1], strict=True):
+            row[name] = float(end[k] - start[k])
         by_node[node_id] = row
     return system, by_node
 

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
+from calm_relay.simulation.blocks import block_firsts, in_turn
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.flow import MOST_RUNS, SPIN_UP_DAYS, first_guess_wh, is_steady, run_year
 from calm_relay.simulation.kernel import lanes
@@ -29,10 +30,8 @@ from calm_relay.simulation.kernel.records import (
 from calm_relay.simulation.pack import Packed
 
 Array = NDArray[np.float64]
-LANES = int(lanes.LANES)
-ROWS = int(lanes.ROW_NODES) + len(NODE)
-PIECE_DAYS = 73  # between looks at the cancel flag
-_KIND_SLOTS = (CHARGE_FROM_GRID, TIMER, DISCHARGE_TO_GRID)
+RULE_NAMES = ("kind", "floor", "target", "power")  # as the lanes read them
+assert set(RULE_NAMES) == set(RULE_DTYPE.names or ())
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,33 +58,19 @@ class VariantSums:
 def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callable[[], bool] = lambda: False) -> list[VariantSums]:
     """Run every variant until it is steady, as `flow.run_year` does, and with the same figures bit for bit.
 
-    Plans of one node go through the lanes, unless they keep room for what will be clipped (it hangs on the variant) or have no
-    grid; others one by one. All in as many threads as there are processors, four at most. Raises Cancelled.
+    They go through the lanes, unless the plan has more than two nodes or none, keeps room for what will be clipped (it hangs on
+    the variant), has cars on a DC side or no grid: then one by one. All in as many threads as there are processors, four at most.
+    Raises Cancelled.
     """
-    workers = min(4, os.cpu_count() or 1)
-    in_lanes = len(packed.nodes) == 1 and not packed.bank[:, :, [BANK_KEEP, BANK_CAR]].any() and not packed.plant["island"]
-    with ThreadPoolExecutor(workers) as pool:
-        if not in_lanes:
+    n, plain = len(packed.nodes), not packed.bank[:, :, [BANK_KEEP, BANK_CAR]].any() and not packed.plant["island"]
+    with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
+        if not plain or not 0 < n <= lanes.MOST_LANE_NODES:
             return list(pool.map(lambda variant: _alone(packed, variant, cancelled), variants))
-        found: list[VariantSums | None] = [None] * len(variants)
-        begin_wh = np.array([float(first_guess_wh(packed, v.nodes)[0]) for v in variants])
-        energies = np.array([begin_wh, begin_wh])
-        capacity = np.array([float(v.nodes["capacity_wh"][0]) for v in variants])
-        left = np.arange(len(variants))
-        for runs in range(1, MOST_RUNS + 1):
-            # Those that are not steady yet fill blocks of their own: a block takes about as long with few lanes as with all.
-            blocks = [left[i : i + LANES] for i in range(0, len(left), LANES)]
-            ran = list(pool.map(lambda ids, n=runs: _block(packed, variants, ids, energies[:, ids], cancelled, n == 1), blocks))
-            for ids, (start, end, sums) in zip(blocks, ran, strict=True):
-                steady = is_steady(start, end, capacity[ids])
-                energies[:, ids] = end
-                for lane in np.flatnonzero(steady | (runs == MOST_RUNS)):
-                    rows = sums[: len(SYSTEM), lane].copy(), sums[len(SYSTEM) :, lane][None, :].copy()
-                    found[ids[lane]] = VariantSums(*rows, runs, bool(steady[lane]))
-            left = np.array([v for v in left if found[v] is None], dtype=int)
-            if not left.size:
-                break
-    return [row for row in found if row is not None]
+        wide = int(lanes.LANES_ONE if n == 1 else lanes.LANES_TWO)
+        kinds = _kinds(packed, variants)
+        groups = [variants[i : i + wide] for i in range(0, len(variants), wide)]
+        ran = pool.map(lambda group: _Group(packed, group, kinds, wide).run(cancelled), groups)
+        return [row for group in ran for row in group]
 
 
 def _alone(packed: Packed, variant: Variant, cancelled: Callable[[], bool]) -> VariantSums:
@@ -101,54 +86,89 @@ def _alone(packed: Packed, variant: Variant, cancelled: Callable[[], bool]) -> V
     return VariantSums(flow.sums, flow.node_sums, flow.runs, flow.steady)
 
 
-def _block(
-    packed: Packed, variants: Sequence[Variant], ids: NDArray[np.int64], energies: Array, cancelled: Callable[[], bool], spin: bool
-) -> tuple[Array, Array, Array]:
-    """Run up to LANES variants once from their energies, after a spin-up if asked; places that stay empty repeat the last one.
-
-    Returns the energies and their PV parts before and after (2, lanes), and the sums (SYSTEM + NODE, lanes). [Wh], [W]
-    """
-    steps, step_h = len(packed.ac), float(packed.plant["step_h"])
-    filled = [variants[v] for v in ids]
-    filled += [filled[-1]] * (-len(filled) % 4)
-    const, rules, kinds = _inputs(packed, filled, step_h)
-    table = np.zeros((ROWS, LANES))
-    table[:2, : len(ids)] = energies
-    table[:2, len(ids) : len(filled)] = energies[:, -1:]
-    codes, pv, bank = (np.ascontiguousarray(a[:, 0]) for a in (packed.codes, packed.pv_dc, packed.bank))
-    rule, nothing = np.zeros(4 * LANES), np.zeros((0, 1, 1))
-    per_day = round(24.0 / step_h)
-    passes = most_passes(1)
-    for first in (max(0, steps - SPIN_UP_DAYS * per_day), 0) if spin else (0,):
-        start = table[:2, : len(ids)].copy()
-        table[2:] = 0.0
-        for begin in range(first, steps, PIECE_DAYS * per_day):
-            if cancelled():
-                raise Cancelled("the variants were cancelled")
-            lanes.run_lanes(
-                kinds, passes, len(filled), packed.plant, const.ravel(), rules.reshape(len(rules), -1), rule, codes, pv, bank,
-                packed.ac, begin, min(begin + PIECE_DAYS * per_day, steps), table.ravel(), nothing,
-            )  # fmt: skip
-    return start, table[:2, : len(ids)].copy(), table[int(lanes.ROW_SYSTEM) :, : len(ids)]
+def _kinds(packed: Packed, variants: Sequence[Variant]) -> tuple[tuple[int, ...], ...]:
+    """Return which kinds of rule any of the variants needs, in the order of `records.ALL_KINDS`."""
+    nodes = range(len(packed.nodes))
+    used = [np.unique(packed.codes[:, k]) for k in nodes]
+    held = {float(kind) for v in variants for k in nodes for kind in v.slots["kind"][k, used[k]]}
+    needed = (
+        bool(held & {CHARGE_FROM_GRID, TIMER}), DISCHARGE_TO_GRID in held, bool(np.isfinite(packed.plant["target_w"])),
+        bool(np.isfinite(packed.plant["transfer_w"])), False, False, any(v.take.any() or v.give.any() for v in variants),
+        bool(packed.pv_dc.any()), True,
+    )  # fmt: skip
+    return tuple((0,) if need else () for need in needed)
 
 
-def _inputs(packed: Packed, filled: Sequence[Variant], step_h: float) -> tuple[Array, Array, tuple[tuple[int, ...], ...]]:
-    """Return the lanes' terms, their slots' rules, and which kinds of rule any of them needs."""
-    const = np.zeros((lanes.N_TERMS + 1, LANES))
-    rules = np.zeros((filled[0].slots.shape[1], 4, LANES))
-    slots = False
-    for v, variant in enumerate(filled):
-        terms = terms_of(variant.nodes, step_h, variant.take, variant.give)
-        const[:-1, v] = [terms[name][0] for name in TERMS_DTYPE.names or ()]
-        const[-1, v] = variant.pv_factor[0]
-        made = rules_of(variant.nodes, variant.slots)
-        for i, name in enumerate(RULE_NAMES):
-            rules[:, i, v] = made[name][0]
-        slots = slots or bool(np.isin(variant.slots["kind"][0, np.unique(packed.codes[:, 0])], _KIND_SLOTS).any())
-    plant = packed.plant
-    needed = (slots, bool(np.isfinite(plant["target_w"])), bool(np.isfinite(plant["transfer_w"])), False, False)
-    return const, rules, tuple((0,) if need else () for need in needed)
+class _Group:
+    """As many variants as a block of lanes holds, run together until each is steady; empty places repeat the last one."""
+
+    def __init__(self, packed: Packed, variants: Sequence[Variant], kinds: tuple[tuple[int, ...], ...], wide: int) -> None:
+        self.packed, self.n, self.count = packed, len(packed.nodes), len(variants)
+        self.steps, step_h = len(packed.ac), float(packed.plant["step_h"])
+        self.first = block_firsts(self.steps, step_h)[1]
+        self.spin_from = max(0, self.steps - SPIN_UP_DAYS * round(24.0 / step_h))
+        filled = [*variants, *[variants[-1]] * (-self.count % lanes.VECTOR)]
+        const, rules = np.zeros((self.n, int(lanes.N_OWN), wide)), np.zeros((self.n, filled[0].slots.shape[1], 4, wide))
+        for v, variant in enumerate(filled):
+            terms, made = terms_of(variant.nodes, step_h, variant.take, variant.give), rules_of(variant.nodes, variant.slots)
+            const[:, :-1, v] = np.array([terms[name] for name in TERMS_DTYPE.names or ()]).T
+            const[:, -1, v] = variant.pv_factor
+            for i, name in enumerate(RULE_NAMES):
+                rules[:, :, i, v] = made[name]
+        self.table = np.zeros((int(lanes.ROW_NODES) + self.n * len(NODE), wide))
+        guess = np.array([first_guess_wh(packed, variant.nodes) for variant in filled]).T
+        self.table[0 : 2 * self.n : 2, : len(filled)] = self.table[1 : 2 * self.n : 2, : len(filled)] = guess
+        self.capacity = np.array([variant.nodes["capacity_wh"].astype(float) for variant in variants]).T
+        nothing = np.zeros((0, 1, 1))
+        shape, room = (0,) * self.n, np.zeros(self.n * 4 * wide)
+        made_rules = rules.reshape(*rules.shape[:2], -1)
+        series = packed.codes, packed.pv_dc, packed.bank, packed.ac
+        lane_inputs = len(filled), packed.plant, const.ravel(), made_rules, room
+        self._given = (shape, kinds, most_passes(self.n), *lane_inputs, *series), nothing
+
+    def _steps(self, first: int, last: int) -> None:
+        given, nothing = self._given
+        lanes.run_lanes(*given, first, last, self.table.ravel(), nothing)
+
+    def run(self, cancelled: Callable[[], bool]) -> list[VariantSums]:
+        """Run the group; see `flow.run_year`."""
+        energies, sums = self.table[: 2 * self.n], self.table[int(lanes.ROW_SYSTEM) :]
+        begins = np.full((len(self.first) + 1, *energies.shape), np.nan)
+        blocks = np.zeros((len(self.first), *sums.shape))
+        found: list[VariantSums | None] = [None] * self.count
+        for begin in range(self.spin_from, self.steps, int(self.first[1]) if len(self.first) > 1 else self.steps):
+            _look(cancelled)
+            self._steps(begin, min(begin + int(self.first[1]), self.steps) if len(self.first) > 1 else self.steps)
+        for runs in range(1, MOST_RUNS + 1):
+            left = [v for v, row in enumerate(found) if row is None]
+            start = energies.copy()
+            for i, first in enumerate(self.first):
+                if np.array_equal(energies[:, left], begins[i][:, left]):  # all goes on as it did in the run before
+                    energies[:] = begins[-1]
+                    break
+                _look(cancelled)
+                begins[i], sums[:] = energies, 0.0
+                self._steps(int(first), int(self.first[i + 1]) if i + 1 < len(self.first) else self.steps)
+                blocks[i] = sums
+            begins[-1] = energies
+            steady = self._steady(start, energies)
+            total = in_turn(blocks)
+            for v in left:
+                if steady[v] or runs == MOST_RUNS:
+                    node_sums = total[len(SYSTEM) :, v].reshape(self.n, len(NODE))
+                    found[v] = VariantSums(total[: len(SYSTEM), v].copy(), node_sums.copy(), runs, bool(steady[v]))
+            if all(row is not None for row in found):
+                break
+        return [row for row in found if row is not None]
+
+    def _steady(self, before: Array, after: Array) -> NDArray[np.bool_]:
+        """Return whether each variant's batteries ended as they began. (variants,) [bool]"""
+        rows = [is_steady(before[2 * k : 2 * k + 2, : self.count], after[2 * k : 2 * k + 2, : self.count], self.capacity[k])
+                for k in range(self.n)]  # fmt: skip
+        steady: NDArray[np.bool_] = np.all(rows, axis=0)
+        return steady
 
 
-RULE_NAMES = ("kind", "floor", "target", "power")  # as the lanes read them
-assert set(RULE_NAMES) == set(RULE_DTYPE.names or ())
+def _look(cancelled: Callable[[], bool]) -> None:
+    if cancelled():
+        raise Cancelled("the variants were cancelled")

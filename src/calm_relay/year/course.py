@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
+from calm_relay.simulation.blocks import Steps
 from calm_relay.simulation.columns import AC_LOAD_B, AC_OWN_B, AC_PV_B, NODE, NODE_ENERGY, NODE_ENERGY_PV, SYS_UNSERVED, SYSTEM
-from calm_relay.simulation.kernel.loops import NOT_SERVED_W, run_steps
-from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
+from calm_relay.simulation.kernel.loops import NOT_SERVED_W
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.circuits import Circuit, Lines
 from calm_relay.year.frequency import Follower
@@ -104,8 +104,7 @@ class _Runner:
             packed.nodes[name].astype(float) * packed.nodes["capacity_wh"].astype(float) for name in ("soc_min", "soc_max")
         )
         self.low, self.span = float(low.sum()), max(float(high.sum() - low.sum()), 1e-9)
-        self.terms = terms_of(packed.nodes, self.step_h, packed.take, packed.give)
-        self.rules, self.passes, self.shape = rules_of(packed.nodes, packed.slots), most_passes(self.nodes_n), (0,) * self.nodes_n
+        self.steps = Steps(packed)
         self.ac, self.own = packed.ac.copy(), packed.ac[:, AC_OWN_B].copy()
         self.board = Switchboard(setup.circuits, setup.lines, self.n, self.step_h, setup.shedding)
         n = self.n
@@ -114,7 +113,6 @@ class _Runner:
             pv_w=np.zeros(n), given_w=np.zeros(n), system=np.zeros((n, len(SYSTEM))),
             nodes=np.zeros((n, self.nodes_n, len(NODE))),
         )  # fmt: skip
-        self.sums, self.node_sums = np.zeros(len(SYSTEM)), np.zeros(self.nodes_n * len(NODE))
         self.set = None if setup.unit is None else SetCourse(setup.unit, setup.clock_hour, self.step_h)
         self.has_sun = bool(setup.sun_w.any())
         self.follower = setup.follower if self.has_sun else None
@@ -152,13 +150,9 @@ class _Runner:
     # --- the kernel
     def _kernel(self, i: int, j: int, load: Array | float, pv: Array | float, *, alive: bool = True) -> Array:
         """Run steps with so much load and PV at AC; returns the charge at the end of each. [0 to 1]"""
-        p = self.s.window
         self.ac[i:j, AC_LOAD_B], self.ac[i:j, AC_PV_B] = load, pv
         self.ac[i:j, AC_OWN_B] = self.own[i:j] if alive else 0.0
-        run_steps(
-            self.shape, self.passes, True, self.terms, self.rules, p.plant, p.codes, p.pv_dc, p.bank, self.ac, i, j, self.energy,
-            self.energy_pv, self.c.system[i:j], self.c.nodes[i:j], self.sums, self.node_sums,
-        )  # fmt: skip
+        self.steps.run(i, j, (self.energy, self.energy_pv), self.c.system[i:j], self.c.nodes[i:j], ac=self.ac)
         charge: Array = (self.c.nodes[i:j, :, NODE_ENERGY].sum(axis=1) - self.low) / self.span
         return charge
 

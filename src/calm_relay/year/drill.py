@@ -306,7 +306,7 @@ class _Making:
         return self._drill(course, said, unit, energy, sun_ac)
 
     def _charge(self) -> tuple[Array, Array]:
-        per_hour = len(self.made.flow.system) // 8760
+        per_hour = self.made.flow.steps // 8760
         if self.case.charge_frac is None:
             return charge_at(self.made, self.island.here, self.case.start_hour * per_hour)
         nodes = self.island.packed.nodes

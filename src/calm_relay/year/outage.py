@@ -19,6 +19,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows, pv_behind
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
+from calm_relay.simulation.blocks import Steps
 from calm_relay.simulation.columns import (
     AC_LOAD_B,
     AC_LOAD_G,
@@ -31,7 +32,7 @@ from calm_relay.simulation.columns import (
     SYSTEM,
 )
 from calm_relay.simulation.island import plan_island
-from calm_relay.simulation.kernel.loops import ENDLESS, NOT_SERVED_W, outlast_many, run_steps
+from calm_relay.simulation.kernel.loops import ENDLESS, NOT_SERVED_W, outlast_many
 from calm_relay.simulation.kernel.records import BACKUP, BANK_CAR, BANK_KEEP, most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
 from calm_relay.year.circuits import is_dead, load_shares
@@ -169,8 +170,8 @@ def charge_at(made: PlanFlow, here: NDArray[np.int64], step: int) -> tuple[Array
     flow = made.flow
     if step == 0:
         return flow.start_energy_wh[here].copy(), flow.start_energy_pv_wh[here].copy()
-    row = flow.nodes[step - 1, :, :]
-    return row[here, ENERGY].astype(float).copy(), row[here, NODE.index("energy_pv_wh")].astype(float).copy()
+    row = flow.part(slice(step - 1, step)).nodes[0]
+    return row[here, ENERGY].copy(), row[here, NODE.index("energy_pv_wh")].copy()
 
 
 @dataclass(frozen=True, eq=False)
@@ -254,13 +255,12 @@ def _compiled_ways(packed: Packed, starts: Array, full: Array, need: int, per_ho
     fails, alive = np.full(steps, ENDLESS), np.full(steps, -1)
     begins, lasts = np.ascontiguousarray(starts[:, 0]), np.full(HOURS, -1)
     met, passes, shape = np.zeros(need, dtype=np.int64), most_passes(n), (0,) * n
-    sums, node_sums = np.zeros(len(SYSTEM)), np.zeros(n * len(NODE))
-    nothing, nothing_nodes = np.zeros((0, len(SYSTEM))), np.zeros((0, n, len(NODE)))
+    system, nodes = np.zeros((1, len(SYSTEM))), np.zeros((1, n, len(NODE)))
 
     def many(hours: NDArray[np.int64]) -> NDArray[np.int64]:
         outlast_many(
             shape, passes, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac, hours, need, per_hour,
-            starts, full, fails, alive, begins, lasts, met, nothing, nothing_nodes, sums, node_sums,
+            starts, full, fails, alive, begins, lasts, met, system, nodes,
         )  # fmt: skip
         return lasts[hours]
 
@@ -270,12 +270,8 @@ def _compiled_ways(packed: Packed, starts: Array, full: Array, need: int, per_ho
 def _ways(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) -> Ways:
     """Return a function that does the same for plans of many nodes, some steps at a time."""
     steps, n = len(packed.ac), len(packed.nodes)
-    terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
-    rules = rules_of(packed.nodes, packed.slots)
-    system, nodes = np.empty((CHUNK, len(SYSTEM))), np.empty((CHUNK, n, len(NODE)))
-    sums, node_sums = np.zeros(len(SYSTEM)), np.zeros(n * len(NODE))
+    runner, system, nodes = Steps(packed), np.empty((CHUNK, len(SYSTEM))), np.empty((CHUNK, n, len(NODE)))
     fails, alive = np.full(steps, ENDLESS), np.full(steps, -1)  # from a full bank: steps until it fails; for how many that is known
-    shape, passes = (0,) * n, most_passes(n)
 
     def one(hour: int) -> int:
         start, energy = hour * per_hour, starts[hour].copy()
@@ -284,10 +280,7 @@ def _ways(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) 
         while done < need:
             at = (start + done) % steps
             size = min(CHUNK, need - done, steps - at)
-            run_steps(
-                shape, passes, True, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac, at, at + size,
-                energy, pv, system, nodes, sums, node_sums,
-            )  # fmt: skip
+            runner.run(at, at + size, (energy, pv), system, nodes)
             dark = np.flatnonzero(system[:size, SYS_UNSERVED] > NOT_SERVED_W)
             upto = int(dark[0]) if len(dark) else size
             topped = np.flatnonzero(np.all(nodes[:upto, :, ENERGY] >= full, axis=1)) if upto else dark
@@ -342,10 +335,10 @@ def brief_survival(
 
 def energies_by_hour(made: PlanFlow, here: NDArray[np.int64]) -> Array:
     """Return what the year's batteries hold at the begin of each hour. (8760, nodes) [Wh]"""
-    per_hour = len(made.flow.system) // HOURS
-    ends = made.flow.nodes[:, :, ENERGY][:, here]
-    before = np.vstack([made.flow.start_energy_wh[here][None, :], ends[:-1]])
-    return np.ascontiguousarray(before[::per_hour], dtype=float)
+    flow = made.flow
+    per_hour = flow.steps // HOURS
+    ends = [flow.node_column(flow.node_ids[k], "energy_wh")[per_hour - 1 : -1 : per_hour] for k in here.tolist()]
+    return np.ascontiguousarray(np.hstack([flow.start_energy_wh[here][:, None], np.array(ends).reshape(len(here), -1)]).T)
 
 
 def island_ride(

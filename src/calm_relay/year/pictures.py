@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from calm_relay.calendar import DAYS, YearCalendar, in_window
 from calm_relay.job.house_models import House
 from calm_relay.load.house import HouseYear
-from calm_relay.simulation.columns import LOSS_NAMES, NODE
+from calm_relay.simulation.columns import LOSS_NAMES
 from calm_relay.year.facts import EVENING_H, YearFacts
 from calm_relay.year.plan_flow import PlanFlow
 
@@ -47,7 +47,8 @@ def carpet(made: PlanFlow, quantity: str, steps: slice = slice(None)) -> tuple[A
         capacity = float(packed.nodes["capacity_wh"].sum()) if len(packed.nodes) else 0.0
         if capacity <= 0:
             return np.zeros(len(packed.ac[steps])), "fraction"
-        return flow.nodes[steps, :, NODE.index("energy_wh")].sum(axis=1) / capacity, "fraction"
+        held = sum((flow.node_column(i, "energy_wh")[steps] for i in flow.node_ids), np.zeros(len(packed.ac[steps])))
+        return held / capacity, "fraction"
     if quantity == "pv":
         dc: Array = sum((d.available_w[steps] for d in made.dc.values()), np.zeros(len(packed.ac[steps])))
         return dc, "power_w"
@@ -65,7 +66,7 @@ def carpet(made: PlanFlow, quantity: str, steps: slice = slice(None)) -> tuple[A
 
 def lost_w(made: PlanFlow, steps: slice = slice(None)) -> Array:
     """Return what limits lost per step, of all steps or some: all names but what was too little to start on. [W]"""
-    total = np.zeros(len(made.flow.system[steps]))
+    total = np.zeros(len(made.packed.ac[steps]))
     for name in HELD_NAMES:
         total = total + made.flow.lost_w(name, steps)
     for out in made.pv_only.values():

@@ -26,6 +26,12 @@ from calm_relay.simulation.kernel.records import BUS_DTYPE, MOST_NODES, PLANT_DT
 
 # Compiled code is kept by the content of this folder and of the columns: numba's own cache sees changes in one file only.
 numba.config.CACHE_DIR = str(code_cache_folder(Path(__file__).parent, Path(columns.__file__)))
+# Where the processor has vectors of eight numbers, use them: the compiler's own choice is four, and a loop over lanes waits for
+# results more than it is short of room.
+_features = llvm.get_host_cpu_features()
+if numba.config.CPU_FEATURES is None and numba.config.CPU_NAME is None and _features.get("avx512f"):
+    numba.config.CPU_NAME = llvm.get_host_cpu_name()
+    numba.config.CPU_FEATURES = _features.flatten() + ",-prefer-256-bit"
 # A loop over lanes has about two hundred places in three tables; LLVM gives up grouping them after a hundred comparisons.
 llvm.set_option("", "--memory-check-merge-threshold=100000")
 compiled = njit(cache=True, nogil=True, error_model="numpy")

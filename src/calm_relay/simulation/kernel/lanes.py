@@ -10,15 +10,20 @@ import numpy as np
 
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
-from calm_relay.simulation.kernel.records import FIRST, TERMS_DTYPE
+from calm_relay.simulation.kernel.records import FIRST, SECOND, TERMS_DTYPE
 from calm_relay.simulation.kernel.rows import finish_step, place
 from calm_relay.simulation.kernel.step import one_pass, prepare_all, settle, take_inputs
 
-LANES = np.uint64(32)  # lanes of one block: a constant, so that rows of the table are known to lie apart
+# Lanes of one block, for one node and for two: constants, so that rows of the table are known to lie apart. As many as a
+# processor's nearest cache holds; a vector has eight at most. With three nodes the compiler gives up making vectors.
+MOST_LANE_NODES = 2
+LANES_ONE, LANES_TWO, VECTOR = np.uint64(32), np.uint64(16), 8
 N_SYSTEM, N_NODE, N_TERMS = len(SYSTEM), len(NODE), len(TERMS_DTYPE.names or ())
 # Rows of the table of a block: energies, whether a lane asks for more passes, sums of the plan, sums of each node.
-ROW_AGAIN, ROW_SYSTEM = np.uint64(8), np.uint64(9)
-ROW_NODES = np.uint64(9 + N_SYSTEM)
+ROW_AGAIN, ROW_SYSTEM = np.uint64(2 * MOST_LANE_NODES), np.uint64(2 * MOST_LANE_NODES + 1)
+ROW_NODES = np.uint64(2 * MOST_LANE_NODES + 1 + N_SYSTEM)
+N_OWN = np.uint64(N_TERMS + 1)  # terms of a node, and the factor of its PV
+TWO, FOUR = np.uint64(2), np.uint64(4)
 
 
 @inside
@@ -66,22 +71,29 @@ def _load_terms(const, at, nd):
 
 
 @inside
-def _load_node(k, const, pv, now, rule, table, v, nd, w):
-    """Take a lane's node: its terms, its energies, the slot in force and its PV, as it is scaled."""
-    own = np.uint64(k) * np.uint64(N_TERMS + 1), LANES, v
-    energies, slot = (np.uint64(k) * np.uint64(2), LANES, v), (np.uint64(k) * np.uint64(4), LANES, v)
+def _load_node(k, stride, const, t, pv_dc, bank, rule, table, v, nd, w):
+    """Take a lane's node in step `t`: its terms, its energies, the slot in force and its PV, as it is scaled."""
+    place_k, row = np.uint64(k), t if bank.shape[0] > 1 else 0
+    own, energies, slot = (place_k * N_OWN, stride, v), (place_k * TWO, stride, v), (place_k * FOUR, stride, v)
     _load_terms(const, own, nd)
     w.energy, w.energy_pv = table[place(energies, 0)], table[place(energies, 1)]
     w.kind, w.floor = rule[place(slot, 0)], rule[place(slot, 1)]
     w.target, w.power = rule[place(slot, 2)], rule[place(slot, 3)]
-    w.pv = pv * const[place(own, N_TERMS)]
-    w.keep, w.charge_part, w.discharge_part, w.heat = now
+    w.pv = pv_dc[t, k] * const[place(own, N_TERMS)]
+    w.keep, w.charge_part, w.discharge_part, w.heat = bank[row, k, 0], bank[row, k, 1], bank[row, k, 2], bank[row, k, 3]
     w.car, w.car_pv, w.car_in, w.car_dc, w.busy = 0.0, 0.0, 0.0, 0.0, 0.0  # plans with cars on a DC side take no lanes
 
 
 @inside
-def _store_node(k, ok, table, v, w):
-    energies = np.uint64(k) * np.uint64(2), LANES, v
+def _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w):
+    _load_node(FIRST, stride, const, t, pv_dc, bank, rule, table, v, nd[0], w[0])
+    if len(shape) > 1:
+        _load_node(SECOND, stride, const, t, pv_dc, bank, rule, table, v, nd[1], w[1])
+
+
+@inside
+def _store_node(k, stride, ok, table, v, w):
+    energies = np.uint64(k) * TWO, stride, v
     # Read before the choice: a load that hangs on it would keep the record in memory.
     before, before_pv = table[place(energies, 0)], table[place(energies, 1)]
     now, now_pv = w.energy, w.energy_pv
@@ -90,57 +102,65 @@ def _store_node(k, ok, table, v, w):
 
 
 @inside
-def _lane(kinds, sun, p, pv, changes, const, rule, table, nothing, v, nd, w, b):
+def _store_nodes(shape, stride, ok, table, v, w):
+    _store_node(FIRST, stride, ok, table, v, w[0])
+    if len(shape) > 1:
+        _store_node(SECOND, stride, ok, table, v, w[1])
+
+
+@inside
+def _lane(shape, kinds, sun, stride, p, t, pv_dc, bank, const, rule, table, nothing, v, nd, w, b):
     """One step of one lane, its first pass alone."""
-    _load_node(FIRST, const, pv, changes, rule, table, v, nd[0], w[0])
-    prepare_all((0,), kinds, nd, p, w, b)
-    ok = not one_pass((0,), kinds, sun, nd, p, w, b)
-    finish_step((0,), (), ok, nd, p, 0, w, b, nothing, nothing, table, table, (ROW_SYSTEM, LANES, v), (ROW_NODES, LANES, v))
-    _store_node(FIRST, ok, table, v, w[0])
-    table[place((ROW_AGAIN, LANES, v), 0)] = 0.0 if ok else 1.0
+    _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w)
+    prepare_all(shape, kinds, nd, p, w, b)
+    ok = not one_pass(shape, kinds, sun, nd, p, w, b)
+    finish_step(shape, (), ok, nd, p, 0, w, b, nothing, nothing, table, table, (ROW_SYSTEM, stride, v), (ROW_NODES, stride, v))
+    _store_nodes(shape, stride, ok, table, v, w)
+    table[place((ROW_AGAIN, stride, v), 0)] = 0.0 if ok else 1.0
 
 
 @compiled
-def run_lanes(kinds, passes, lanes, plant, const, rules, rule, codes, pv_dc, bank, ac, first, last, table, nothing):
-    """Run steps `first` to `last` of `lanes` variants of a plan of one node, a multiple of four, at most LANES.
+def run_lanes(shape, kinds, passes, lanes, plant, const, rules, rule, codes, pv_dc, bank, ac, first, last, table, nothing):
+    """Run steps `first` to `last` of `lanes` variants of a plan, a multiple of VECTOR, at most LANES_ONE or LANES_TWO.
 
-    `const` holds each lane's terms and the factor of its PV, `rules` (slots, 4 · LANES) each slot's kind, floor, target and power
-    lane by lane, `rule` (4 · LANES,) is room for the slot in force; `codes`, `pv_dc` (T,), `bank` (T or 1, BANK), `ac` (T, AC)
-    are shared. `table` holds energies and sums, and is changed in place; `nothing` is an empty series. `kinds` leave out what no
-    variant asks for: its rules must ask for no more.
+    `shape` is a tuple as long as there are nodes. `const` holds each node's terms and the factor of its PV lane by lane, `rules`
+    (nodes, slots, 4 · lanes of a block) each slot's kind, floor, target and power, `rule` (nodes · 4 · lanes,) is room for those
+    in force; `codes`, `pv_dc` (T, nodes), `bank` (T or 1, nodes, BANK), `ac` (T, AC) are shared. `table` holds energies and sums,
+    and is changed in place; `nothing` is an empty series. `kinds` leave out what no variant asks for: its rules must ask for no
+    more.
     """
     w, b = work_table(), bus_table()
     terms, plants = terms_table(), plant_table()
     plants[0] = plant
     nd, p = (terms[0], terms[1], terms[2], terms[3]), plants[0]
-    now = -1
+    n = len(shape)
+    stride = LANES_ONE if n == 1 else LANES_TWO
+    width = rules.shape[2]
     for t in range(first, last):
-        code = codes[t]
-        if code != now:
-            now = code
-            for i in range(128):
-                rule[i] = rules[code, i]
+        sun = 0.0
+        for k in range(n):
+            sun += pv_dc[t, k]
+            if t == first or codes[t, k] != codes[t - 1, k]:
+                for i in range(width):
+                    rule[k * width + i] = rules[k, codes[t, k], i]
         take_inputs(ac, t, b)
-        pv = pv_dc[t]
-        row = t if bank.shape[0] > 1 else 0
-        changes = bank[row, 0], bank[row, 1], bank[row, 2], bank[row, 3]
-        if pv + b.in_pv_b + b.in_pv_g + b.pv_b_fixed + b.pv_g_fixed > 0.0:
+        if sun + b.in_pv_b + b.in_pv_g + b.pv_b_fixed + b.pv_g_fixed > 0.0:
             for v in range(lanes):
-                _lane(kinds, True, p, pv, changes, const, rule, table, nothing, np.uint64(v), nd, w, b)
+                _lane(shape, kinds, True, stride, p, t, pv_dc, bank, const, rule, table, nothing, np.uint64(v), nd, w, b)
         else:
             for v in range(lanes):
-                _lane(kinds, False, p, pv, changes, const, rule, table, nothing, np.uint64(v), nd, w, b)
+                _lane(shape, kinds, False, stride, p, t, pv_dc, bank, const, rule, table, nothing, np.uint64(v), nd, w, b)
         asked = 0.0
         for v in range(lanes):
-            asked += table[place((ROW_AGAIN, LANES, np.uint64(v)), 0)]
+            asked += table[place((ROW_AGAIN, stride, np.uint64(v)), 0)]
         if asked > 0.0:
             for i in range(lanes):
                 v = np.uint64(i)
-                if table[place((ROW_AGAIN, LANES, v), 0)] > 0.0:
-                    _load_node(FIRST, const, pv, changes, rule, table, v, nd[0], w[0])
-                    settle((0,), passes, nd, p, w, b)
+                if table[place((ROW_AGAIN, stride, v), 0)] > 0.0:
+                    _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w)
+                    settle(shape, passes, nd, p, w, b)
                     finish_step(
-                        (0,), (), True, nd, p, 0, w, b, nothing, nothing, table, table,
-                        (ROW_SYSTEM, LANES, v), (ROW_NODES, LANES, v),
+                        shape, (), True, nd, p, 0, w, b, nothing, nothing, table, table,
+                        (ROW_SYSTEM, stride, v), (ROW_NODES, stride, v),
                     )  # fmt: skip
-                    _store_node(FIRST, True, table, v, w[0])
+                    _store_nodes(shape, stride, True, table, v, w)

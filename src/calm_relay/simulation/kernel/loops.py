@@ -42,10 +42,35 @@ def store_energies(shape, energy, energy_pv, w):
 
 
 @compiled
+def add_rows(rows, steps, sums):
+    """Add the first `steps` rows (steps, columns) to sums (columns,), one after the other: as lanes add, to the last bit."""
+    for t in range(steps):
+        for column in range(len(sums)):
+            sums[column] += rows[t, column]
+
+
+@compiled
+def put_columns(rows, steps, sums, which, first, table, touched):
+    """Put the columns `which` of rows (steps, all columns) into a table (columns, all steps), from step `first` on.
+
+    `touched` (columns,) tells which of them hold anything, by the sums: those that never do are not written, so that they take no
+    memory.
+    """
+    columns = len(which)
+    for i in range(columns):
+        touched[i] = touched[i] or sums[which[i]] != 0.0
+    for begin in range(0, steps, 32):  # a few at a time: what is read is then still nearest to the processor
+        for i in range(columns):
+            if touched[i]:
+                column = which[i]
+                for t in range(begin, min(begin + 32, steps)):
+                    table[i, first + t] = rows[t, column]
+
+
+@compiled
 def run_steps(
     shape,
     passes,
-    keep,
     terms,
     rules,
     plant,
@@ -59,30 +84,45 @@ def run_steps(
     energy_pv,
     system,
     node_series,
+    node_rows,
     sums,
-    node_sums,
+    which,
+    node_which,
+    table,
+    node_table,
+    touched,
+    node_touched,
 ):
-    """Run steps `first` to `last` (not included); with `keep` each has its row of the series, else all share one; summed always.
+    """Run steps `first` to `last` (not included), so many at a time as there are rows.
 
     `shape` is a tuple as long as there are nodes, `passes` the most passes over a step. `terms` (n,) TERMS_DTYPE, `rules` (n, s)
-    RULE_DTYPE, `codes` (T, n) int8, `pv_dc` (T, n), `bank` (T or 1, n, BANK), `ac` (T, AC); `system` (steps or 1,
-    N_SYSTEM) and `node_series` (steps or 1, n, N_NODE) begin with step `first`. `node_sums` (n · N_NODE,). `energy` and
-    `energy_pv` (n,) Wh are changed in place. Sums are of W over steps, energies excepted.
+    RULE_DTYPE, `codes` (T, n) int8, `pv_dc` (T, n), `bank` (T or 1, n, BANK), `ac` (T, AC). Rows of `system` (rows, N_SYSTEM) and
+    `node_series` (rows, n, N_NODE) are filled again and again; `node_rows` (rows, n · N_NODE) are the same rows. `sums` are two
+    arrays that rows are added to, of W over steps, or none. Columns `which` and `node_which` of the rows go into tables (columns,
+    T). `energy` and `energy_pv` (n,) Wh are changed in place.
     """
     w, b = work_table(), bus_table()
-    table, plants = terms_table(), plant_table()
+    terms_here, plants = terms_table(), plant_table()
     for k in range(len(shape)):
-        table[k] = terms[k]
+        terms_here[k] = terms[k]
     plants[0] = plant
-    nd, p = (table[0], table[1], table[2], table[3]), plants[0]
+    nd, p = (terms_here[0], terms_here[1], terms_here[2], terms_here[3]), plants[0]
     load_energies(shape, energy, energy_pv, w)
     at = ZERO, ONE, ZERO
-    for t in range(first, last):
-        take_inputs(ac, t, b)
-        take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w)
-        settle(shape, passes, nd, p, w, b)
-        row = t - first if keep else 0
-        finish_step(shape, (0,), True, nd, p, row, w, b, system, node_series, sums, node_sums, at, at)
+    plan_sums, node_sums = sums
+    for begin in range(first, last, system.shape[0]):
+        end = min(begin + system.shape[0], last)
+        for t in range(begin, end):
+            take_inputs(ac, t, b)
+            take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w)
+            settle(shape, passes, nd, p, w, b)
+            finish_step(shape, (0,), True, nd, p, t - begin, w, b, system, node_series, energy, energy, at, at)
+        if len(plan_sums) > 0:
+            add_rows(system, end - begin, plan_sums)
+            add_rows(node_rows, end - begin, node_sums)
+        if len(which) > 0:
+            put_columns(system, end - begin, plan_sums, which, begin, table, touched)
+            put_columns(node_rows, end - begin, node_sums, node_which, begin, node_table, node_touched)
     store_energies(shape, energy, energy_pv, w)
 
 
@@ -108,10 +148,8 @@ def outlast(
     begins,
     lasts,
     met,
-    nothing,
-    nothing_nodes,
-    sums,
-    node_sums,
+    system,
+    node_series,
 ):
     """Run an island from step `first` on, the year wrapping round; returns the steps until house is not served, or `need`.
 
@@ -134,12 +172,10 @@ def outlast(
         take_inputs(ac, t, b)
         take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w)
         settle(shape, passes, nd, p, w, b)
-        before = sums[SYS_UNSERVED]
-        finish_step(shape, (), True, nd, p, 0, w, b, nothing, nothing_nodes, sums, node_sums, at, at)
-        if sums[SYS_UNSERVED] - before > NOT_SERVED_W:
+        finish_step(shape, (0,), True, nd, p, 0, w, b, system, node_series, energy, energy, at, at)
+        if system[0, SYS_UNSERVED] > NOT_SERVED_W:
             found = done
             break
-        sums[SYS_UNSERVED] = 0.0
         t += 1
         if t == total:
             t = 0
@@ -191,10 +227,8 @@ def outlast_many(
     begins,
     lasts,
     met,
-    nothing,
-    nothing_nodes,
-    sums,
-    node_sums,
+    system,
+    node_series,
 ):
     """Run `outlast` from each of `hours`, falling, with the energies `starts` (8760, n); `lasts` (8760,) is filled in."""
     energy, energy_pv = starts[0].copy(), starts[0].copy()
@@ -204,23 +238,5 @@ def outlast_many(
             energy_pv[k] = starts[hour, k]
         lasts[hour] = outlast(
             shape, passes, terms, rules, plant, codes, pv_dc, bank, ac, hour * per_hour, need, per_hour, energy, energy_pv, full,
-            fails, alive, begins, lasts, met, nothing, nothing_nodes, sums, node_sums,
+            fails, alive, begins, lasts, met, system, node_series,
         )  # fmt: skip
-
-
-@compiled
-def put_columns(rows, first, table, touched):
-    """Put rows (steps, columns) into columns (columns, all steps), from step `first` on.
-
-    `touched` (columns,) tells which columns hold anything: those that never do are not written, so that they take no memory.
-    """
-    steps, columns = rows.shape
-    for t in range(steps):
-        for column in range(columns):
-            if rows[t, column] != 0.0:
-                touched[column] = True
-    for begin in range(0, steps, 32):  # a few at a time: what is read is then still nearest to the processor
-        for column in range(columns):
-            if touched[column]:
-                for t in range(begin, min(begin + 32, steps)):
-                    table[column, first + t] = rows[t, column]

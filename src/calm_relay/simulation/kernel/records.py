@@ -22,10 +22,12 @@ def most_passes(nodes: int) -> int:
 
 # Numbers of the nodes in calls: plain ones would be types of their own, and each function would be compiled for each.
 FIRST, SECOND, THIRD, FOURTH = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
-# What a plan asks of the step, known to the compiler: slots that charge from the grid or discharge to it, a peak target, a transfer
-# device that may bind, no grid at all, cars on the DC side. An empty tuple leaves out what only that would need, and nothing else.
-ALL_KINDS = ((0,), (0,), (0,), (0,), (0,))
-SLOTS, PEAKS, DEVICE, ISLAND, CARS = 0, 1, 2, 3, 4
+# What a plan asks of the step, known to the compiler: slots that charge from the grid, slots that discharge to it, a peak target, a
+# transfer device that may bind, no grid at all, cars on the DC side, batteries in more than one group, DC PV that may be sent to
+# other nodes. An empty tuple leaves out what only that would need, and nothing else. The last says that the step stands in a loop
+# over lanes: no loop inside it, and what would need one is left to the ordinary settling.
+ALL_KINDS = ((0,), (0,), (0,), (0,), (0,), (0,), (0,), (0,), ())
+SLOTS, SENDS, PEAKS, DEVICE, ISLAND, CARS, GROUPS, OTHERS, LANE = range(9)
 ZERO, ONE = np.uint64(0), np.uint64(1)  # unsigned, for places in tables
 
 
@@ -70,16 +72,17 @@ WORK_DTYPE = _record(
     "car", "car_pv", "car_in", "car_dc", "busy",
     "e1", "charge", "free", "give_usual", "give_peak", "level_usual", "ac_max", "below", "off_ac", "pv_pay", "bat_pay", "aux_dc",
     "aux_ac", "most", "timer",
-    "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "weight", "give", "level", "still",
+    "usual", "on", "out", "taken", "pv_inv", "c_pv", "c_ac", "dis", "device", "grant", "weight", "give", "level", "still", "mix",
 )  # fmt: skip
 # What enters the step at AC, and what its nodes share: D without what slots draw, P_T likewise, controllable PV-only of both sides,
 # the slots' grid charging, what was lost, own draws, surplus charging at work. While a node sends to others: what it can, what it
 # has so far, its side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see. Dark: 1 in an
-# island that nothing can start. Last, what the settled step brought to AC, by origin, and what chargers took.
+# island that nothing can start. Open: 1 where a lane leaves something to the ordinary settling. Last, what the settled step brought
+# to AC, by origin, and what chargers took.
 BUS_DTYPE = _record(
     "load_b", "load_g", "never", "in_pv_b", "in_pv_g", "pv_b_fixed", "pv_g_fixed", "in_own_b", "in_own_g",
     "demand", "through", "pv_b", "pv_g", "slots", "slots_b", "lost_device", "lost_cap", "own_b", "own_g", "surplus",
-    "best", "sent", "sender_b", "house", "beyond", "dark", "pv_ac", "battery_ac", "battery_pv", "charge_ac",
+    "best", "sent", "sender_b", "house", "beyond", "dark", "open", "pv_ac", "battery_ac", "battery_pv", "charge_ac",
 )  # fmt: skip
 
 

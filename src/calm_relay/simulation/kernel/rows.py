@@ -81,17 +81,19 @@ def place(at, column):
 
 @inside
 def _note(kept, series, row, sums, at, ok, column, watts):
-    """Add a figure to its sum, and put it into its row where one is kept. `at`: first column, stride and lane of the sums."""
-    sums[place(at, column)] += watts if ok else 0.0
+    """Put a figure into its row where rows are kept, else add it to its sum. `at`: first column, stride and lane of the sums."""
     if len(kept) > 0:
         series[row, column] = watts
+    else:
+        sums[place(at, column)] += watts if ok else 0.0
 
 
 @inside
 def _note_node(kept, series, row, k, sums, at, ok, column, watts):
-    sums[place(at, k * N_NODE + column)] += watts if ok else 0.0
     if len(kept) > 0:
         series[row, k, column] = watts
+    else:
+        sums[place(at, k * N_NODE + column)] += watts if ok else 0.0
 
 
 @inside
@@ -144,18 +146,18 @@ def _name_losses(kept, ok, k, nd, p, w, b, row, series, sums, at):
     _note_node(kept, series, row, k, sums, at, ok, NODE_INVERTER_LOSS, w.pv_inv + w.dis - out)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CHARGER_LOSS, w.taken - w.c_ac)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CELL_LOSS, taking + giving)
-    from_battery, mix = 0.0, 0.0
+    from_battery = 0.0
     if w.dis > 0.0:
         from_battery = out * w.dis / (w.pv_inv + w.dis)
-        mix = w.energy_pv / w.energy if w.energy > 0.0 else 0.0
+    w.mix = w.energy_pv / w.energy if w.energy > 0.0 else 0.0
     b.pv_ac += out - from_battery
     b.battery_ac += from_battery
-    b.battery_pv += from_battery * mix
+    b.battery_pv += from_battery * w.mix
     b.charge_ac += w.taken
 
 
 @inside
-def _move_energy(kept, ok, k, nd, step_h, surplus_part, slot_part, battery_part, paid, w, row, series, sums, at):
+def _move_energy(shape, kept, ok, k, nd, step_h, surplus_part, slot_part, battery_part, paid, w, row, series, sums, at):
     """Move the node's energy, and its PV part by the origin of what charged it (D3, D10).
 
     `paid` is the part of its own draws at AC that somebody paid.
@@ -164,18 +166,17 @@ def _move_energy(kept, ok, k, nd, step_h, surplus_part, slot_part, battery_part,
         into = w.c_pv + w.c_ac
         taking, giving = lost_in_storing_w(nd, into, w.dis, w.bat_pay + w.aux_dc)
         drawn = (w.dis + w.bat_pay + w.aux_dc + giving) * step_h
-        mix = 0.0
-        if drawn > 0.0 and w.energy > 0.0:
-            mix = w.energy_pv / w.energy
-        charge_pv = 0.0
-        if w.taken > 0.0:
-            from_pv = (w.taken - w.grant) * surplus_part + w.grant * slot_part
-            charge_pv = (from_pv + (w.taken - from_pv) * battery_part) / w.taken
+        charge_pv = surplus_part  # of one node: nobody else charges
+        if len(shape) > 1:
+            charge_pv = 0.0
+            if w.taken > 0.0:
+                from_pv = (w.taken - w.grant) * surplus_part + w.grant * slot_part
+                charge_pv = (from_pv + (w.taken - from_pv) * battery_part) / w.taken
         stored, of_pv = (into - taking) * step_h, 0.0
         if into > 0.0:
             of_pv = stored * (w.c_pv + charge_pv * w.c_ac) / into
         now = max(0.0, w.energy - drawn + stored)
-        w.energy_pv = min(now, max(0.0, w.energy_pv - mix * drawn + of_pv))
+        w.energy_pv = min(now, max(0.0, w.energy_pv - w.mix * drawn + of_pv))
         w.energy = now
     _note_node(kept, series, row, k, sums, at, ok, NODE_AC_OWN, paid * (w.aux_ac + w.off_ac))
     _note_node(kept, series, row, k, sums, at, ok, NODE_ENERGY, w.energy)
@@ -184,7 +185,7 @@ def _move_energy(kept, ok, k, nd, step_h, surplus_part, slot_part, battery_part,
 
 @inside
 def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_sums, at, at_node):
-    """Turn the settled step into rows: summed, and with `kept` put into `row` of `system` and `series`."""
+    """Turn the settled step into rows: with `kept` put into `row` of `system` and `series`, else summed where `ok`."""
     n = len(shape)
     house = b.load_b + b.load_g
     never = b.never
@@ -222,10 +223,17 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
     battery_grid = min(rest, max(0.0, exported - pv_grid))
     battery_charge = min(rest - battery_grid, charge_total - pv_charge)
     battery_house += rest - battery_grid - battery_charge  # a sensor at the device does not know what PV beyond it serves
-    pv_part = battery_pv / battery_total if battery_total > 0.0 else 0.0
+    pv_part = 0.0
+    if n == 1:
+        pv_part = w[0].mix
+    elif battery_total > 0.0:
+        pv_part = battery_pv / battery_total
     # PV goes first to what charges from surplus, the rest in proportion; what batteries gave to others lies on what is open.
     surplus_part, slot_part, battery_part = 0.0, 0.0, 0.0
-    if charge_total > 0.0:
+    if n == 1:
+        if charge_total > 0.0:
+            surplus_part = pv_charge / charge_total
+    elif charge_total > 0.0:
         surplus = charge_total - slots_w
         to_surplus = min(pv_charge, surplus)
         surplus_part = to_surplus / surplus if surplus > 0.0 else 0.0
@@ -237,13 +245,13 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
         paid = (pv_own + battery_own) / own
     parts = surplus_part, slot_part, battery_part, paid
     if n > 0:
-        _move_energy(kept, ok, FIRST, nd[0], p.step_h, *parts, w[0], row, series, node_sums, at_node)
+        _move_energy(shape, kept, ok, FIRST, nd[0], p.step_h, *parts, w[0], row, series, node_sums, at_node)
     if n > 1:
-        _move_energy(kept, ok, SECOND, nd[1], p.step_h, *parts, w[1], row, series, node_sums, at_node)
+        _move_energy(shape, kept, ok, SECOND, nd[1], p.step_h, *parts, w[1], row, series, node_sums, at_node)
     if n > 2:
-        _move_energy(kept, ok, THIRD, nd[2], p.step_h, *parts, w[2], row, series, node_sums, at_node)
+        _move_energy(shape, kept, ok, THIRD, nd[2], p.step_h, *parts, w[2], row, series, node_sums, at_node)
     if n > 3:
-        _move_energy(kept, ok, FOURTH, nd[3], p.step_h, *parts, w[3], row, series, node_sums, at_node)
+        _move_energy(shape, kept, ok, FOURTH, nd[3], p.step_h, *parts, w[3], row, series, node_sums, at_node)
 
     _note(kept, system, row, sums, at, ok, SYS_LOAD, house)
     _note(kept, system, row, sums, at, ok, SYS_OWN_DRAW, grid * own + p.island * (pv_own + battery_own))

@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 from calm_relay.simulation.kernel.jit import inside
-from calm_relay.simulation.kernel.records import DEVICE, FIRST, FOURTH, PEAKS, SECOND, THIRD, WISH_W
+from calm_relay.simulation.kernel.records import DEVICE, FIRST, FOURTH, GROUPS, LANE, OTHERS, PEAKS, SECOND, THIRD, WISH_W
 from calm_relay.simulation.kernel.rules import (
     after_sending,
     close_hold,
@@ -61,42 +61,65 @@ def _grant(nd, p, sender, asked, weight, w, b):
 
 
 @inside
-def _share(shape, sender, ask, nd, p, w, b):
+def _share_once(shape, sender, ask, total, nd, p, w, b):
+    """Share what is left of `ask` after `total` among the nodes still weighed; returns the total now, and whether that is all."""
+    n = len(shape)
+    weight = w[0].weight
+    if n > 1:
+        weight += w[1].weight
+    if n > 2:
+        weight += w[2].weight
+    if n > 3:
+        weight += w[3].weight
+    asked = ask - total
+    if weight <= 0.0 or asked <= WISH_W:
+        return total, True
+    got, short = _grant(nd[0], p, sender, asked, weight, w[0], b)
+    if n > 1:
+        more, lacks = _grant(nd[1], p, sender, asked, weight, w[1], b)
+        got, short = got + more, short + lacks
+    if n > 2:
+        more, lacks = _grant(nd[2], p, sender, asked, weight, w[2], b)
+        got, short = got + more, short + lacks
+    if n > 3:
+        more, lacks = _grant(nd[3], p, sender, asked, weight, w[3], b)
+        got, short = got + more, short + lacks
+    return total + got, short == 0.0
+
+
+@inside
+def _share_alone(sender, ask, nd, p, w, b):
+    """Let the only node have all of `ask`; returns what it took or gave. [W]"""
+    if w.weight <= 0.0 or ask <= WISH_W:
+        return 0.0
+    if sender == GIVING:
+        return give(nd, p, ask, w, b)
+    return take_surplus(nd, p, ask, w, b)
+
+
+@inside
+def _share(shape, kinds, sender, ask, nd, p, w, b):
     """Share `ask` AC watts among the nodes that were weighed; returns what they took or gave. [W]
 
-    `sender` is GIVING, SURPLUS, or the node whose DC PV the others take.
+    `sender` is GIVING, SURPLUS, or the node whose DC PV the others take. A lane, of two nodes at most, shares without a loop.
     """
     n = len(shape)
-    total = 0.0
-    for _round in range(n):
-        weight = w[0].weight
-        if n > 1:
-            weight += w[1].weight
-        if n > 2:
-            weight += w[2].weight
-        if n > 3:
-            weight += w[3].weight
-        asked = ask - total
-        if weight <= 0.0 or asked <= WISH_W:
+    if n == 1:
+        return _share_alone(sender, ask, nd[0], p, w[0], b)
+    total, done = _share_once(shape, sender, ask, 0.0, nd, p, w, b)
+    if len(kinds[LANE]) > 0:
+        if not done:
+            total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
+        return total
+    for _round in range(1, n):
+        if done:
             break
-        got, short = _grant(nd[0], p, sender, asked, weight, w[0], b)
-        if n > 1:
-            more, lacks = _grant(nd[1], p, sender, asked, weight, w[1], b)
-            got, short = got + more, short + lacks
-        if n > 2:
-            more, lacks = _grant(nd[2], p, sender, asked, weight, w[2], b)
-            got, short = got + more, short + lacks
-        if n > 3:
-            more, lacks = _grant(nd[3], p, sender, asked, weight, w[3], b)
-            got, short = got + more, short + lacks
-        total += got
-        if short == 0.0:
-            break
+        total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
     return total
 
 
 @inside
-def _share_charge(shape, sender, group, ask, nd, p, w, b):
+def _share_charge(shape, kinds, sender, group, ask, nd, p, w, b):
     """Share `ask` AC watts among the nodes of a group by room; from node `sender`, or from AC surplus."""
     n = len(shape)
     _weigh_taking(FIRST, nd[0], group, sender, w[0])
@@ -106,11 +129,11 @@ def _share_charge(shape, sender, group, ask, nd, p, w, b):
         _weigh_taking(THIRD, nd[2], group, sender, w[2])
     if n > 3:
         _weigh_taking(FOURTH, nd[3], group, sender, w[3])
-    _share(shape, sender, ask, nd, p, w, b)
+    _share(shape, kinds, sender, ask, nd, p, w, b)
 
 
 @inside
-def _share_discharge(shape, group, ask, nd, p, w, b):
+def _share_discharge(shape, kinds, group, ask, nd, p, w, b):
     """Share `ask` AC watts among the batteries of a group by usable energy left; returns what they gave. [W]"""
     n = len(shape)
     _weigh_giving(nd[0], group, w[0])
@@ -120,7 +143,7 @@ def _share_discharge(shape, group, ask, nd, p, w, b):
         _weigh_giving(nd[2], group, w[2])
     if n > 3:
         _weigh_giving(nd[3], group, w[3])
-    return _share(shape, GIVING, ask, nd, p, w, b)
+    return _share(shape, kinds, GIVING, ask, nd, p, w, b)
 
 
 @inside
@@ -149,22 +172,59 @@ def _after_sending(shape, sender, nd, w, b):
 
 
 @inside
+def _offer_open(shape, sender, nd, p, w, b):
+    """In a lane, (5): mark it open where the node has DC PV that another could take; else it goes on as if nobody had asked."""
+    other = 1 - sender
+    if _ready_to_send(shape, sender, nd, p, w, b) and b.best - b.sent - b.house > WISH_W and may_take(nd[other], w[other]):
+        b.open = 1.0
+
+
+@inside
+def _surplus_once(shape, kinds, group, nd, p, w, b):
+    """(4) for one group: its batteries share the AC surplus."""
+    if -b.demand > WISH_W:
+        _share_charge(shape, kinds, SURPLUS, group, -b.demand, nd, p, w, b)
+
+
+@inside
+def _after_surplus(kinds, p, b):
+    if len(kinds[DEVICE]) > 0:
+        trapped = trapped_w(p, b)
+        if trapped > 0.0:
+            cut_trapped(trapped, b)
+
+
+@inside
+def _charge_lane(shape, kinds, nd, p, w, b):
+    """(4), (5) in a lane, without a loop: what a node could send to others is left open."""
+    n = len(shape)
+    _surplus_once(shape, kinds, FIRST, nd, p, w, b)
+    if n > 1 and len(kinds[GROUPS]) > 0:
+        _surplus_once(shape, kinds, SECOND, nd, p, w, b)
+    _after_surplus(kinds, p, b)
+    if n > 1 and len(kinds[OTHERS]) > 0:
+        _offer_open(shape, 0, nd, p, w, b)
+        _offer_open(shape, 1, nd, p, w, b)
+
+
+@inside
 def charge_from_others(shape, kinds, nd, p, w, b):
     """(4): the AC surplus charges batteries, group by group; (5): then what each node sends through its own inverter."""
     n = len(shape)
-    for sender in range(SURPLUS, n if n > 1 else 0):
-        ready = b.demand < -WISH_W if sender < 0 else _ready_to_send(shape, sender, nd, p, w, b)
-        if ready:
-            for group in range(n):
-                offer = -b.demand if sender < 0 else b.best - b.sent - b.house
-                if offer > WISH_W:
-                    _share_charge(shape, sender, group, offer, nd, p, w, b)
-            if sender >= 0:
-                _after_sending(shape, sender, nd, w, b)
-        if sender < 0 and len(kinds[DEVICE]) > 0:
-            trapped = trapped_w(p, b)
-            if trapped > 0.0:
-                cut_trapped(trapped, b)
+    if len(kinds[LANE]) > 0:
+        _charge_lane(shape, kinds, nd, p, w, b)
+    else:
+        for group in range(n):
+            _surplus_once(shape, kinds, group, nd, p, w, b)
+        _after_surplus(kinds, p, b)
+        if n > 1:
+            for sender in range(n):
+                if _ready_to_send(shape, sender, nd, p, w, b):
+                    for group in range(n):
+                        offer = b.best - b.sent - b.house
+                        if offer > WISH_W:
+                            _share_charge(shape, kinds, sender, group, offer, nd, p, w, b)
+                    _after_sending(shape, sender, nd, w, b)
     if n == 1 and len(kinds[DEVICE]) > 0:
         relieve(nd[0], p, w[0], b)
 
@@ -196,22 +256,38 @@ def _close_hold(shape, w):
 
 
 @inside
+def _serve_once(shape, kinds, group, ask, nd, p, w, b):
+    """(7) for one group; returns what is still asked. [W]"""
+    if ask > WISH_W:
+        ask -= _share_discharge(shape, kinds, group, ask, nd, p, w, b)
+    return ask
+
+
+@inside
+def _serve(shape, kinds, ask, nd, p, w, b):
+    """(7): batteries give what is asked, group by group."""
+    n = len(shape)
+    if len(kinds[LANE]) > 0:
+        ask = _serve_once(shape, kinds, FIRST, ask, nd, p, w, b)
+        if n > 1 and len(kinds[GROUPS]) > 0:
+            ask = _serve_once(shape, kinds, SECOND, ask, nd, p, w, b)
+    else:
+        for group in range(n):
+            ask = _serve_once(shape, kinds, group, ask, nd, p, w, b)
+
+
+@inside
 def discharge(shape, kinds, nd, p, w, b):
     """(7): batteries serve what is left, never loads and the meter's bias apart, group by group, the best round trip first.
 
     With a peak target, what is above it is then served from below the peak-hold too (D9).
     """
-    kept = p.bias_w
-    for stage in range(1 + len(kinds[PEAKS])):
-        ask = b.demand - max(kept, min(b.never, b.demand))
-        if stage > 0 and ask > WISH_W:
-            _open_hold(shape, w)
-        for group in range(len(shape)):
-            if ask <= WISH_W:
-                break
-            ask -= _share_discharge(shape, group, ask, nd, p, w, b)
-        kept = p.target_w
+    _serve(shape, kinds, b.demand - max(p.bias_w, min(b.never, b.demand)), nd, p, w, b)
     if len(kinds[PEAKS]) > 0:
+        ask = b.demand - max(p.target_w, min(b.never, b.demand))
+        if ask > WISH_W:
+            _open_hold(shape, w)
+            _serve(shape, kinds, ask, nd, p, w, b)
         _close_hold(shape, w)
 
 

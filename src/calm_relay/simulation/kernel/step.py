@@ -26,6 +26,8 @@ from calm_relay.simulation.kernel.records import (
     CARS,
     DEVICE,
     ISLAND,
+    LANE,
+    SENDS,
     SLOTS,
     WISH_W,
 )
@@ -331,8 +333,9 @@ def _changed(shape, p, w, b):
 def one_pass(shape, kinds, sun, nd, p, w, b):
     """Run (1) to (8) once with the units that are on so far; returns whether it must be done again. [bool]
 
-    `kinds` are SLOTS, PEAKS, DEVICE, ISLAND and CARS of the records: what an empty one would need is left out.
+    `kinds` are those of the records: what an empty one would need is left out.
     """
+    b.open = 0.0
     _house_first(shape, kinds, nd, p, w, b)
     if sun:
         _sun(shape, kinds, nd, p, w, b)
@@ -342,10 +345,12 @@ def one_pass(shape, kinds, sun, nd, p, w, b):
     if sun:
         _export(shape, cap, nd, p, w, b)
     discharge(shape, kinds, nd, p, w, b)
-    if len(kinds[SLOTS]) > 0:
+    if len(kinds[SENDS]) > 0:
         feed_grid(shape, cap, nd, p, w, b)
-        if _import(shape, nd, p, w, b):
-            return True
+    if len(kinds[SLOTS]) > 0 and _import(shape, nd, p, w, b):
+        return True
+    if len(kinds[LANE]) > 0 and b.open > 0.0:
+        return True
     return _changed(shape, p, w, b)
 
 
