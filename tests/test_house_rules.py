@@ -131,3 +131,13 @@ def test_public_numeric_functions_name_their_unit():
         if NUMERIC.fullmatch(ast.unparse(f.returns)) and not UNIT.search((ast.get_docstring(f) or "") + f.name)
     ]
     assert not bare, "say the unit in brackets, and the shape where it is an array"
+
+
+def test_every_list_and_slider_is_a_calm_one():
+    bare = [
+        f"{path.relative_to(SRC)}: {node.func.id}"
+        for path, tree in TREES.items()
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in {"QComboBox", "QSlider"}
+    ]
+    assert not bare, "the wheel would change it: use those of calm_relay.ui.calm_wheel"

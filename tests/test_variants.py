@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from calm_relay.errors import Cancelled
-from calm_relay.simulation.flow import run_year
+from calm_relay.simulation.columns import KEPT_NODE, KEPT_SYSTEM
+from calm_relay.simulation.flow import run_case, run_year
 from calm_relay.simulation.variants import Variant, run_variants
 from tests.cases import packed_case
 from tests.reference_step import INF
@@ -59,6 +60,30 @@ def test_lanes_are_the_years_sums_bit_for_bit(seed, n, count):
         assert np.array_equal(got.node_sums, flow.node_sums)
         moved += float(np.abs(got.node_sums).sum())
     assert moved > 0
+
+
+@pytest.mark.parametrize(("seed", "n"), [(3, 1), (4, 1), (20, 2), (21, 3), (22, 4)])
+def test_a_year_is_what_its_start_gives_and_every_part_of_it_is_run_again_alike(seed, n):
+    """A run that stopped where it met the run before has the sums of one run whole; parts and unkept columns are the same bits."""
+    packed, _ = family(seed, n, 0)
+    bank = {"bank": np.tile(packed.bank, (6, 1, 1))} if len(packed.bank) > 1 else {}
+    series = {name: np.tile(getattr(packed, name), (6, 1)) for name in ("codes", "pv_dc", "ac")}
+    packed = replace(packed, **series, **bank)
+    flow = run_year(packed)
+    again = run_case(packed, flow.start_energy_wh, flow.start_energy_pv_wh)
+    assert np.array_equal(flow.blocks.begins, again.blocks.begins)
+    assert np.array_equal(flow.sums, again.sums)
+    assert np.array_equal(flow.node_sums, again.node_sums)
+    assert flow.steps_run < (flow.runs + 1) * flow.steps or flow.runs == 1, "the last run stopped early"
+    for name in KEPT_SYSTEM:
+        assert np.array_equal(flow.column(name), flow.whole.column(name)), name
+    for name in KEPT_NODE:
+        assert np.array_equal(flow.node_column(flow.node_ids[-1], name), flow.whole.node_column(flow.node_ids[-1], name)), name
+    for steps in (slice(0, 1), slice(300, 350), slice(flow.steps - 1, flow.steps)):
+        part = flow.part(steps)
+        assert np.array_equal(part.system, flow.system[steps])
+        assert np.array_equal(part.nodes, flow.nodes[steps])
+    np.testing.assert_allclose(flow.system.sum(axis=0), flow.sums, rtol=1e-9, atol=1e-6)
 
 
 def test_variants_can_be_stopped():

@@ -27,7 +27,7 @@ LIBRARIES = ("numpy", "pvlib", "pandas", "demandlib", "tzdata")  # whose other v
 DISK_LIMIT_BYTES = 400_000_000
 # What the memory holds: small answers, a year's inputs, years of plans step by step.
 ROOMS_BESIDE = ((3_000_000, 15_000_000), (20_000_000, 40_000_000), (float("inf"), 40_000_000))  # of years at another step
-ROOMS = ((3_000_000, 30_000_000), (20_000_000, 60_000_000), (float("inf"), 50_000_000))
+ROOMS = ((3_000_000, 20_000_000), (20_000_000, 50_000_000), (float("inf"), 45_000_000))
 
 
 def digest_of_code(package: Path, without: tuple[str, ...] = ("ui", "assets")) -> str:
@@ -144,6 +144,29 @@ class StageCache:
         with self._lock:
             found = self._find(key)
             return None if found is None else found[0]
+
+
+class KeysOfLate:
+    """Keys worked out lately, by the very job and plan they were worked out for, which are held: neither ever changes."""
+
+    def __init__(self, most: int = 60) -> None:
+        self._most = most
+        self._kept: OrderedDict[tuple[str, int, int], tuple[object, object, str]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, name: str, job: object, plan: object, make: Callable[[], str]) -> str:
+        """Return the key of that name, or work it out."""
+        place = name, id(job), id(plan)
+        with self._lock:
+            found = self._kept.get(place)
+        if found is not None:
+            return found[2]
+        made = make()
+        with self._lock:
+            self._kept[place] = job, plan, made
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        return made
 
 
 @functools.cache

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Collection, Mapping
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.cache import StageCache, array_bytes, content_key, on_disk, shared_cache
+from calm_relay.cache import KeysOfLate, StageCache, array_bytes, content_key, on_disk, shared_cache
 from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.equipment.shelf import KnownCards
 from calm_relay.errors import Cancelled
@@ -84,6 +85,7 @@ class Study:
         self.cache = cache or StageCache()
         self.runs: Counter[str] = Counter()
         self._at_step: dict[int, Study] = {}
+        self._keys = KeysOfLate()
 
     def at_step(self, step_s: int) -> Study:
         """Return a study of the same series at another step; it keeps its own stages."""
@@ -131,7 +133,7 @@ class Study:
 
     def weather_key(self, job: Job) -> str:
         """Return what the weather year is kept by: all that it reads."""
-        return content_key("weather", stages.select_weather(job), self._sun_key(job))
+        return self._keys.get("weather", job, None, lambda: content_key("weather", stages.select_weather(job), self._sun_key(job)))
 
     def weather(self, job: Job) -> WeatherYear:
         """Return the weather year; kept on disk."""
@@ -209,6 +211,10 @@ class Study:
         return calendar.by_month_wh(reached * (1.0 - face.shade_loss_frac))
 
     def house_key(self, job: Job) -> str:
+        """Return what the house's year is kept by: all that it reads."""
+        return self._keys.get("house", job, None, lambda: self._house_key(job))
+
+    def _house_key(self, job: Job) -> str:
         calendar = stages.select_calendar(job, self.step_s)
         weather = self.weather_key(job) if follows_weather(job.house) else ""
         return content_key("house", stages.select_house(job), calendar, weather)
@@ -255,6 +261,10 @@ class Study:
         return content_key("dc", stages.select_node_dc(job, node, cards), faces, self.weather_key(job))
 
     def flow_key(self, job: Job, plan: Plan) -> str:
+        """Return what a plan's year is kept by: all that it reads."""
+        return self._keys.get("flow", job, plan, lambda: self._flow_key(job, plan))
+
+    def _flow_key(self, job: Job, plan: Plan) -> str:
         cards = job.cards()
         dc = [self._dc_key(job, plan, cards, i) if node.strings else "" for i, node in enumerate(plan.nodes)]
         placed = any(node.battery is not None and node.battery.place is not None for node in plan.nodes)
@@ -461,18 +471,28 @@ class Study:
         """Return the findings that need no year; those that do are left out (they are 'waiting')."""
         return run_checks(CheckContext(job, plan, job.cards(), None, known=self.known.book()), {"plan"})
 
-    def plan_result(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> PlanResult:
-        """Return everything about one plan.
+    def plan_result(
+        self,
+        job: Job,
+        plan: Plan,
+        progress: Progress = _quiet,
+        cancelled: Cancel = _never,
+        weighed: Collection[str] | None = None,
+    ) -> PlanResult:
+        """Return everything about one plan; with `weighed` remedies are tried for the checks named alone (`run_checks`).
 
         Raises
         ------
         Cancelled
             When `cancelled` said so; nothing half made is kept.
         """
-        facts = self.facts(job, plan, progress, cancelled)
-        bill = self.bill(job, plan, progress, cancelled)
-        progress(f"{plan.letter}: checks")
-        bills = (self.bill(job, job.plans[0], cancelled=cancelled), bill)
-        survived = self.brief_survival(job, plan, cancelled)
+        self.flow(job, plan, progress, cancelled)
+        with ThreadPoolExecutor(1) as beside:  # outages run compiled, so facts and bill are made meanwhile
+            outage = beside.submit(self.brief_survival, job, plan, cancelled)
+            facts = self.facts(job, plan, progress, cancelled)
+            bill = self.bill(job, plan, progress, cancelled)
+            progress(f"{plan.letter}: checks")
+            bills = (self.bill(job, job.plans[0], cancelled=cancelled), bill)
+            survived = outage.result()
         context = CheckContext(job, plan, job.cards(), facts, bills=bills, survived=survived, known=self.known.book())
-        return PlanResult(plan.id, facts, bill, run_checks(context))
+        return PlanResult(plan.id, facts, bill, run_checks(context, weighed=weighed))

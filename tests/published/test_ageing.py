@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+import rainflow
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from calm_relay.library.cards import BatteryCard
@@ -103,3 +104,13 @@ def test_lfp_charges_by_temperature_as_the_trade_has_it(celsius, share):
     nmc = plain.model_copy(update={"chemistry": "NMC"})
     assert nmc.charge_share_at(celsius) is None, "nothing is made up for another chemistry"
     assert CARD.discharge_share_at(-10) == pytest.approx(0.5)
+
+
+@given(st.lists(st.floats(0.0, 1.0, width=32), min_size=2, max_size=60))
+def test_cycles_are_those_of_the_package_rainflow(history):
+    """The package rainflow counts alike, by another's code; a history that never turns it leaves out."""
+    assume(len(turning_points(np.array(history))) > 2)
+    expected = [(size, count) for size, count in rainflow.count_cycles(history) if size > 0]
+    got = [(size, count) for size, count in count_cycles(np.array(history)) if size > 0]
+    assert len(got) == len(expected)
+    np.testing.assert_allclose(np.array(got).reshape(-1, 2), np.array(expected).reshape(-1, 2), atol=1e-12)

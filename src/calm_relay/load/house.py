@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
@@ -25,12 +26,17 @@ class HouseYear:
     background_w: Array
     appliance_w: dict[str, Array]
 
-    def total_w(self) -> Array:
-        """Return the whole house. (steps,) [W]"""
+    @functools.cached_property
+    def _total_w(self) -> Array:
         total = self.background_w.copy()
         for series in self.appliance_w.values():
             total += series
+        total.setflags(write=False)
         return total
+
+    def total_w(self) -> Array:
+        """Return the whole house, worked out once: it cannot be changed. (steps,) [W]"""
+        return self._total_w
 
     def mean_day_wh(self) -> float:
         """Return what the house draws on a mean day. [Wh]"""
@@ -57,11 +63,11 @@ class HouseYear:
 
     def backup_va(self, listed: frozenset[str] | None, power_factor: dict[str, float]) -> Array:
         """Return apparent power behind the transfer device: watts over each load's power factor, summed. [VA]"""
-        whole = listed is None
-        total = self.background_w.copy() if whole or "background" in (listed or ()) else np.zeros_like(self.background_w)
+        total = self.split_w(listed)[0].copy()
         for name, series in self.appliance_w.items():
-            if whole or name in (listed or ()):
-                total += series / power_factor.get(name, 1.0)
+            factor = power_factor.get(name, 1.0)
+            if factor != 1.0 and (listed is None or name in listed):
+                total += series * (1.0 / factor - 1.0)
         return total
 
 

@@ -8,13 +8,13 @@ a year. Cycles and calendar are summed.
 
 from __future__ import annotations
 
-from collections import defaultdict
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.library.cards import BatteryCard
+from calm_relay.simulation.counting import rainflow
 
 Array = NDArray[np.float64]
 YEARS = 20
@@ -42,10 +42,10 @@ def turning_points(series: Array) -> Array:
 
 
 def count_cycles(series: Array) -> list[tuple[float, float]]:
-    """Return (range, count) of a history by rainflow as it stands, half cycles as 0.5 (ASTM E1049-85, by the package rainflow)."""
-    import rainflow
-
-    return [(float(size), float(count)) for size, count in rainflow.count_cycles([float(v) for v in series])]
+    """Return (range, count) of a history by rainflow as it stands, by range, half cycles as 0.5 (ASTM E1049-85)."""
+    sizes, counts = rainflow(turning_points(series))
+    each, place = np.unique(sizes, return_inverse=True)
+    return list(zip(each.tolist(), np.bincount(place, weights=counts, minlength=len(each)).tolist(), strict=True))
 
 
 def year_cycles(energy_wh: Array, capacity_wh: float) -> tuple[CycleCount, ...]:
@@ -58,11 +58,11 @@ def year_cycles(energy_wh: Array, capacity_wh: float) -> tuple[CycleCount, ...]:
         return ()
     top = int(np.argmax(energy_wh))
     round_year = np.round(np.concatenate((energy_wh[top:], energy_wh[: top + 1])) / capacity_wh, 9)  # less is no turn
-    bins: dict[int, float] = defaultdict(float)
-    for size, count in count_cycles(turning_points(round_year)):
-        if size >= SMALLEST_DEPTH:
-            bins[max(1, round(100 * min(size, 1.0)))] += count
-    return tuple(CycleCount(percent / 100.0, count) for percent, count in sorted(bins.items(), reverse=True))
+    sizes, counts = rainflow(turning_points(round_year))
+    deep = sizes >= SMALLEST_DEPTH
+    percents = np.maximum(1, np.rint(100 * np.minimum(sizes[deep], 1.0))).astype(np.int64)
+    by_percent = np.bincount(percents, weights=counts[deep], minlength=101)
+    return tuple(CycleCount(percent / 100.0, float(by_percent[percent])) for percent in range(100, 0, -1) if by_percent[percent])
 
 
 def damage_per_year(card: BatteryCard, cycles: tuple[CycleCount, ...], deeper: float = 1.0) -> float | None:

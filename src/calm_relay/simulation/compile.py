@@ -20,7 +20,7 @@ SHARES = ((4, 0), (3, 2, 1))
 
 
 def warm_kernel(nodes: int = 1) -> None:
-    """Run one empty step of a plan with so many nodes, so that compiled code is loaded (or made)."""
+    """Run two empty steps of a plan with so many nodes, so that compiled code is loaded (or made)."""
     records = np.zeros(nodes, NODE_DTYPE)
     records["rated_w"] = records["ac_out_w"] = records["eta_c"] = records["eta_d"] = 1.0
     plant = np.zeros(1, PLANT_DTYPE)[0]
@@ -32,10 +32,10 @@ def warm_kernel(nodes: int = 1) -> None:
         plant=plant,
         take=np.zeros(nodes, np.int64),
         give=np.zeros(nodes, np.int64),
-        codes=np.zeros((1, nodes), np.int8),
-        pv_dc=np.zeros((1, nodes)),
+        codes=np.zeros((2, nodes), np.int8),  # two steps: of one alone rows and columns lie alike, and other code would be made
+        pv_dc=np.zeros((2, nodes)),
         bank=usual_bank(nodes),
-        ac=np.zeros((1, len(AC))),
+        ac=np.zeros((2, len(AC))),
         assumed=frozenset(),
     )
     run_case(packed, np.zeros(nodes), np.zeros(nodes))

@@ -34,8 +34,8 @@ def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool 
     NotFeasible
         When something stands on the grid side.
     """
-    beyond = packed.ac[:, [AC_LOAD_G, AC_PV_G, AC_PV_G_FIXED, AC_OWN_G]]
-    if beyond.any() or (packed.nodes["side"] != BACKUP).any():
+    beyond = any(packed.ac[:, column].any() for column in (AC_LOAD_G, AC_PV_G, AC_PV_G_FIXED, AC_OWN_G))
+    if beyond or (packed.nodes["side"] != BACKUP).any():
         raise NotFeasible("without a grid nothing can stand on the grid side", "put every inverter and load on the backup side")
     nodes = packed.nodes.copy()
     nodes["forms"] = forming
@@ -46,9 +46,11 @@ def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool 
     plant = packed.plant.copy()
     plant["island"], plant["export_w"], plant["bias_w"], plant["at_device"] = 1.0, 0.0, 0.0, 0.0
     plant["import_w"] = plant["transfer_w"] = plant["target_w"] = math.inf
-    ac = packed.ac.copy()  # what nobody can throttle is held back by the frequency, or by its trips
-    ac[:, AC_PV_B] += ac[:, AC_PV_B_FIXED]
-    ac[:, AC_PV_B_FIXED] = 0.0
+    ac = packed.ac
+    if ac[:, AC_PV_B_FIXED].any():  # what nobody can throttle is held back by the frequency, or by its trips
+        ac = ac.copy(order="F")
+        ac[:, AC_PV_B] += ac[:, AC_PV_B_FIXED]
+        ac[:, AC_PV_B_FIXED] = 0.0
     take, give = sharing(nodes, "in_proportion") if in_proportion else (packed.take, packed.give)
     codes = np.zeros_like(packed.codes)
     return replace(packed, nodes=nodes, slots=slots, plant=plant, ac=ac, take=take, give=give, codes=codes, reserves=1)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -62,6 +63,7 @@ class Packed:
 
     A code is the slot's number times `reserves` plus the place of the season's reserve among those that differ.
     `bank` (steps or 1, nodes, 4): what changes from step to step at a battery (`kernel.records.BANK`); one row where nothing does.
+    `ac` (steps, AC) lies in memory column by column.
     `take`, `give` (nodes,): the turn of each node's group in charging and in discharging; one turn is shared in proportion.
     """
 
@@ -78,6 +80,10 @@ class Packed:
     assumed: frozenset[str]
     reserves: int = 1
 
+    def __post_init__(self) -> None:
+        # Column by column: most of them are nothing, and whoever fills or reads one touches that one alone.
+        object.__setattr__(self, "ac", np.asfortranarray(self.ac))
+
     def slot_at(self, k: int) -> NDArray[np.int8]:
         """Return which of the plan's slots node `k` follows in each step, counted from 1; 0: own use. (steps,) [number]"""
         followed: NDArray[np.int8] = self.codes[:, k] // self.reserves
@@ -85,17 +91,19 @@ class Packed:
 
     def ac_column(self, *names: str) -> Array:
         """Return the sum of columns of what enters at AC, (steps,). [W]"""
-        found: Array = self.ac[:, [AC.index(name) for name in names]].sum(axis=1)
+        found: Array = self.ac[:, AC.index(names[0])].copy()
+        for name in names[1:]:
+            found += self.ac[:, AC.index(name)]
         return found
 
-    @property
+    @functools.cached_property
     def load_w(self) -> Array:
-        """The house, both sides. [W]"""
+        """The house, both sides, worked out once. [W]"""
         return self.ac_column("load_b_w", "load_g_w")
 
-    @property
+    @functools.cached_property
     def pv_only_w(self) -> Array:
-        """PV-only inverters before any cut. [W]"""
+        """PV-only inverters before any cut, worked out once. [W]"""
         return self.ac_column("pv_b_w", "pv_g_w", "pv_b_fixed_w", "pv_g_fixed_w")
 
 
@@ -362,7 +370,7 @@ def pack_plan(
         codes=np.ascontiguousarray(codes),
         pv_dc=np.ascontiguousarray(pv),
         bank=usual_bank(len(nodes)),
-        ac=np.ascontiguousarray(ac_inputs_w, dtype=np.float64),
+        ac=ac_inputs_w,
         assumed=frozenset(assumed),
         reserves=len(levels),
     )

@@ -30,6 +30,7 @@ from calm_relay.equipment.typed import TypedCard, typed_card
 from calm_relay.errors import BadInput
 from calm_relay.library.cards import Card
 from calm_relay.rules.reads import rests_on
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.widgets import label
 
@@ -50,7 +51,7 @@ class _Down(QStyledItemDelegate):
         choices = index.data(CHOICES_ROLE)
         if not choices:
             return QLineEdit(parent)
-        box = QComboBox(parent)
+        box = ClosedList(parent)
         box.addItems(["", *choices])
         return box
 
@@ -93,7 +94,7 @@ class CardEditor(QDialog):
         note = "Type figures as the sheet prints them, with a unit where it is another. Enter goes on; what it lacks stays empty."
         column.addWidget(label(note, "quiet", wrap=True))
         row = QHBoxLayout()
-        self.kind = QComboBox()
+        self.kind = ClosedList()
         self.kind.setAccessibleName("Kind of equipment")
         for kind, words in KINDS.items():
             self.kind.addItem(words, kind)

@@ -6,7 +6,6 @@ from pathlib import Path
 
 from PySide6.QtGui import QColor, QPageSize, QPdfWriter, QTextDocument
 from PySide6.QtWidgets import (
-    QComboBox,
     QDialog,
     QHBoxLayout,
     QLineEdit,
@@ -20,6 +19,7 @@ from calm_relay.report.check_page import asked_words, check_page_html, tally_wor
 from calm_relay.report.measure import PLACES, missing_words, place_of
 from calm_relay.rules.groups import GROUPS, filtered, group_of
 from calm_relay.rules.registry import Finding
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import VERDICT_ROLE, Theme
@@ -50,7 +50,7 @@ class ChecksDialog(QDialog):
         column.addWidget(label(f"{plan.letter}  All checks", "heading"))
         self.tally = label("", "quiet", wrap=True)
         column.addWidget(self.tally)
-        self.group, self.verdict, self.words = QComboBox(), QComboBox(), QLineEdit()
+        self.group, self.verdict, self.words = ClosedList(), ClosedList(), QLineEdit()
         self.group.addItem("Every group", "")
         for key, (name, _) in GROUPS.items():
             self.group.addItem(name, key)

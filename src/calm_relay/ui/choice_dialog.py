@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 
 from calm_relay.decision.choosing import Verdict
 from calm_relay.decision.chosen import LEAST_REASON
 from calm_relay.decision.compare import PlanRow
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.widgets import label
 
@@ -22,7 +23,7 @@ class ChoiceDialog(QDialog):
         self._rows = tuple(rows)
         column = QVBoxLayout(self)
         column.addWidget(label("Which plan is it to be?", "heading"))
-        self.box = QComboBox()
+        self.box = ClosedList()
         self.box.setAccessibleName("Plan")
         for row in rows:
             self.box.addItem(f"{row.letter}  {row.name}", row.plan_id)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDialog, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput
@@ -11,6 +11,7 @@ from calm_relay.job.edits import Edit
 from calm_relay.report.controls import control_sentences
 from calm_relay.report.slot_day import slot_day
 from calm_relay.tariff.prices import hourly_of
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.fields.cell import FieldCell
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
@@ -136,7 +137,7 @@ class ControlsDialog(QDialog):
         if not slots:
             return
         self.bars = SlotBars(self._theme, self._scale)
-        self.month, self.days = QComboBox(), QComboBox()
+        self.month, self.days = ClosedList(), ClosedList()
         self.month.addItems(list(MONTHS))
         self.days.addItems(["weekday", "weekend"])
         self.month.setAccessibleName("Month of the day that is shown")

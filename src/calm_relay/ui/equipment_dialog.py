@@ -8,7 +8,6 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
@@ -30,6 +29,7 @@ from calm_relay.equipment.shelf import read_shelf, save_shelf
 from calm_relay.equipment.shown import card_lines
 from calm_relay.errors import BadInput
 from calm_relay.library.cards import Card
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.card_editor import CardEditor
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.session import Session
@@ -61,7 +61,7 @@ class EquipmentDialog(QDialog):
         self.search.setAccessibleName("Search equipment by words and figures")
         self.search.setPlaceholderText("words and figures, such as: three phase 10 kW 2 trackers")
         self.search.textChanged.connect(lambda _: self.fill())
-        self.kind = QComboBox()
+        self.kind = ClosedList()
         self.kind.setAccessibleName("Kind of equipment")
         self.kind.addItem("all kinds", "")
         for kind in card_classes():

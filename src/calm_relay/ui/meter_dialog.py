@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QDialog, QWidget
+from PySide6.QtWidgets import QDialog, QWidget
 
 from calm_relay.decision.metered import Taken
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.found_dialog import FoundDialog
 from calm_relay.units import format_quantity as show
 
@@ -17,7 +18,7 @@ class MeterDialog(FoundDialog):
         question = f"{meter.format}, {meter.year}, every {meter.interval_s // 60} min. Is this what the file means?"
         super().__init__("A meter file", meter.file, question, parent)
         self.year_asked: int | None = None
-        self.years = QComboBox()
+        self.years = ClosedList()
         if len(meter.years) > 1:
             self.years.setAccessibleName("Year of the file")
             self.years.addItem("Another year of the file…", None)

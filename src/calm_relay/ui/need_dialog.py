@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Literal
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QGridLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QGridLayout, QVBoxLayout, QWidget
 
 from calm_relay.errors import BadInput
 from calm_relay.job.house_models import Appliance
 from calm_relay.load.catalogue import CAR_CHARGING_FRAC, Coupling, car_appliance, car_arithmetic, heat_pump_appliance
 from calm_relay.load.sums import heat_pump_from_fuel
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
@@ -53,7 +54,7 @@ class NeedDialog(QDialog):
             grid.addWidget(label(words, "quiet"), row, 0)
             grid.addWidget(field, row, 1)
         column.addLayout(grid)
-        self.coupling, self.on_surplus = QComboBox(), QCheckBox("PV surplus first, after the house battery")
+        self.coupling, self.on_surplus = ClosedList(), QCheckBox("PV surplus first, after the house battery")
         if kind == "car":
             for value, words in COUPLINGS:
                 self.coupling.addItem(words, value)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
     QHBoxLayout,
     QLineEdit,
@@ -15,6 +14,7 @@ from PySide6.QtWidgets import (
 from calm_relay.job.own_rules import known_packs
 from calm_relay.packs.pack import Pack
 from calm_relay.report.rules import RULES_CHANGE, figure_words, pack_figures
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.session import Session
 from calm_relay.ui.views.word_table import WordTable
 from calm_relay.ui.widgets import close_row, label
@@ -36,7 +36,7 @@ class PacksDialog(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(label("Rule packs side by side", "heading"))
         column.addWidget(label(RULES_CHANGE, "quiet", wrap=True))
-        self.one, self.other, self.words = QComboBox(), QComboBox(), QLineEdit()
+        self.one, self.other, self.words = ClosedList(), ClosedList(), QLineEdit()
         for box, name in ((self.one, "First pack"), (self.other, "Second pack")):
             box.setAccessibleName(name)
             for key, pack in self._packs.items():

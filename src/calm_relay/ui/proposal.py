@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
@@ -23,6 +22,7 @@ from calm_relay.library.book import book_of
 from calm_relay.pv.planner import Layout, Proposal
 from calm_relay.pv.roof import MODES
 from calm_relay.report.roof import layout_words
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
 from calm_relay.ui.widgets import label
@@ -54,7 +54,7 @@ class ProposalDialog(QDialog):
         column.addWidget(label(f"Strings for {node.name}", "heading"))
         row = QHBoxLayout()
         row.addWidget(label("Module", "quiet"))
-        self.module = QComboBox()
+        self.module = ClosedList()
         self.module.setAccessibleName("Module to plan with")
         self.module.setMinimumContentsLength(28)
         known = book_of(session.job.library, tuple(session.known_cards().values()))
@@ -69,14 +69,14 @@ class ProposalDialog(QDialog):
         column.addLayout(row)
         row = QHBoxLayout()
         row.addWidget(label("Roof", "quiet"))
-        self.mode = QComboBox()
+        self.mode = ClosedList()
         self.mode.setAccessibleName("What to do with the strings that stand")
         for key, words in MODES:
             self.mode.addItem(words, key)
         self.mode.activated.connect(lambda _: self._turn())
         row.addWidget(self.mode)
         row.addWidget(label("Optimizers", "quiet"))
-        self.optimizer = QComboBox()
+        self.optimizer = ClosedList()
         self.optimizer.setAccessibleName("Optimizers on every module")
         self.optimizer.addItem("none", "")
         for worn in self._optimizers.values():

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QPushButton, QVBoxLayout, QWidg
 from calm_relay.job.cost_models import CostKind, RebateRule
 from calm_relay.job.edits import Edit
 from calm_relay.job.field_words import CHOICES
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
@@ -73,7 +74,7 @@ class RebatesPart:
                     parts += [dialog.cell(f"{at}.text", 34), dialog.cell(f"{at}.met")]
                 parts.append(dialog.push("Drop", lambda n=i, c=k: self._drop(n, c), f"Drop condition {k + 1} of {rebate.name}"))
                 dialog.line(*parts)
-            box = QComboBox()
+            box = ClosedList()
             box.setAccessibleName(f"Add a condition of {rebate.name}")
             box.addItem("Add a condition…")
             for rule in get_args(RebateRule):
@@ -96,7 +97,7 @@ class RebatesPart:
 
     def _share_of(self, index: int) -> QComboBox:
         rebate = self._dialog.session.job.rebates[index]
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName(f"{rebate.name}: share of")
         box.addItem("of all lines", "")
         for kind in get_args(CostKind):

@@ -176,7 +176,8 @@ class _Work(QRunnable):
                     return
                 try:
                     made = study.flow(self._job, plan, runner.progress.emit, self._cancelled) if plan.id == self._chosen else None
-                    result = study.plan_result(self._job, plan, runner.progress.emit, self._cancelled)
+                    first = None if made is None else ()  # remedies are tried once the figures are painted
+                    result = study.plan_result(self._job, plan, runner.progress.emit, self._cancelled, first)
                 except Cancelled:
                     return
                 except CalmRelayError as error:
@@ -188,6 +189,11 @@ class _Work(QRunnable):
                 runner.shown.clear()
                 runner.answered.emit(self._whole_answer(study, plan, result, made))
                 runner.shown.wait(SHOWN_MOST_S)
+                try:
+                    tried = study.plan_result(self._job, plan, cancelled=self._cancelled)
+                except Cancelled:
+                    return
+                runner.answered.emit(Answer(self._generation, plan.id, tried, None))
         except RuntimeError:  # the window is gone
             return
         except Exception as error:

@@ -36,7 +36,6 @@ def make_app() -> QApplication:
     from PySide6.QtGui import QIcon
     from PySide6.QtWidgets import QApplication
 
-    from calm_relay.ui.calm_wheel import calm
     from calm_relay.ui.memory import keep_memory_small
     from calm_relay.ui.theme import fonts_ready
 
@@ -50,7 +49,6 @@ def make_app() -> QApplication:
     app.setApplicationDisplayName("Calm Relay")
     app.setDesktopFileName("calm-relay")
     app.setStyle("Fusion")
-    calm(app)
     fonts_ready()
     app.setWindowIcon(QIcon(str(resources.files("calm_relay.assets").joinpath("icons", "calm-relay.svg"))))
     return app

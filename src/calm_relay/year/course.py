@@ -105,7 +105,7 @@ class _Runner:
         )
         self.low, self.span = float(low.sum()), max(float(high.sum() - low.sum()), 1e-9)
         self.steps = Steps(packed)
-        self.ac, self.own = packed.ac.copy(), packed.ac[:, AC_OWN_B].copy()
+        self.ac, self.own = packed.ac.copy(order="F"), packed.ac[:, AC_OWN_B].copy()
         self.board = Switchboard(setup.circuits, setup.lines, self.n, self.step_h, setup.shedding)
         n = self.n
         self.c = Course(

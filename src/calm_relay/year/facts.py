@@ -16,7 +16,7 @@ from calm_relay.load.house import HouseYear
 from calm_relay.pv.roof import export_cap_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.ageing import CycleCount, year_cycles
-from calm_relay.simulation.columns import given_wh
+from calm_relay.simulation.columns import AC_LOAD_B, AC_NEVER, PV_ONLY_LOSS_COLUMNS, SYSTEM, given_wh
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE
 from calm_relay.simulation.pack import Packed, battery_limit_w
@@ -30,6 +30,7 @@ from calm_relay.year.windows import WindowFacts, window_facts
 Array = NDArray[np.float64]
 EVENING_H = (16.0, 22.0)
 AT_LIMIT_FRAC = 0.999
+_LARGEST = 2000  # evening steps that are drawn
 EXCEEDED_W = 1.0  # below it is rounding of what is cut
 
 
@@ -187,7 +188,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         limits=_limit_use(job, plan, calendar, made, pv_only),
         evening=_evening(plan, cards, calendar, made),
         fill=_fill(job, calendar, made),
-        backup_peak_w=float(packed.ac_column("load_b_w").max()),
+        backup_peak_w=float(packed.ac[:, AC_LOAD_B].max()),
         backup_peak_va=float(house.backup_va(plan.backed_up, factors).max()),
         by_month_wh=months,
         step_h=h,
@@ -221,10 +222,12 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
 
 def _night_wh(made: PlanFlow, h: float) -> float | None:
     """Return what the house draws on a mean day while no string offers anything; None where there is no array. [Wh]"""
-    offered = sum((d.offered_w for d in made.dc.values()), np.zeros(len(made.packed.ac)))
-    if not offered.any():
+    dark = np.ones(len(made.packed.ac), dtype=np.bool_)
+    for dc in made.dc.values():
+        dark &= dc.offered_w <= 0.0
+    if dark.all():
         return None
-    return float(made.packed.load_w[offered <= 0.0].sum()) * h / DAYS
+    return float(made.packed.load_w.sum(where=dark)) * h / DAYS
 
 
 def _limit_use(
@@ -297,15 +300,15 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
     if not names:
         return None
     evening = in_window(calendar.clock_hour, *EVENING_H)
-    demand = packed.load_w - packed.ac_column("never_w") - packed.pv_only_w
-    demand = np.where(evening, demand, 0.0)
+    demand = packed.load_w[evening] - packed.ac[evening, AC_NEVER] - packed.pv_only_w[evening]
     over = np.maximum(0.0, demand - limit)
-    largest = np.sort(np.partition(demand, -2000)[-2000:])[::-1] if len(demand) > 2000 else np.sort(demand)[::-1]
+    beside = np.zeros(min(_LARGEST, len(evening) - len(demand)))  # the steps of other hours count as none
+    largest = np.sort(np.concatenate((demand, beside)))[: -_LARGEST - 1 : -1]
     h = calendar.step_h
     return EveningFacts(
         limit_w=limit,
         weakest=" and ".join(dict.fromkeys(names)),
-        peak_w=float(demand.max()),
+        peak_w=float(largest[0]),
         hours_over_h=float(np.count_nonzero(over > 0)) * h,
         over_wh=float(over.sum()) * h,
         largest_w=tuple(float(v) for v in largest),
@@ -320,21 +323,30 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
         return {}
     windows = {k: window_wh(packed.nodes[k]) for k in with_battery}
     total = sum(windows.values())
-    charge_ac = flow.column("charge_ac_w")
-    pv_share = np.divide(flow.column("pv_to_battery_w"), charge_ac, out=np.zeros_like(charge_ac), where=charge_ac > 1e-9)
-    spare_ac = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w") + flow.column("pv_only_lost_device_w")
-    spare_ac = spare_ac + made.left_over_w + flow.column("pv_only_lost_island_w")
+    spare_ac = flow.column("pv_to_grid_w") + made.left_over_w
+    for name in PV_ONLY_LOSS_COLUMNS:
+        if flow.sums[SYSTEM.index(name)]:
+            spare_ac += flow.column(name)
+    pv_share = None
+    if flow.sums[SYSTEM.index("charge_ac_w")]:
+        charge_ac = flow.column("charge_ac_w")
+        pv_share = np.divide(flow.column("pv_to_battery_w"), charge_ac, out=np.zeros_like(charge_ac), where=charge_ac > 1e-9)
     out: dict[str, dict[str, FillFacts]] = {}
     for k in with_battery:
         node_id, record = flow.node_ids[k], packed.nodes[k]
-        take = {name: flow.node_column(node_id, name) for name in ("pv_to_battery_w", "charge_from_ac_w", "energy_wh")}
-        lost = sum(flow.node_column(node_id, f"lost_{name}_w") for name in ("ac_limit", "device", "cap", "island"))
-        part = windows[k] / total
-        room = np.maximum(0.0, battery_limit_w(record, "charge") - take["pv_to_battery_w"] - take["charge_from_ac_w"])
-        more = np.minimum(room, lost + part * spare_ac * 0.95)
-        offer = loss_of(record).arrives_w(take["pv_to_battery_w"] + take["charge_from_ac_w"] * pv_share + more)
-        offer_day = offer.reshape(DAYS, -1).sum(axis=1) * h
-        full = full_days(record, take["energy_wh"])
+        stored, from_ac = flow.node_column(node_id, "pv_to_battery_w"), flow.node_column(node_id, "charge_from_ac_w")
+        more = spare_ac * (windows[k] / total * 0.95)
+        for name in ("ac_limit", "device", "cap", "island"):
+            if flow.node_wh(node_id, f"lost_{name}_w"):
+                more += flow.node_column(node_id, f"lost_{name}_w")
+        room = float(battery_limit_w(record, "charge")) - stored
+        if pv_share is not None:
+            room -= from_ac
+            stored = stored + from_ac * pv_share
+        np.minimum(more, np.maximum(0.0, room, out=room), out=more)
+        more += stored
+        offer_day = loss_of(record).arrives_w(more).reshape(DAYS, -1).sum(axis=1) * h
+        full = full_days(record, flow.node_column(node_id, "energy_wh"))
         seasons = {}
         for season, months in season_of_months(job.site.place.latitude_deg).items():
             here = np.isin(MONTH_OF_DAY, months)

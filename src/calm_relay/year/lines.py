@@ -36,13 +36,26 @@ def house_lines_w(house: House, year: HouseYear, supply: Supply) -> Array:
 def _loads_on_lines(house: House, year: HouseYear, count: int, listed: frozenset[str] | None, *, apparent: bool = False) -> Array:
     """Return what listed loads (None: all) draw from each line, (steps, lines), real or apparent. [W or VA]"""
     out = np.zeros((len(year.background_w), count))
+    if count == 1:
+        factors = {load.id: load.power_factor for load in house.counted} if apparent else {}
+        out[:, 0] = year.backup_va(listed, factors)
+        return out
     if listed is None or "background" in listed:
         out += np.outer(year.background_w, background_shares(house, count))
     for load in house.counted:
         if listed is None or load.id in listed:
             watts = year.appliance_w[load.id]
-            out += np.outer(watts / load.power_factor if apparent else watts, shares_of(load.line, count))
+            _put(out, watts / load.power_factor if apparent else watts, shares_of(load.line, count))
     return out
+
+
+def _put(out: Array, watts: Array, shares: Array) -> None:
+    """Add watts to the lines on which they lie. `out`: (steps, lines), `watts`: (steps,) [W]"""
+    for line, share in enumerate(shares.tolist()):
+        if share == 1.0:
+            out[:, line] += watts
+        elif share:
+            out[:, line] += watts * share
 
 
 def _add_inverters(out: Array, nodes: Iterable[Node], cards: CardBook, made: PlanFlow) -> None:
@@ -51,12 +64,13 @@ def _add_inverters(out: Array, nodes: Iterable[Node], cards: CardBook, made: Pla
     for node in nodes:
         shares = node_shares(node, cards.station(node), count)
         if node.id in made.pv_only:
-            out += np.outer(made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
+            _put(out, made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
         elif node.id in flow.node_ids:
-            taken = (
-                flow.node_column(node.id, "ac_in_w") + flow.node_column(node.id, "ac_own_w") + flow.node_column(node.id, "car_ac_w")
-            )
-            out += np.outer(taken - flow.node_column(node.id, "ac_out_w"), shares)
+            net = flow.node_column(node.id, "ac_own_w") - flow.node_column(node.id, "ac_out_w")
+            for name in ("ac_in_w", "car_ac_w"):
+                if flow.node_wh(node.id, name):
+                    net += flow.node_column(node.id, name)
+            _put(out, net, shares)
 
 
 def net_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:

@@ -22,11 +22,9 @@ from calm_relay.load.house import HouseYear
 from calm_relay.simulation.blocks import Steps
 from calm_relay.simulation.columns import (
     AC_LOAD_B,
-    AC_LOAD_G,
-    AC_NEVER,
-    AC_OWN_G,
-    AC_PV_G,
-    AC_PV_G_FIXED,
+    AC_OWN_B,
+    AC_PV_B,
+    AC_PV_B_FIXED,
     NODE,
     SYS_UNSERVED,
     SYSTEM,
@@ -100,16 +98,16 @@ def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: 
     packed = made.packed
     here = np.flatnonzero(packed.nodes["side"] == BACKUP)
     ids = served_ids(job, plan, serve)
-    ac = packed.ac.copy()
-    ac[:, [AC_LOAD_G, AC_NEVER, AC_PV_G, AC_PV_G_FIXED, AC_OWN_G]] = 0.0
+    ac = np.zeros_like(packed.ac)
+    for column in (AC_PV_B, AC_PV_B_FIXED, AC_OWN_B):
+        ac[:, column] = packed.ac[:, column]
     loads, dead = _on_lines(job, plan, cards, made.house, ids)
     ac[:, AC_LOAD_B] = loads
-    waiting = dead_pv_ids(job, plan, cards)
-    for node_id in waiting:
-        ac[:, made.pv_only_column[node_id]] -= made.pv_only[node_id].ac_w
-    np.maximum(ac, 0.0, out=ac)
-    bank = packed.bank[:, here, :].copy()
-    bank[:, :, [BANK_KEEP, BANK_CAR]] = 0.0  # no room is kept in an outage, and no car is charged on a DC side
+    for node_id in dead_pv_ids(job, plan, cards):
+        column = made.pv_only_column[node_id]
+        ac[:, column] = np.maximum(0.0, ac[:, column] - made.pv_only[node_id].ac_w)
+    bank = packed.bank[:, here, :]
+    bank[:, :, BANK_KEEP] = bank[:, :, BANK_CAR] = 0.0  # no room is kept in an outage, and no car is charged on a DC side
     stay = {packed.node_ids[k] for k in here}
     side = replace(
         packed,

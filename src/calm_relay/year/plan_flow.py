@@ -173,7 +173,7 @@ def _run(
     cars = {node.id: house.appliance_w[node.dc_car] for node in plan.nodes if node.dc_car in house.appliance_w}
     at_ac = house.with_loads({node.dc_car: np.zeros(calendar.steps) for node in plan.nodes if node.id in cars and node.dc_car})
     load_b, load_g = at_ac.split_w(plan.backed_up)
-    ac = np.zeros((calendar.steps, len(AC)))
+    ac = np.zeros((calendar.steps, len(AC)), order="F")
     ac[:, AC_LOAD_B], ac[:, AC_LOAD_G] = load_b, load_g
     for appliance in job.house.counted:
         if not appliance.fed_by_batteries:

@@ -45,8 +45,10 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
     """Return the year of every charge slot, by its place in the plan's list; steps that a later slot takes are left out."""
     flow, packed, h = made.flow, made.packed, calendar.step_h
     limit = None if math.isinf(packed.plant["import_w"]) else float(packed.plant["import_w"])
-    drawn = np.maximum(0.0, flow.column("load_w") - flow.column("pv_only_w"))
-    over = np.maximum(0.0, flow.column("pv_only_w") - flow.column("load_w"))
+    if not any(slot.kind in GRID_CHARGING for slot in plan.controls.slots):
+        return {}
+    net = flow.column("load_w") - flow.column("pv_only_w")
+    drawn = np.maximum(0.0, net)
     hour = np.minimum(23, calendar.clock_hour.astype(int))
     out = {}
     for index, slot in enumerate(plan.controls.slots):
@@ -64,13 +66,12 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
             if record["capacity_wh"] <= 0 or not slot.holds_for(node_id):
                 continue
             here_k = packed.slot_at(k) == index + 1
-            taken = flow.node_column(node_id, "pv_to_battery_w") + flow.node_column(node_id, "charge_from_ac_w")
-            energy = flow.node_column(node_id, "energy_wh")
-            before = np.roll(energy, 1)[begins & here_k]
+            taken = flow.node_column(node_id, "pv_to_battery_w")[here_k] + flow.node_column(node_id, "charge_from_ac_w")[here_k]
+            before = flow.node_column(node_id, "energy_wh")[np.flatnonzero(begins & here_k) - 1]
             nodes[node_id] = NodeWindow(
-                stored_wh=float(loss_of(record).arrives_w(taken[here_k]).sum()) * h / days,
+                stored_wh=float(loss_of(record).arrives_w(taken).sum()) * h / days,
                 begins_frac=float(before.mean()) / float(record["capacity_wh"]) if len(before) else 0.0,
             )
-        spare = float(over[inside].mean()) if inside.any() else 0.0
+        spare = float(np.maximum(0.0, -net[inside]).mean()) if inside.any() else 0.0
         out[index] = WindowFacts(tuple(float(v) for v in house), limit, nodes, spare)
     return out

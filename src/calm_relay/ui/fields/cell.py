@@ -14,6 +14,7 @@ from calm_relay.job.edits import Edit, read_path
 from calm_relay.job.fields import FieldInfo, describe
 from calm_relay.job.plausible import AskingBack
 from calm_relay.job.sources import mark_edits, typed_edits
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.fields.card_button import CardButton, choosing_edits, differences_text, shelf_differences
 from calm_relay.ui.fields.line import Line
 from calm_relay.ui.fields.quantity import QuantityField
@@ -116,7 +117,7 @@ class FieldCell(QWidget):
         return line
 
     def _make_choice(self) -> QComboBox:
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName(self.caption)
         box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self._fill_choice(box)

@@ -13,6 +13,7 @@ from calm_relay.job.house_models import Appliance, Motor, ProfileLoad
 from calm_relay.job.parts import add_appliance, put_appliance, remove_appliance
 from calm_relay.load.catalogue import catalogue, seasonal_months
 from calm_relay.load.shortfall import Shortfall, shortfalls
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.background_part import BackgroundPart
 from calm_relay.ui.pages.shown_year import shown_year_box
@@ -82,7 +83,7 @@ class AppliancesPart:
         page.add(self._list_and_fields())
 
     def _usual(self) -> QComboBox:
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName("Add a usual appliance")
         box.addItem("Add a usual appliance…")
         for load in catalogue():

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTH_DAYS
 from calm_relay.job.house_models import ProfileLoad
@@ -16,6 +16,7 @@ from calm_relay.job.sources import typed_edits
 from calm_relay.load.catalogue import HOUSEHOLDS, household_days, scaled_to_year, year_total_wh
 from calm_relay.load.meter_files import read_meter
 from calm_relay.load.profile import PUBLISHED, PUBLISHED_SOURCE
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.fields.reason import reason_label, show_reason
 from calm_relay.ui.widgets import label
@@ -125,7 +126,7 @@ class BackgroundPart:
         return tick
 
     def _households(self) -> QWidget:
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName("Begin with a household")
         box.addItem("Begin with a household…")
         for words, day_wh in HOUSEHOLDS:

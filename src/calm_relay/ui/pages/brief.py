@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, Qt
-from PySide6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QLabel, QSlider, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QLabel, QSlider, QWidget
 
 from calm_relay.calendar import season_of_months
 from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, brief_words, defaults, weigh_edits, weight_of, weight_words
@@ -13,6 +13,7 @@ from calm_relay.job.house_models import Appliance
 from calm_relay.job.parts import put_appliance
 from calm_relay.load.catalogue import catalogue
 from calm_relay.rules.checks_brief import END_WORDS
+from calm_relay.ui.calm_wheel import CalmSlider, ClosedList
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.shown_year import shown_year_box
 from calm_relay.ui.widgets import label
@@ -43,7 +44,7 @@ class BriefPage(FieldPage):
         grid.setColumnStretch(3, 1)
         self.sliders: dict[str, tuple[QSlider, QLabel]] = {}
         for row, (key, words) in enumerate(PURPOSES):
-            slider = QSlider(Qt.Orientation.Horizontal)
+            slider = CalmSlider(Qt.Orientation.Horizontal)
             slider.setRange(0, len(WEIGHT_WORDS) - 1)
             slider.setPageStep(1)
             slider.setTickPosition(QSlider.TickPosition.TicksBelow)
@@ -125,7 +126,7 @@ class BriefPage(FieldPage):
         """Add the loads to come with their years, and which year of the house is shown."""
         job = self.session.job
         self.heading("Loads to come")
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName("Add a load to come")
         box.addItem("Add a load to come…")
         for load in catalogue():

@@ -11,6 +11,7 @@ from calm_relay.calendar import MONTHS
 from calm_relay.errors import CalmRelayError
 from calm_relay.relay.graph import plan_graph
 from calm_relay.relay.values import drill_values
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.clock import STEPS_PER_DAY
 from calm_relay.ui.views.drill_view import DrillView
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
@@ -130,7 +131,7 @@ class DrillPart:
         page.words(CAUTIONS, "caution")
 
     def _box(self, name: str, rows: Sequence[tuple[object, str]], field: str) -> QComboBox:
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName(name)
         for key, words in rows:
             box.addItem(words, key)

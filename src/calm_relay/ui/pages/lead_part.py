@@ -12,6 +12,7 @@ from calm_relay.decision.brief import PURPOSES, WEIGHT_WORDS, weigh_edits, weigh
 from calm_relay.decision.chosen import with_choice
 from calm_relay.decision.money_words import chosen_words, figures_of, ranges_words, spread_words
 from calm_relay.decision.words import weather_words
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.pages.figures_part import gate_rows
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
 from calm_relay.ui.widgets import label
@@ -53,7 +54,7 @@ class LeadPart:
         boxes = []
         self.weights = {}
         for key, words in PURPOSES:
-            box = QComboBox()
+            box = ClosedList()
             box.setAccessibleName(f"Weight: {words}")
             box.addItems(list(WEIGHT_WORDS))
             box.activated.connect(lambda value, k=key, w=words: self._weigh(k, w, value))

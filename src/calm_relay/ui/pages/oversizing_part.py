@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QLabel, QWidget
+from PySide6.QtWidgets import QLabel, QWidget
 
 from calm_relay.decision.gains import MoreModules, NowOrLater, clip_rows, inverters_with_strings, ratio_rows
 from calm_relay.decision.words import clipped_amount, clipping_words, guess_words
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import LaterModules
 from calm_relay.simulation.pack import inverter_pass_w
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.views.charts import DurationChart
 from calm_relay.ui.views.limit_bars import LimitBar, LimitBars
@@ -53,7 +54,7 @@ class OversizingPart:
         self.ratios = LimitBars("Ratios", page.theme, page.scale)
         page.flow(self.ratios)
         page.heading("From most to least")
-        self.choice = QComboBox()
+        self.choice = ClosedList()
         self.choice.setAccessibleName("Inverter shown")
         for node in nodes:
             self.choice.addItem(node.name, node.id)

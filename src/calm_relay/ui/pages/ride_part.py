@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox
-
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import CalmRelayError
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
 from calm_relay.ui.widgets import label
 
@@ -39,7 +38,7 @@ class RidePart:
         plan = page.session.plan
         page.heading(f"{plan.letter}  {plan.name}")
         self.said = page.words("", "plain")
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName("What is served")
         for words, key in SERVES:
             box.addItem(words, key)

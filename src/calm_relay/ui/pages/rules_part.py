@@ -6,7 +6,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QLineEdit
+from PySide6.QtWidgets import QLineEdit
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.own_rules import (
@@ -26,6 +26,7 @@ from calm_relay.packs.pack import OWN
 from calm_relay.report.rules import RULES_CHANGE, figure_words
 from calm_relay.rules.network_rule import rule_in_force
 from calm_relay.rules.runs import table_of
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show
 
@@ -42,7 +43,7 @@ def build_rules(page: FieldPage) -> None:
         "Rules of the place", ("Side by side…", lambda: _compare(page)), ("Read a pack file…", lambda: _ask_pack(page)),
         ("Save these rules…", lambda: _save(page)),
     )  # fmt: skip
-    box = QComboBox()
+    box = ClosedList()
     box.setAccessibleName("Rules of")
     for pack_id, known in known_packs(job).items():
         box.addItem(f"{known.name}, own file" if pack_id == OWN else known.name, pack_id)
@@ -64,7 +65,7 @@ def build_rules(page: FieldPage) -> None:
             page.button("As the pack says", lambda name=one.parameter: _drop(page, name), f"{one.parameter} as the pack says"),
         )
     _tables(page)
-    names = QComboBox()
+    names = ClosedList()
     names.setAccessibleName("A figure of the pack to change for this job")
     names.addItem("Change a figure for this job…")
     for parameter in sorted(pack.parameter):
@@ -86,7 +87,7 @@ def build_rules(page: FieldPage) -> None:
 def _tables(page: FieldPage) -> None:
     """Add the choice of the table of conductors, with the user's own where there are some."""
     session = page.session
-    job, box = session.job, QComboBox()
+    job, box = session.job, ClosedList()
     box.setAccessibleName("Table of conductors")
     box.addItem(f"as the pack says ({table_of(job.model_copy(update={'cable_table': ''}).rules()).name})", "")
     for table_id, table in known_tables(job).items():

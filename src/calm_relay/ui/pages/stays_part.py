@@ -6,10 +6,11 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSignalBlocker, Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QComboBox, QHeaderView, QSizePolicy, QTableWidget, QTableWidgetItem
+from PySide6.QtWidgets import QHeaderView, QSizePolicy, QTableWidget, QTableWidgetItem
 
 from calm_relay.decision.schools import BACKGROUND, USUAL_DIVERSITY, with_backed_up
 from calm_relay.job.edits import Edit
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import ui_metrics
 from calm_relay.ui.views.charts import LoadChart
@@ -133,7 +134,7 @@ class StaysPart:
         plan = page.session.plan
         page.heading(f"{plan.letter}  {plan.name}")
         self.said = page.words("", "plain")
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName("Diversity: the part of all that runs together")
         for share in DIVERSITIES:
             box.addItem(f"{share * 100:.0f} %", share)

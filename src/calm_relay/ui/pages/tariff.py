@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QButtonGroup, QComboBox, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem, QWidget
+from PySide6.QtWidgets import QButtonGroup, QLineEdit, QPushButton, QTableWidget, QTableWidgetItem, QWidget
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import BadInput, Fault
@@ -19,6 +19,7 @@ from calm_relay.tariff import paint
 from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
 from calm_relay.tariff.price_file import PriceYear, Way, read_prices, with_prices
 from calm_relay.tariff.templates import read_tariff, tariff_json, templates
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.pages.base import FieldPage
 from calm_relay.ui.pages.rules_part import build_rules
@@ -136,7 +137,7 @@ class TariffPage(FieldPage):
         self._column.addStretch()
 
     def _templates(self) -> QWidget:
-        box = QComboBox()
+        box = ClosedList()
         box.setAccessibleName("Take a ready tariff")
         box.addItem("Take a ready tariff…")
         for tariff in templates():

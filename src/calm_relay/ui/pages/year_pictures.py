@@ -12,6 +12,7 @@ from calm_relay.calendar import MONTHS
 from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.simulation.failures import failures
 from calm_relay.simulation.pack import inverter_pass_w
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
@@ -51,7 +52,7 @@ class YearPictures(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         head = QHBoxLayout()
-        self.parts, self.against = QComboBox(), QComboBox()
+        self.parts, self.against = ClosedList(), ClosedList()
         for box, name, letters in (
             (self.parts, "What the picture shows", 20),
             (self.against, "Which plan it is compared with", 13),

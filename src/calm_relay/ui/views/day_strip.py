@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from calm_relay.calendar import in_window, year_calendar
+from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.clock import STEPS_PER_DAY
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
@@ -39,7 +40,7 @@ class DayStrip(QWidget):
         top = QHBoxLayout()
         top.setSpacing(8)
         top.addWidget(label("THE YEAR", "head"))
-        self.quantity = QComboBox()
+        self.quantity = ClosedList()
         self.quantity.setAccessibleName("Quantity of the year carpet")
         self.quantity.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.quantity.setMinimumContentsLength(22)

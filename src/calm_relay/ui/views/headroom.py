@@ -27,6 +27,7 @@ __all__ = ["Headroom", "HeadroomRow"]
 
 
 COSTS_SHOWN = 3
+MOST_SPARE = 40  # rows that wait out of sight
 
 
 def folded(findings: Sequence[Finding], opened: tuple[str, str] | None) -> list[list[Finding]]:
@@ -54,6 +55,7 @@ class Headroom(Copyable, QWidget):
         self.opened_check: tuple[str, str] | None = None
         self._shown: tuple[object, ...] = ()
         self._rows: list[HeadroomRow] = []
+        self._spare: dict[tuple[str, str], HeadroomRow] = {}
         outer = QVBoxLayout(self)
         outer.setContentsMargins(14, 12, 8, 8)
         head = QHBoxLayout()
@@ -97,7 +99,7 @@ class Headroom(Copyable, QWidget):
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
         self._theme, self._scale, self._shown = theme, scale, ()
-        self._drop_rows(0)
+        self._drop_rows()
         self.refresh()
 
     def findings(self) -> tuple[tuple[Finding, ...], bool]:
@@ -150,11 +152,11 @@ class Headroom(Copyable, QWidget):
             row.setFocus()
         self._scroll.verticalScrollBar().setValue(at)
 
-    def _drop_rows(self, left: int) -> None:
-        for row in self._rows[left:]:
+    def _drop_rows(self) -> None:
+        for row in (*self._rows, *self._spare.values()):
             row.hide()
             row.deleteLater()
-        del self._rows[left:]
+        self._rows, self._spare = [], {}
 
     def _show_rows(self, shown: Sequence[Sequence[Finding]]) -> None:
         if self._box is not None:
@@ -162,13 +164,13 @@ class Headroom(Copyable, QWidget):
             self._box.hide()
             self._box.deleteLater()
             self._box = None
-        self._drop_rows(len(shown))
         self._rows = self._matched(shown)
         for index, (row, (finding, *others)) in enumerate(zip(self._rows, shown, strict=True)):
             row.show_finding(finding, alike=len(others))
             item = self._list.itemAt(index)
             if item is None or item.widget() is not row:
                 self._list.insertWidget(index, row)
+                row.show()
             row.setChecked((finding.check, finding.subject) == self.opened_check)
             if row.isChecked() and self._box is None:
                 self._box = self._detail(finding)
@@ -177,17 +179,26 @@ class Headroom(Copyable, QWidget):
             self._list.insertWidget(at + 1, self._box)
 
     def _matched(self, shown: Sequence[Sequence[Finding]]) -> list[HeadroomRow]:
-        """Return a row for each finding: the one that shows its check already, else one that is free, else a new one."""
-        free = {(row.finding.check, row.finding.subject): row for row in self._rows}
+        """Return a row for each finding: the one that shows or showed its check, else one that is free, else a new one.
+
+        What is shown no more waits out of sight: checks of the year go and come back with every edit.
+        """
+        free = self._spare | {(row.finding.check, row.finding.subject): row for row in self._rows}
         kept = [free.pop((finding.check, finding.subject), None) for finding, *_ in shown]
-        left = iter(list(free.values()))
         out = []
         for row, (finding, *others) in zip(kept, shown, strict=True):
-            made = row or next(left, None)
+            made = row
+            if made is None and len(free) > MOST_SPARE:
+                made = free.pop(next(iter(free)))
             if made is None:
-                made = HeadroomRow(finding, self._theme, self._scale, alike=len(others))
+                made = HeadroomRow(finding, self._theme, self._scale, self.rows_holder, alike=len(others))
                 made.clicked.connect(lambda _=False, row=made: self._clicked(row))
             out.append(made)
+        for row in free.values():
+            if not row.isHidden():
+                self._list.removeWidget(row)
+                row.hide()
+        self._spare = free
         return out
 
     def _clicked(self, row: HeadroomRow) -> None:

@@ -1,0 +1,50 @@
+# mypy: disable-error-code="no-untyped-def, no-untyped-call, untyped-decorator"
+"""Cycles of a history by rainflow (ASTM E1049-85, clause 5.4.4), compiled: a year's thousand turns in less than a millisecond."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from calm_relay.simulation.kernel.jit import compiled
+
+
+@compiled
+def _rainflow(turns, ranges, counts):
+    """Count the cycles of `turns` (n,) into `ranges` and `counts` (n,); returns how many there are.
+
+    What is still open stands in `held[first:top]`. A range that the next one covers is a cycle, or half a one where it begins
+    with the history's first open turn, which then goes.
+    """
+    held = np.empty(len(turns))
+    first, top, found = 0, 0, 0
+    for turn in turns:
+        held[top] = turn
+        top += 1
+        while top - first >= 3:
+            later, before = abs(held[top - 1] - held[top - 2]), abs(held[top - 2] - held[top - 3])
+            if later < before:
+                break
+            ranges[found] = before
+            if top - first == 3:
+                counts[found] = 0.5
+                first += 1
+            else:
+                counts[found] = 1.0
+                held[top - 3] = held[top - 1]
+                top -= 2
+            found += 1
+    for i in range(first, top - 1):
+        ranges[found], counts[found] = abs(held[i + 1] - held[i]), 0.5
+        found += 1
+    return found
+
+
+def rainflow(turns: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return the ranges of a history's cycles and how much of a cycle each is, 1 or 0.5, as they close. (cycles,) each [any], [1]
+
+    `turns` (n,) are its first and last values and where it turns.
+    """
+    ranges, counts = np.empty(len(turns)), np.empty(len(turns))
+    found = _rainflow(np.ascontiguousarray(turns, dtype=np.float64), ranges, counts)
+    return ranges[:found], counts[:found]
