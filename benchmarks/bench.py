@@ -204,6 +204,8 @@ def main() -> int:
     line("edit to painted checks (median of 12)", f"{1000 * w['checks_s']:.0f} ms", "goal 50 ms")
     line("  worst of 12", f"{1000 * w['checks_worst_s']:.0f} ms")
     line("edit to painted year of the chosen plan", f"{1000 * w['year_s']:.0f} ms", "goal 200 ms")
+    line("edit of a price to painted figures", f"{1000 * w['price_s']:.0f} ms", "goal 60 ms")
+    line("Year page, longest step of the event loop", f"{1000 * w['year_freeze_s']:.0f} ms", "goal 100 ms")
     line("relay line redraw", f"{1000 * w['redraw_s']:.1f} ms", "goal 16 ms")
     line("  laid out and painted, 24 inverters, 4 of them with batteries", f"{1000 * w['largest_redraw_s']:.1f} ms", "goal 16 ms")
     line("Decide of five plans, 20 years and 15 cases each", f"{w['decide_s']:.2f} s", "goal 3 s")

@@ -63,6 +63,54 @@ def decide_s(app: Any, window: Any) -> tuple[float, float]:
         time.sleep(0.002)
 
 
+def price_s(app: Any, window: Any, painted: list[float]) -> float:
+    """Return the seconds from an edit of the import price to its painted figures (median of seven)."""
+    from calm_relay.job.edits import Edit
+    from calm_relay.ui.start import wait_idle
+
+    times = []
+    for i in range(8):
+        wait_idle(app, window)
+        painted.clear()
+        begin = time.perf_counter()
+        window.session.edit("Price", [Edit("tariff.import_price_per_kwh", 0.30 + i / 100)])
+        while not painted:
+            app.processEvents()
+            time.sleep(0.0005)
+        times.append(painted[0] - begin)
+    return median(times[1:])
+
+
+def year_page_freeze_s(app: Any, window: Any) -> float:
+    """Return the longest step of the event loop on the Year page: each picture shown, then three edits until all plans stand."""
+    from calm_relay.job.edits import Edit
+    from calm_relay.ui.start import wait_idle
+
+    window.show_page("year")
+    wait_idle(app, window)
+    box, longest = window.page("year").pictures.parts, 0.0
+
+    def step() -> None:
+        nonlocal longest
+        begin = time.perf_counter()
+        app.processEvents()
+        longest = max(longest, time.perf_counter() - begin)
+
+    for i in range(box.count()):
+        begin = time.perf_counter()
+        box.setCurrentIndex(i)
+        longest = max(longest, time.perf_counter() - begin)
+        step()
+    for i in range(3):
+        window.session.edit("Oven", [Edit("house.appliances[oven].running_w", 2100.0 + 10 * i)])
+        while window.session.busy:
+            step()
+            time.sleep(0.001)
+    window.show_page("plans")
+    wait_idle(app, window)
+    return longest
+
+
 def stays_s(app: Any, window: Any) -> tuple[float, float]:
     """Return the seconds from an edit of what stays on to its painted ride-through, median of five, and the longest step."""
     from calm_relay.job.edits import Edit
@@ -137,8 +185,10 @@ def main() -> None:
         begin = time.perf_counter()
         relay.repaint()
         redraws.append(time.perf_counter() - begin)
+    price = price_s(app, window, painted)
     largest = largest_plan_s(window)
     peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    year_freeze = year_page_freeze_s(app, window)
     decide, freeze = decide_s(app, window)
     stays, stays_freeze = stays_s(app, window)
     print(
@@ -149,6 +199,8 @@ def main() -> None:
                 "checks_s": median(checks),
                 "checks_worst_s": max(checks),
                 "year_s": median(years),
+                "price_s": price,
+                "year_freeze_s": year_freeze,
                 "redraw_s": median(redraws),
                 "largest_redraw_s": largest,
                 "peak_mb": peak_mb,

@@ -486,7 +486,6 @@ class Study:
         Cancelled
             When `cancelled` said so; nothing half made is kept.
         """
-        self.flow(job, plan, progress, cancelled)
         with ThreadPoolExecutor(1) as beside:  # outages run compiled, so facts and bill are made meanwhile
             outage = beside.submit(self.brief_survival, job, plan, cancelled)
             facts = self.facts(job, plan, progress, cancelled)

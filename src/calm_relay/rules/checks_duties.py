@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.rules.checks_board import added_nodes
-from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
+from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, declared, finding, note, unknown
 
 DUTIES = {
     "rapid_shutdown": ("rapid shutdown of strings on the roof", True), "arc_fault": ("arc-fault protection of strings", True),
@@ -32,15 +32,10 @@ def duty(c: CheckContext) -> Iterator[Finding]:
         if not added or (of_strings and not strings):
             continue
         said = getattr(c.plan.protection, str(name))
-        if said == "not_known":
-            yield unknown(c, "place.duty", words, f"{words}: look for it on site, or plan it; {DECIDES}", source)
-            continue
+        ask = f"{words}: look for it on site, or plan it; {DECIDES}"
         line = f"{int(said == 'yes')} of 1 there, as declared; {DECIDES}"
-        edits = (Edit(c.path(f"protection.{name}"), "yes"),)
-        yield finding(
-            c, "place.duty", words, YES_NO, float(said == "yes"), 1.0, "least", line, tight=COUNTS, source=source,
-            remedies=[Remedy(f"{words}, then declare it", edits)],
-        )  # fmt: skip
+        remedy = Remedy(f"{words}, then declare it", (Edit(c.path(f"protection.{name}"), "yes"),))
+        yield declared(c, "place.duty", words, said, ask, line, remedy, source=source)
 
 
 @check(

@@ -11,7 +11,7 @@ from calm_relay.library.cards import FrequencyRecord, InverterCard
 from calm_relay.pv.roof import array_stc_w, export_cap_w
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.checks_board import added_nodes
-from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, declared, finding, unknown
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.line_shares import line_count
@@ -94,14 +94,11 @@ def approval(c: CheckContext) -> Iterator[Finding]:
     if c.plan.transfer is None or "transfer" not in c.pack.items("approvals"):
         return
     name, said = c.cards.transfer(c.plan.transfer.card).name, c.job.site.network.transfer_approved
-    if said == "not_known":
-        yield unknown(c, "network.approval", name, "whether the operator agrees to a device at the meter: ask before work begins")
-        return
-    line = f"{int(said == 'yes')} of 1 agreed, as declared"
-    yield finding(
-        c, "network.approval", name, YES_NO, float(said == "yes"), 1.0, "least", line, tight=COUNTS,
+    yield declared(
+        c, "network.approval", name, said, "whether the operator agrees to a device at the meter: ask before work begins",
+        f"{int(said == 'yes')} of 1 agreed, as declared",
+        Remedy("the operator's word, then declare it", (Edit("site.network.transfer_approved", "yes"),)),
         source=c.pack.list_["approvals"][1],
-        remedies=[Remedy("the operator's word, then declare it", (Edit("site.network.transfer_approved", "yes"),))],
     )  # fmt: skip
 
 

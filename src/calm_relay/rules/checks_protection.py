@@ -9,7 +9,7 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.rows import forming_rows
 from calm_relay.rules.checks_island import USUAL_AIR_C, swap_generator
 from calm_relay.rules.checks_service import backup_appliances, running_va
-from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, declared, finding, unknown
 from calm_relay.units import format_quantity as show
 from calm_relay.year.circuits import start_of
 from calm_relay.year.generator_figures import derated_va
@@ -32,12 +32,8 @@ def _declared(c: CheckContext, check_id: str, field: str, said: str, ask: str, f
     if device is None:
         return
     name, value = c.cards.transfer(device.card).name, getattr(device, field)
-    if value == "not_known":
-        yield unknown(c, check_id, name, ask)
-        return
     line = f"{int(value == 'yes')} of 1 there, as declared: {said}; {BY_ELECTRICIAN}"
-    remedies = [Remedy(fix, (Edit(c.path(f"transfer.{field}"), "yes"),))]
-    yield finding(c, check_id, name, YES_NO, float(value == "yes"), 1.0, "least", line, tight=COUNTS, remedies=remedies)
+    yield declared(c, check_id, name, value, ask, line, Remedy(fix, (Edit(c.path(f"transfer.{field}"), "yes"),)))
 
 
 @check(

@@ -10,7 +10,7 @@ from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.job.site_models import MountingSpot
 from calm_relay.library.base import BoxCard
 from calm_relay.rules.checks_bank import PLACES
-from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
+from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, declared, finding, unknown
 from calm_relay.simulation import chain
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
@@ -168,20 +168,6 @@ def _inside(c: CheckContext, card: BoxCard, place: str) -> bool:
     return low is not None and high is not None and cold is not None and warm is not None and low >= cold and high <= warm
 
 
-def _declared(
-    c: CheckContext, check_id: str, used: InUse, value: str, good: str, words: tuple[str, str], ask: str, fix: Remedy, *,
-    soft: bool = False, source: str | None = None,
-) -> Finding:  # fmt: skip
-    """Return the finding of what is declared of a place: as wished, not so, or not known."""
-    if value == "not_known":
-        return unknown(c, check_id, used.name, ask, source)
-    line = words[0] if value == good else words[1]
-    return finding(
-        c, check_id, used.name, YES_NO, float(value == good), 1.0, "least", line, soft=soft, tight=COUNTS, remedies=[fix],
-        source=source,
-    )  # fmt: skip
-
-
 @check(
     "place.sun", "Out of the sun", page="site", needs={"plan"}, short="Sun on the box",
     source="a box in the sun is warmer than the air, gives less and ages faster; common practice",
@@ -190,9 +176,9 @@ def sun(c: CheckContext) -> Iterator[Finding]:
     """Whether the sun falls on what hangs outdoors."""
     for used, spot in _spots(c):
         if used.place in ("outdoors", "outdoors_sheltered"):
-            yield _declared(
-                c, "place.sun", used, spot.in_sun, "no", SHADED,
-                "whether the sun falls on it: look at noon", Remedy("a roof or a shaded wall"), soft=True,
+            yield declared(
+                c, "place.sun", used.name, spot.in_sun, "whether the sun falls on it: look at noon", SHADED,
+                Remedy("a roof or a shaded wall"), good="no", soft=True,
             )  # fmt: skip
 
 
@@ -347,9 +333,8 @@ def backing(c: CheckContext) -> Iterator[Finding]:
     if c.pack.choice("backing") != "required":
         return
     for used, spot in _spots(c, banks=True):
-        yield _declared(
-            c, "place.backing", used, spot.backing, "yes", WALLS,
-            "what is behind the battery: look on site",
+        yield declared(
+            c, "place.backing", used.name, spot.backing, "what is behind the battery: look on site", WALLS,
             Remedy("a sheet that does not burn, then declare it", (Edit(_path(c, used, "backing"), "yes"),)),
             source=c.pack.list_["backing"][1],
         )  # fmt: skip

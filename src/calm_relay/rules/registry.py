@@ -300,6 +300,32 @@ def unknown(context: CheckContext, check_id: str, subject: str, missing: str, so
     return _in_words(context, check_id, subject, "not known", f"not known: {missing}", source)
 
 
+def declared(
+    context: CheckContext,
+    check_id: str,
+    subject: str,
+    value: str,
+    ask: str,
+    line: str | tuple[str, str],
+    remedy: Remedy,
+    *,
+    good: str = "yes",
+    soft: bool = False,
+    source: str | None = None,
+) -> Finding:
+    """Return the finding of what somebody declares: as it should be (`good`), not so, or not known with what to look up.
+
+    `line` is what is said of it; two where they differ by whether it is as it should be.
+    """
+    if value == "not_known":
+        return unknown(context, check_id, subject, ask, source)
+    said = line if isinstance(line, str) else line[value != good]
+    return finding(
+        context, check_id, subject, YES_NO, float(value == good), 1.0, "least", said, soft=soft, tight=COUNTS, remedies=[remedy],
+        source=source,
+    )  # fmt: skip
+
+
 def note(context: CheckContext, check_id: str, subject: str, text: str) -> Finding:
     """Return a finding that only says something."""
     return _in_words(context, check_id, subject, "note", text)

@@ -14,7 +14,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.library.cards import BatteryCard
-from calm_relay.simulation.counting import rainflow
 
 Array = NDArray[np.float64]
 YEARS = 20
@@ -43,6 +42,8 @@ def turning_points(series: Array) -> Array:
 
 def count_cycles(series: Array) -> list[tuple[float, float]]:
     """Return (range, count) of a history by rainflow as it stands, by range, half cycles as 0.5 (ASTM E1049-85)."""
+    from calm_relay.simulation.counting import rainflow  # compiled: not loaded before it is asked for
+
     sizes, counts = rainflow(turning_points(series))
     each, place = np.unique(sizes, return_inverse=True)
     return list(zip(each.tolist(), np.bincount(place, weights=counts, minlength=len(each)).tolist(), strict=True))
@@ -58,6 +59,8 @@ def year_cycles(energy_wh: Array, capacity_wh: float) -> tuple[CycleCount, ...]:
         return ()
     top = int(np.argmax(energy_wh))
     round_year = np.round(np.concatenate((energy_wh[top:], energy_wh[: top + 1])) / capacity_wh, 9)  # less is no turn
+    from calm_relay.simulation.counting import rainflow
+
     sizes, counts = rainflow(turning_points(round_year))
     deep = sizes >= SMALLEST_DEPTH
     percents = np.maximum(1, np.rint(100 * np.minimum(sizes[deep], 1.0))).astype(np.int64)

@@ -98,8 +98,8 @@ KEPT_SYSTEM = (
     "pv_only_lost_island_w", "unserved_w", "cap_exceeded_w", "import_exceeded_w", "peak_exceeded_w", "device_exceeded_w",
 )  # fmt: skip
 KEPT_NODE = (
-    "pv_to_battery_w", "car_ac_w", "lost_ac_limit_w", "lost_below_start_w", "lost_device_w", "lost_cap_w", "lost_island_w",
-    "ac_out_w", "ac_in_w", "charge_from_ac_w", "discharge_w", "ac_own_w", "energy_wh",
+    "pv_to_battery_w", "car_ac_w", "caught_w", "lost_ac_limit_w", "lost_below_start_w", "lost_device_w", "lost_cap_w",
+    "lost_island_w", "ac_out_w", "ac_in_w", "charge_from_ac_w", "discharge_w", "ac_own_w", "energy_wh",
 )  # fmt: skip
 # Names of loss in their order (definitions D7): columns `lost_<name>_w` of a node; PV-only inverters lose to the last three.
 LOSS_NAMES = ("ac_limit", "below_start", "device", "cap", "island")

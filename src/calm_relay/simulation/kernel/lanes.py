@@ -10,8 +10,9 @@ import numpy as np
 
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
-from calm_relay.simulation.kernel.records import FIRST, SECOND, TERMS_DTYPE
+from calm_relay.simulation.kernel.records import FIRST, SECOND, SLOTS, TERMS_DTYPE
 from calm_relay.simulation.kernel.rows import finish_step, place
+from calm_relay.simulation.kernel.shares import count_groups
 from calm_relay.simulation.kernel.step import one_pass, prepare_all, settle, take_inputs
 
 # Lanes of one block, for one node and for two: constants, so that rows of the table are known to lie apart. As many as a
@@ -19,9 +20,11 @@ from calm_relay.simulation.kernel.step import one_pass, prepare_all, settle, tak
 MOST_LANE_NODES = 2
 LANES_ONE, LANES_TWO, VECTOR = np.uint64(32), np.uint64(16), 8
 N_SYSTEM, N_NODE, N_TERMS = len(SYSTEM), len(NODE), len(TERMS_DTYPE.names or ())
-# Rows of the table of a block: energies, whether a lane asks for more passes, sums of the plan, sums of each node.
-ROW_AGAIN, ROW_SYSTEM = np.uint64(2 * MOST_LANE_NODES), np.uint64(2 * MOST_LANE_NODES + 1)
-ROW_NODES = np.uint64(2 * MOST_LANE_NODES + 1 + N_SYSTEM)
+# Rows of the table of a block: energies, each node's on and usual order as the last pass left them, whether a lane asks for more
+# passes, sums of the plan, sums of each node.
+ROW_ON, ROW_AGAIN = np.uint64(2 * MOST_LANE_NODES), np.uint64(4 * MOST_LANE_NODES)
+ROW_SYSTEM, ROW_NODES = np.uint64(4 * MOST_LANE_NODES + 1), np.uint64(4 * MOST_LANE_NODES + 1 + N_SYSTEM)
+FEW = 6.0  # lanes that ask for more passes and are done one by one
 N_OWN = np.uint64(N_TERMS + 1)  # terms of a node, and the factor of its PV
 TWO, FOUR = np.uint64(2), np.uint64(4)
 
@@ -109,14 +112,38 @@ def _store_nodes(shape, stride, ok, table, v, w):
 
 
 @inside
-def _lane(shape, kinds, sun, stride, p, t, pv_dc, bank, const, rule, table, nothing, v, nd, w, b):
-    """One step of one lane, its first pass alone."""
+def _go_on(k, stride, table, v, w):
+    """Take who was on, and who followed the usual order, from the first pass."""
+    at = ROW_ON + np.uint64(k) * TWO, stride, v
+    w.on, w.usual = table[place(at, 0)], table[place(at, 1)]
+
+
+@inside
+def _keep_on(k, stride, table, v, w):
+    at = ROW_ON + np.uint64(k) * TWO, stride, v
+    table[place(at, 0)], table[place(at, 1)] = w.on, w.usual
+
+
+@inside
+def _lane(shape, kinds, sun, second, stride, p, t, pv_dc, bank, const, rule, table, nothing, v, nd, w, b):
+    """One pass over one step of one lane: the first, or the `second` where the first asked for it."""
     _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w)
     prepare_all(shape, kinds, nd, p, w, b)
-    ok = not one_pass(shape, kinds, sun, nd, p, w, b)
+    asked = True
+    if second:
+        asked = table[place((ROW_AGAIN, stride, v), 0)] > 0.0
+        _go_on(FIRST, stride, table, v, w[0])
+        if len(shape) > 1:
+            _go_on(SECOND, stride, table, v, w[1])
+    more = one_pass(shape, kinds, sun, nd, p, w, b)
+    ok = asked and not more
+    if not second:
+        _keep_on(FIRST, stride, table, v, w[0])
+        if len(shape) > 1:
+            _keep_on(SECOND, stride, table, v, w[1])
     finish_step(shape, (), ok, nd, p, 0, w, b, nothing, nothing, table, table, (ROW_SYSTEM, stride, v), (ROW_NODES, stride, v))
     _store_nodes(shape, stride, ok, table, v, w)
-    table[place((ROW_AGAIN, stride, v), 0)] = 0.0 if ok else 1.0
+    table[place((ROW_AGAIN, stride, v), 0)] = 1.0 if asked and more else 0.0
 
 
 @compiled
@@ -146,18 +173,22 @@ def run_lanes(shape, kinds, passes, lanes, plant, const, rules, rule, codes, pv_
         take_inputs(ac, t, b)
         if sun + b.in_pv_b + b.in_pv_g + b.pv_b_fixed + b.pv_g_fixed > 0.0:
             for v in range(lanes):
-                _lane(shape, kinds, True, stride, p, t, pv_dc, bank, const, rule, table, nothing, np.uint64(v), nd, w, b)
+                _lane(shape, kinds, True, False, stride, p, t, pv_dc, bank, const, rule, table, nothing, np.uint64(v), nd, w, b)
         else:
             for v in range(lanes):
-                _lane(shape, kinds, False, stride, p, t, pv_dc, bank, const, rule, table, nothing, np.uint64(v), nd, w, b)
+                _lane(shape, kinds, False, False, stride, p, t, pv_dc, bank, const, rule, table, nothing, np.uint64(v), nd, w, b)
         asked = 0.0
         for v in range(lanes):
             asked += table[place((ROW_AGAIN, stride, np.uint64(v)), 0)]
+        if n == 1 and len(kinds[SLOTS]) > 0 and asked > FEW:
+            for v in range(lanes):
+                _lane(shape, kinds, True, True, stride, p, t, pv_dc, bank, const, rule, table, nothing, np.uint64(v), nd, w, b)
         if asked > 0.0:
             for i in range(lanes):
                 v = np.uint64(i)
                 if table[place((ROW_AGAIN, stride, v), 0)] > 0.0:
                     _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w)
+                    b.groups = count_groups(shape, nd)
                     settle(shape, passes, nd, p, w, b)
                     finish_step(
                         shape, (), True, nd, p, 0, w, b, nothing, nothing, table, table,

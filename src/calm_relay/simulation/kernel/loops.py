@@ -7,6 +7,7 @@ from calm_relay.simulation.columns import SYS_UNSERVED
 from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
 from calm_relay.simulation.kernel.records import ONE, ZERO
 from calm_relay.simulation.kernel.rows import finish_step
+from calm_relay.simulation.kernel.shares import count_groups
 from calm_relay.simulation.kernel.step import settle, take_inputs, take_nodes_inputs
 
 ENDLESS = 2**61
@@ -108,6 +109,7 @@ def run_steps(
     plants[0] = plant
     nd, p = (terms_here[0], terms_here[1], terms_here[2], terms_here[3]), plants[0]
     load_energies(shape, energy, energy_pv, w)
+    b.groups = count_groups(shape, nd)
     at = ZERO, ONE, ZERO
     plan_sums, node_sums = sums
     for begin in range(first, last, system.shape[0]):
@@ -165,6 +167,7 @@ def outlast(
     plants[0] = plant
     nd, p = (table[0], table[1], table[2], table[3]), plants[0]
     load_energies(shape, energy, energy_pv, w)
+    b.groups = count_groups(shape, nd)
     at = ZERO, ONE, ZERO
     total, found, count = ac.shape[0], need, 0
     t = first

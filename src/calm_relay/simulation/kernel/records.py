@@ -77,12 +77,12 @@ WORK_DTYPE = _record(
 # What enters the step at AC, and what its nodes share: D without what slots draw, P_T likewise, controllable PV-only of both sides,
 # the slots' grid charging, what was lost, own draws, surplus charging at work. While a node sends to others: what it can, what it
 # has so far, its side, and what the bias kept back from the house. Beyond: what a sensor at the device does not see. Dark: 1 in an
-# island that nothing can start. Open: 1 where a lane leaves something to the ordinary settling. Last, what the settled step brought
-# to AC, by origin, and what chargers took.
+# island that nothing can start. Open: 1 where a lane leaves something to the ordinary settling. Groups: how many groups of
+# batteries take turns; it holds for the run. Last, what the settled step brought to AC, by origin, and what chargers took.
 BUS_DTYPE = _record(
     "load_b", "load_g", "never", "in_pv_b", "in_pv_g", "pv_b_fixed", "pv_g_fixed", "in_own_b", "in_own_g",
     "demand", "through", "pv_b", "pv_g", "slots", "slots_b", "lost_device", "lost_cap", "own_b", "own_g", "surplus",
-    "best", "sent", "sender_b", "house", "beyond", "dark", "open", "pv_ac", "battery_ac", "battery_pv", "charge_ac",
+    "best", "sent", "sender_b", "house", "beyond", "dark", "open", "groups", "pv_ac", "battery_ac", "battery_pv", "charge_ac",
 )  # fmt: skip
 
 

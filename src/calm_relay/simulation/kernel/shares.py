@@ -29,6 +29,22 @@ GIVING, SURPLUS = -2, -1  # in place of a sender
 
 
 @inside
+def count_groups(shape, nd):
+    """Return how many groups of batteries take turns in charging or in giving. [number]"""
+    n = len(shape)
+    last = 0.0
+    if n > 0:
+        last = max(last, nd[0].take_turn, nd[0].give_turn)
+    if n > 1:
+        last = max(last, nd[1].take_turn, nd[1].give_turn)
+    if n > 2:
+        last = max(last, nd[2].take_turn, nd[2].give_turn)
+    if n > 3:
+        last = max(last, nd[3].take_turn, nd[3].give_turn)
+    return last + 1.0
+
+
+@inside
 def _weigh_taking(k, nd, group, sender, w):
     """Weigh the node in a charging group by its room, or not at all where it takes no part. [Wh]"""
     able = nd.take_turn == group and k != sender and may_take(nd, w)
@@ -106,15 +122,16 @@ def _share(shape, kinds, sender, ask, nd, p, w, b):
     n = len(shape)
     if n == 1:
         return _share_alone(sender, ask, nd[0], p, w[0], b)
-    total, done = _share_once(shape, sender, ask, 0.0, nd, p, w, b)
+    total, done = 0.0, False
     if len(kinds[LANE]) > 0:
+        total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
         if not done:
             total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
         return total
-    for _round in range(1, n):
+    for _round in range(n):
+        total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
         if done:
             break
-        total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
     return total
 
 
@@ -215,14 +232,15 @@ def charge_from_others(shape, kinds, nd, p, w, b):
         _charge_lane(shape, kinds, nd, p, w, b)
     else:
         for group in range(n):
-            _surplus_once(shape, kinds, group, nd, p, w, b)
+            if group < b.groups:
+                _surplus_once(shape, kinds, group, nd, p, w, b)
         _after_surplus(kinds, p, b)
         if n > 1:
             for sender in range(n):
                 if _ready_to_send(shape, sender, nd, p, w, b):
                     for group in range(n):
                         offer = b.best - b.sent - b.house
-                        if offer > WISH_W:
+                        if offer > WISH_W and group < b.groups:
                             _share_charge(shape, kinds, sender, group, offer, nd, p, w, b)
                     _after_sending(shape, sender, nd, w, b)
     if n == 1 and len(kinds[DEVICE]) > 0:
@@ -273,7 +291,8 @@ def _serve(shape, kinds, ask, nd, p, w, b):
             ask = _serve_once(shape, kinds, SECOND, ask, nd, p, w, b)
     else:
         for group in range(n):
-            ask = _serve_once(shape, kinds, group, ask, nd, p, w, b)
+            if group < b.groups:
+                ask = _serve_once(shape, kinds, group, ask, nd, p, w, b)
 
 
 @inside
@@ -282,12 +301,22 @@ def discharge(shape, kinds, nd, p, w, b):
 
     With a peak target, what is above it is then served from below the peak-hold too (D9).
     """
-    _serve(shape, kinds, b.demand - max(p.bias_w, min(b.never, b.demand)), nd, p, w, b)
-    if len(kinds[PEAKS]) > 0:
-        ask = b.demand - max(p.target_w, min(b.never, b.demand))
-        if ask > WISH_W:
-            _open_hold(shape, w)
+    if len(kinds[LANE]) > 0:
+        _serve(shape, kinds, b.demand - max(p.bias_w, min(b.never, b.demand)), nd, p, w, b)
+        if len(kinds[PEAKS]) > 0:
+            ask = b.demand - max(p.target_w, min(b.never, b.demand))
+            if ask > WISH_W:
+                _open_hold(shape, w)
+                _serve(shape, kinds, ask, nd, p, w, b)
+    else:  # one loop: written twice, the rules of four nodes take longer to compile
+        kept = p.bias_w
+        for stage in range(1 + len(kinds[PEAKS])):
+            ask = b.demand - max(kept, min(b.never, b.demand))
+            if stage > 0 and ask > WISH_W:
+                _open_hold(shape, w)
             _serve(shape, kinds, ask, nd, p, w, b)
+            kept = p.target_w
+    if len(kinds[PEAKS]) > 0:
         _close_hold(shape, w)
 
 
