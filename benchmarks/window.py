@@ -78,6 +78,7 @@ def price_s(app: Any, window: Any, painted: list[float]) -> float:
             app.processEvents()
             time.sleep(0.0005)
         times.append(painted[0] - begin)
+    wait_idle(app, window)
     return median(times[1:])
 
 

@@ -357,18 +357,20 @@ class Study:
 
     def facts(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> YearFacts:
         """Return the facts of a plan's year; small, kept when the series are long gone."""
-        latitude = job.site.place.latitude_deg >= 0
-        factors = [load.power_factor for load in job.house.appliances]
-        guessed = isinstance(job.site.weather, ClearSkyWeather)
-        lines = stages.select_lines(job, plan, job.cards())
-        key = content_key("facts", self.flow_key(job, plan), latitude, factors, guessed, lines)
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)
             return year_facts(job, plan, job.cards(), self.calendar(job), made, made.house)
 
-        found: YearFacts = self._stage("facts", key, make, lambda _: 60_000)
+        found: YearFacts = self._stage("facts", self._facts_key(job, plan), make, lambda _: 60_000)
         return found
+
+    def _facts_key(self, job: Job, plan: Plan) -> str:
+        latitude = job.site.place.latitude_deg >= 0
+        factors = [load.power_factor for load in job.house.appliances]
+        guessed = isinstance(job.site.weather, ClearSkyWeather)
+        lines = stages.select_lines(job, plan, job.cards())
+        return content_key("facts", self.flow_key(job, plan), latitude, factors, guessed, lines)
 
     def year_parts(self, job: Job, plan: Plan, by: By) -> tuple[Part, ...]:
         """Return a plan's year in parts: by month, by the clock's hour or by the tariff's period."""
@@ -486,6 +488,8 @@ class Study:
         Cancelled
             When `cancelled` said so; nothing half made is kept.
         """
+        if self.cache.peek(self._facts_key(job, plan)) is None:
+            self.flow(job, plan, progress, cancelled)
         with ThreadPoolExecutor(1) as beside:  # outages run compiled, so facts and bill are made meanwhile
             outage = beside.submit(self.brief_survival, job, plan, cancelled)
             facts = self.facts(job, plan, progress, cancelled)

@@ -29,19 +29,38 @@ class PageMark:
 
 def work_order(job: Job, findings: Mapping[str, Sequence[Finding]]) -> tuple[PageMark, ...]:
     """Return a mark for every page; `findings` are by plan id, of the plans computed so far."""
-    assumed = assumed_paths(job)
-    fields = all_fields(job)
+    assumed, fields = _FIELDS.of(job)
     return tuple(
-        _plans_mark(spec, job, findings, assumed) if spec.about_plans else _field_mark(spec, job, findings, assumed, fields)
+        _plans_mark(spec, job, findings, assumed)
+        if spec.about_plans
+        else _field_mark(spec, job, findings, assumed, fields[spec.key])
         for spec in PAGES
     )
 
 
+class _Fields:
+    """What is assumed in the job that was looked at last, and each page's fields: they change with the job alone."""
+
+    def __init__(self) -> None:
+        self._last: tuple[Job, set[str], dict[str, list[str]]] | None = None
+
+    def of(self, job: Job) -> tuple[set[str], dict[str, list[str]]]:
+        """Return the paths that are assumed, and by page those of its fields that may be marked."""
+        last = self._last
+        if last is None or last[0] is not job:
+            every = [path for path in all_fields(job) if path not in UNMARKED]
+            mine = {spec.key: [path for path in every if spec.paths and path.startswith(spec.paths)] for spec in PAGES}
+            last = self._last = job, assumed_paths(job), mine
+        return last[1], last[2]
+
+
+_FIELDS = _Fields()
+
+
 def _field_mark(
-    spec: PageSpec, job: Job, findings: Mapping[str, Sequence[Finding]], assumed: set[str], fields: Sequence[str]
+    spec: PageSpec, job: Job, findings: Mapping[str, Sequence[Finding]], assumed: set[str], mine: Sequence[str]
 ) -> PageMark:
     """Return the mark of a page that has fields: what is over among its checks, else what is assumed or not known."""
-    mine = [path for path in fields if spec.paths and path.startswith(spec.paths) and path not in UNMARKED]
     guessed = [path for path in mine if path in assumed]
     missing = [path for path in spec.wanted if _value(job, path) is None]
     over = [

@@ -41,6 +41,7 @@ if TYPE_CHECKING:
 FileWork = Callable[[Callable[[], "Study"], Watch], object]  # reads a file: how to get the study, and whom to tell
 KEEP_MS = 300  # edits that follow each other closely are kept once
 FILE_KEY = "file "  # questions to the worker that read a file begin so
+PAINT_MS = 40  # what charts put off until the loop is free is painted by then
 GATHER_MS = 40  # figures of plans that are not looked at are shown together
 
 
@@ -246,7 +247,7 @@ class Session(QObject):
             self._extra = answer
             self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None, faces={}, lines=None, days={})
             self.answers_changed.emit()
-            QTimer.singleShot(0, self.runner.shown.set)  # after what is to be painted now
+            QTimer.singleShot(PAINT_MS, self.runner.shown.set)  # after what is to be painted now
         elif not self._gather.isActive():
             self._gather.start()
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
@@ -17,6 +19,13 @@ from calm_relay.units import format_quantity as show
 
 ROWS = 96  # quarter hours
 HOURS = (0, 6, 12, 18, 24)
+
+
+@functools.lru_cache(maxsize=32)
+def _colors(theme: Theme, hue: str) -> list[int]:
+    """Return the colours from an empty cell to a full one."""
+    low, high = theme.color("track"), theme.color(hue)
+    return [mixed(low, high, i / 255.0).rgb() for i in range(256)]
 
 
 class CarpetView(Copyable, QWidget):
@@ -83,8 +92,7 @@ class CarpetView(Copyable, QWidget):
         shade = np.clip(quarter / self._top * 255.0, 0, 255).astype(np.uint8)
         self._buffer = np.ascontiguousarray(np.pad(shade.T[::-1], ((0, 0), (0, 3))))  # rows of an image are 4-byte aligned
         image = QImage(self._buffer.data, 365, ROWS, 368, QImage.Format.Format_Indexed8)
-        low, high = self._theme.color("track"), self._theme.color(self._hue)
-        image.setColorTable([mixed(low, high, i / 255.0).rgb() for i in range(256)])
+        image.setColorTable(_colors(self._theme, self._hue))
         self._image = image.copy()
         self.update()
 

@@ -20,6 +20,7 @@ from calm_relay.year.house_pictures import LoadCurve
 from calm_relay.year.pictures import Duration, Stack
 
 Array = NDArray[np.float64]
+MOST_POINTS = 1500  # of a curve
 pg.setConfigOptions(antialias=True)
 
 
@@ -190,6 +191,13 @@ class StackChart(Chart):
             self.addItem(text)
 
 
+def _thinned(values: Array) -> Array:
+    """Return means of as many neighbours as leave no more points than a wide screen has: each costs time in every paint."""
+    per = max(1, len(values) // MOST_POINTS)
+    thin: Array = values[: len(values) // per * per].reshape(-1, per).mean(axis=1)
+    return thin
+
+
 class DurationChart(Chart):
     """PV offered, sorted from most to least, with the inverters' limit and what was caught and lost above it."""
 
@@ -208,12 +216,13 @@ class DurationChart(Chart):
         used = np.minimum(offered, limit)
         smooth = max(1, len(offered) // 200)
         caught, lost = (np.convolve(part / 1000.0, np.ones(smooth) / smooth, mode="same") for part in (d.caught_w, d.lost_w))
-        top = np.maximum(0.0, offered - limit)
+        hours, offered_here, used, caught, lost = (_thinned(part) for part in (d.hours, offered, used, caught, lost))
+        top = np.maximum(0.0, offered_here - limit)
         caught = np.minimum(caught, top)
-        self.area(d.hours, np.zeros_like(used), used, t.color("sun"))
-        self.area(d.hours, used, used + caught, t.color("battery"))
-        self.area(d.hours, used + caught, used + np.minimum(top, caught + lost), t.color("lost"), hatch=True)
-        self.curve(d.hours, offered, t.color("sun"), 1.2)
+        self.area(hours, np.zeros_like(used), used, t.color("sun"))
+        self.area(hours, used, used + caught, t.color("battery"))
+        self.area(hours, used + caught, used + np.minimum(top, caught + lost), t.color("lost"), hatch=True)
+        self.curve(hours, offered_here, t.color("sun"), 1.2)
         if np.isfinite(limit):
             self.level(limit, "what the inverter passes", "over")
         self.setXRange(0, float(d.hours[-1]) if len(d.hours) else 1.0, padding=0)
