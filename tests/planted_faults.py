@@ -57,6 +57,13 @@ FAULTS = (
     Planted("fuse ceiling", "pv/limits.py", "most = min(series_fuse_max_a or 0.0, highest)", "most = series_fuse_max_a or 0.0", "test_limits"),
     Planted("payback", "tariff/growth.py", "cost / saving if saving > 0", "saving / cost if saving > 0", F),
     Planted("cycles doubled", "year/facts.py", "given / usable if usable > 0", "2 * given / usable if usable > 0", F),
+    # --- runs again, lanes
+    Planted("a run again stops at a like block", "simulation/blocks.py", "np.array_equal(now, self.begins[i])", "np.allclose(now, self.begins[i], atol=300.0)", "test_variants"),
+    Planted("a part begins a block too early", "simulation/blocks.py", 'side="right")) - 1', 'side="left")) - 1', "test_variants"),
+    Planted("a turn of batteries forgotten", "simulation/kernel/shares.py", "    return last + 1.0", "    return last", f"{K} test_variants"),
+    Planted("a settled lane counted twice", "simulation/kernel/lanes.py", "ok = asked and not more", "ok = not more", "test_variants"),
+    Planted("a kept column of another node", "simulation/blocks.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
+    Planted("a first half cycle whole", "simulation/counting.py", "                counts[found] = 0.5", "                counts[found] = 1.0", "published/test_ageing"),
     # --- simulation
     Planted("charge without its efficiency", "simulation/kernel/rows.py", "stored, of_pv = (into - taking) * step_h, 0.0", "stored, of_pv = into * step_h, 0.0", K),
     Planted("the floor is passed by what storing loses", "simulation/kernel/node.py", "(e1 - level) * nd.give_per_wh - nd.give_less", "(e1 - level) * nd.spare_per_wh", K),

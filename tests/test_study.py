@@ -12,8 +12,11 @@ import pytest
 from calm_relay.errors import BadInput, Cancelled
 from calm_relay.job.edits import Edit, apply_edits, read_path
 from calm_relay.job.models import Job
+from calm_relay.relay.graph import plan_graph
+from calm_relay.relay.values import notable_steps, peak_values, values_at
 from calm_relay.simulation.flow import open_balances
 from calm_relay.study import Study
+from calm_relay.year.pictures import CARPETS, carpet, day_picture, duration, notable_days
 
 FLOW = ("flow", "facts", "bill", "meter")
 
@@ -224,3 +227,27 @@ def test_read_path_and_apply_edits_are_inverse(demo):
         apply_edits(demo, [Edit("site.nothing", 1)])
     with pytest.raises(BadInput, match="outside its range"):
         apply_edits(demo, [Edit("faces[north-west].tilt_deg", -3)])
+
+
+def test_figures_checks_and_first_looks_never_run_the_year_again(demo, monkeypatch):
+    """What is read at every edit is kept; a whole table would be run in the window's thread."""
+
+    def whole(_self: object, _flow: object) -> None:
+        raise AssertionError("a column that is not kept was asked for")
+
+    monkeypatch.setattr("calm_relay.simulation.flow._Recent.get", whole)
+    study = Study(step_s=3600)
+    calendar = study.calendar(demo)
+    for plan in demo.plans:
+        study.plan_result(demo, plan)
+        made, graph = study.flow(demo, plan), plan_graph(demo, plan)
+        assert notable_days(made, calendar)
+        assert day_picture(made, calendar, 12).load_w.max() > 0
+        assert values_at(graph, made, 4000, "then").moment == "then"
+        assert peak_values(graph, made).import_w > 0
+        assert notable_steps(made, 24, calendar.clock_hour > 16)
+        assert all(len(carpet(made, key)[0]) == 8760 for key, _, _ in CARPETS if key != "discharge" or made.flow.node_ids)
+        for by in ("month", "hour", "period"):
+            assert study.year_parts(demo, plan, by)
+        for node in made.flow.node_ids:
+            assert duration(made, node, 5000.0).caught_w.max() >= 0
