@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Collection, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -11,36 +10,25 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.cache import KeysOfLate, StageCache, array_bytes, content_key, on_disk, shared_cache
-from calm_relay.calendar import YearCalendar, year_calendar
-from calm_relay.equipment.shelf import KnownCards
+from calm_relay.cache import StageCache, content_key, shared_cache
 from calm_relay.errors import Cancelled
-from calm_relay.job.common_models import SeriesRef
-from calm_relay.job.house_models import SeriesLoad
-from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, Plan, WeatherFile
+from calm_relay.job.models import ClearSkyWeather, Job, Plan
 from calm_relay.job.rows import forming_rows, strings_kept
 from calm_relay.job.series import SeriesStore
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import ModuleCard
-from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
 from calm_relay.packs.pack import Pack
 from calm_relay.pv.array import group_dc_w
 from calm_relay.pv.planner import Proposal, propose
 from calm_relay.pv.roof import Mode, planner_setup
-from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, sun_hidden
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.flow import open_balances
+from calm_relay.study_shared import SharedStages
 from calm_relay.tariff.bill import Bill, no_bill, year_bill
 from calm_relay.tariff.prices import hourly_of
-from calm_relay.weather.guess import guessed_means
-from calm_relay.weather.plausible import SkyFacts, sky_facts
-from calm_relay.weather.refine import FileYear, refine_year
-from calm_relay.weather.solar import PlaneOfArray, Sun, plane_of_array, sun_year
-from calm_relay.weather.synthetic import WeatherYear, synthetic_year
 from calm_relay.year import stages
 from calm_relay.year.facts import YearFacts, year_facts
-from calm_relay.year.house_pictures import Peaks, house_peaks
 from calm_relay.year.lines import LineFlows, line_flows, net_lines_w
 from calm_relay.year.outage import brief_survival
 from calm_relay.year.plan_flow import PlanFlow, make_flow
@@ -49,9 +37,6 @@ from calm_relay.year.when import By, Part, year_parts
 Array = NDArray[np.float64]
 Progress = Callable[[str], None]
 Cancel = Callable[[], bool]
-
-
-YEARS = frozenset({"flow", "line flows"})  # stages whose results are years step by step
 
 
 def _quiet(_: str) -> None:
@@ -72,20 +57,15 @@ class PlanResult:
     findings: tuple[Finding, ...]
 
 
-class Study:
+class Study(SharedStages):
     """Answers questions about jobs; keeps every stage's result by the content of what it read.
 
     Safe to ask from several threads. `runs` counts how often each stage was really computed.
     """
 
     def __init__(self, store: SeriesStore | None = None, *, step_s: int = 300, cache: StageCache | None = None) -> None:
-        self.known = KnownCards()
-        self.store = store or SeriesStore()
-        self.step_s = step_s
-        self.cache = cache or StageCache()
-        self.runs: Counter[str] = Counter()
+        super().__init__(store, step_s=step_s, cache=cache)
         self._at_step: dict[int, Study] = {}
-        self._keys = KeysOfLate()
 
     def at_step(self, step_s: int) -> Study:
         """Return a study of the same series at another step; it keeps its own stages."""
@@ -96,165 +76,6 @@ class Study:
             self._at_step[step_s] = Study(self.store, step_s=step_s, cache=shared)
         return self._at_step[step_s]
 
-    def _stage(self, name: str, key: str, make: Callable[[], Any], size: Callable[[Any], int]) -> Any:
-        def counted() -> Any:
-            made = make()
-            self.runs[name] += 1
-            return made
-
-        return self.cache.get(key, counted, size, in_last=name in YEARS)
-
-    def keep(self, name: str, inputs: Any, make: Callable[[], Any], size: int = 4_000) -> Any:
-        """Return a small answer kept by all that it reads; `inputs` is plain data, keys of stages among it."""
-        return self._stage(name, content_key(name, inputs), make, lambda _: size)
-
-    # --- shared by all plans
-    def calendar(self, job: Job) -> YearCalendar:
-        """Return the job's calendar."""
-        return year_calendar(job.calendar_year, job.site.place.time_zone, self.step_s)
-
-    def _sun_key(self, job: Job) -> str:
-        return content_key("sun", stages.select_sun(job, self.step_s))
-
-    def sun(self, job: Job) -> Sun:
-        """Return sun and clear sky; kept on disk."""
-        key = self._sun_key(job)
-        place = job.site.place
-
-        def make() -> Sun:
-            def arrays() -> dict[str, Array]:
-                made = sun_year(self.calendar(job), place.latitude_deg, place.longitude_deg, place.altitude_m)
-                return dict(vars(made))
-
-            return Sun(**on_disk(key, arrays))
-
-        found: Sun = self._stage("sun", key, make, lambda s: array_bytes(vars(s)))
-        return found
-
-    def weather_key(self, job: Job) -> str:
-        """Return what the weather year is kept by: all that it reads."""
-        return self._keys.get("weather", job, None, lambda: content_key("weather", stages.select_weather(job), self._sun_key(job)))
-
-    def weather(self, job: Job) -> WeatherYear:
-        """Return the weather year; kept on disk."""
-        key = self.weather_key(job)
-
-        def make() -> WeatherYear:
-            def arrays() -> dict[str, Array]:
-                weather = job.site.weather
-                if isinstance(weather, ClearSkyWeather):
-                    place, calendar = job.site.place, self.calendar(job)
-                    weather = guessed_means(weather, calendar, self.sun(job), place.latitude_deg, place.altitude_m)
-                if isinstance(weather, MonthlyWeather):
-                    return dict(vars(synthetic_year(weather, self.calendar(job), self.sun(job))))
-                refined = refine_year(self.file_year(weather), self.calendar(job), self.sun(job), weather.seed)
-                return dict(vars(refined.weather))
-
-            return WeatherYear(**on_disk(key, arrays))
-
-        found: WeatherYear = self._stage("weather", key, make, lambda w: array_bytes(vars(w)))
-        return found
-
-    def sky_facts(self, job: Job) -> SkyFacts:
-        """Return the weather in figures, beside the clear sky of the place."""
-
-        def make() -> SkyFacts:
-            weather, file_sum = job.site.weather, None
-            if isinstance(weather, WeatherFile):
-                ghi = self.file_year(weather).ghi_w_per_m2
-                file_sum = float(ghi.sum()) * 8760 / len(ghi) / 1000
-            return sky_facts(self.weather(job), self.sun(job), self.calendar(job), file_sum)
-
-        found: SkyFacts = self.keep("sky", self.weather_key(job), make)
-        return found
-
-    def file_year(self, weather: WeatherFile) -> FileYear:
-        """Return a weather file's arrays from the store."""
-
-        def values(ref: SeriesRef | None) -> Array | None:
-            return None if ref is None else self.store.get(ref.sha256 or "")
-
-        ghi, air = values(weather.ghi), values(weather.air)
-        assert ghi is not None
-        assert air is not None
-        return FileYear(weather.utc_offset_h, ghi, values(weather.dni), values(weather.dhi), air)
-
-    def light_key(self, job: Job, face_id: str) -> str:
-        return content_key("light", stages.select_face_light(job, face_id), self.weather_key(job))
-
-    def light(self, job: Job, face_id: str) -> PlaneOfArray:
-        """Return plane-of-array irradiance of a face; kept on disk. (steps,) each [W/m²]"""
-        key = self.light_key(job, face_id)
-
-        def make() -> PlaneOfArray:
-            def arrays() -> dict[str, Array]:
-                face, w = job.face(face_id), self.weather(job)
-                sun = self.sun(job)
-                made = plane_of_array(
-                    face.tilt_deg, face.azimuth_deg, sun, w.ghi_w_per_m2, w.dni_w_per_m2, w.dhi_w_per_m2,
-                    hidden=sun_hidden(face.horizon, sun) if face.horizon else None,
-                    sky_view_frac=sky_view_frac(face.horizon, face.tilt_deg, face.azimuth_deg),
-                )  # fmt: skip
-                return dict(vars(made))
-
-            return PlaneOfArray(**on_disk(key, arrays))
-
-        found: PlaneOfArray = self._stage("light", key, make, lambda p: array_bytes(vars(p)))
-        return found
-
-    def face_months(self, job: Job, face_id: str) -> tuple[float, ...]:
-        """Return what reaches the cells of a face in each month, after shade and the loss at low angles of incidence. [Wh/m²]"""
-        light = self.light(job, face_id)
-        face, calendar = job.face(face_id), self.calendar(job)
-        shaded = shaded_by_step(face.shade_table, calendar)
-        reached = light_for_power(light.beam_w_per_m2, light.diffuse_w_per_m2, shaded, each_module=True)
-        return calendar.by_month_wh(reached * (1.0 - face.shade_loss_frac))
-
-    def house_key(self, job: Job) -> str:
-        """Return what the house's year is kept by: all that it reads."""
-        return self._keys.get("house", job, None, lambda: self._house_key(job))
-
-    def _house_key(self, job: Job) -> str:
-        calendar = stages.select_calendar(job, self.step_s)
-        weather = self.weather_key(job) if follows_weather(job.house) else ""
-        return content_key("house", stages.select_house(job), calendar, weather)
-
-    def outside(self, job: Job) -> Outside:
-        """Return what the house reads of its place."""
-        air = self.calendar(job).day_means(self.weather(job).air_c) if follows_weather(job.house) else None
-        return Outside(air, job.site.place.latitude_deg < 0)
-
-    def house(self, job: Job) -> HouseYear:
-        """Return the house's year."""
-        background = job.house.background
-        values = self.store.get(background.series.sha256 or "") if isinstance(background, SeriesLoad) else None
-
-        def size(h: HouseYear) -> int:
-            return h.background_w.nbytes * (1 + len(h.appliance_w))
-
-        found: HouseYear = self._stage(
-            "house", self.house_key(job), lambda: house_year(job.house, self.calendar(job), values, self.outside(job)), size
-        )
-        return found
-
-    def day_wh(self, job: Job) -> float:
-        """Return what the house draws on a mean day. [Wh]"""
-        return self.house(job).mean_day_wh()
-
-    def sun_up(self, job: Job) -> NDArray[np.bool_]:
-        """Return where the sun stands above the horizon, (steps,). [bool]"""
-        up: NDArray[np.bool_] = self.sun(job).apparent_zenith_deg < 90.0
-        return up
-
-    def peaks(self, job: Job) -> Peaks:
-        """Return the house's real peaks, made at one minute."""
-        background = job.house.background
-        values = self.store.get(background.series.sha256 or "") if isinstance(background, SeriesLoad) else None
-        inputs = [self.house_key(job), "a minute"]
-        found: Peaks = self.keep("house", inputs, lambda: house_peaks(job, values, self.outside(job)))
-        return found
-
-    # --- per plan
     def _dc_key(self, job: Job, plan: Plan, cards: CardBook, index: int) -> str:
         node = plan.nodes[index]
         faces = [self.light_key(job, g.face) for g in node.strings]
