@@ -106,6 +106,7 @@ def test_lfp_charges_by_temperature_as_the_trade_has_it(celsius, share):
     assert CARD.discharge_share_at(-10) == pytest.approx(0.5)
 
 
+@settings(max_examples=300, deadline=None, derandomize=True)
 @given(st.lists(st.floats(0.0, 1.0, width=32), min_size=2, max_size=60))
 def test_cycles_are_those_of_the_package_rainflow(history):
     """The package rainflow counts alike, by another's code; a history that never turns it leaves out."""
