@@ -40,11 +40,16 @@ def turning_points(series: Array) -> Array:
     return found
 
 
+def _rainflow(series: Array) -> tuple[Array, Array]:
+    """Return the ranges of a history's cycles and how much of a cycle each is; compiled, so not loaded before it is asked for."""
+    from calm_relay.simulation.counting import rainflow
+
+    return rainflow(turning_points(series))
+
+
 def count_cycles(series: Array) -> list[tuple[float, float]]:
     """Return (range, count) of a history by rainflow as it stands, by range, half cycles as 0.5 (ASTM E1049-85)."""
-    from calm_relay.simulation.counting import rainflow  # compiled: not loaded before it is asked for
-
-    sizes, counts = rainflow(turning_points(series))
+    sizes, counts = _rainflow(series)
     each, place = np.unique(sizes, return_inverse=True)
     return list(zip(each.tolist(), np.bincount(place, weights=counts, minlength=len(each)).tolist(), strict=True))
 
@@ -59,9 +64,7 @@ def year_cycles(energy_wh: Array, capacity_wh: float) -> tuple[CycleCount, ...]:
         return ()
     top = int(np.argmax(energy_wh))
     round_year = np.round(np.concatenate((energy_wh[top:], energy_wh[: top + 1])) / capacity_wh, 9)  # less is no turn
-    from calm_relay.simulation.counting import rainflow
-
-    sizes, counts = rainflow(turning_points(round_year))
+    sizes, counts = _rainflow(round_year)
     deep = sizes >= SMALLEST_DEPTH
     percents = np.maximum(1, np.rint(100 * np.minimum(sizes[deep], 1.0))).astype(np.int64)
     by_percent = np.bincount(percents, weights=counts[deep], minlength=101)

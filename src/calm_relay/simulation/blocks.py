@@ -91,11 +91,11 @@ class Blocks:
 
     def __init__(self, packed: Packed, columns: Columns | None) -> None:
         self.steps, self.columns = Steps(packed), columns
-        size, self.first = block_firsts(self.steps.count, float(packed.plant["step_h"]))
+        self.size, self.first = block_firsts(self.steps.count, float(packed.plant["step_h"]))
         n = self.steps.n
         self.begins, self._ran = np.full((len(self.first) + 1, 2, n), np.nan), False
         self._sums = np.zeros((len(self.first), N_SYSTEM)), np.zeros((len(self.first), n * N_NODE))
-        rows = min(ROWS, size)
+        rows = min(ROWS, self.size)
         self._rows, self._node_rows = np.empty((rows, N_SYSTEM)), np.empty((rows, n, N_NODE))
 
     def spin_up(self, first: int, energies: tuple[Array, Array]) -> None:
@@ -105,7 +105,7 @@ class Blocks:
     def run(self, energies: tuple[Array, Array], cancelled: Callable[[], bool]) -> int:
         """Run the year from energies, changed in place; returns the steps really run. Raises Cancelled."""
         ran = 0
-        for i, first in enumerate(self.first):
+        for i, first in enumerate(self.first.tolist()):
             now = np.array(energies)
             if self._ran and np.array_equal(now, self.begins[i]):
                 energies[0][:], energies[1][:] = self.begins[-1]
@@ -113,11 +113,11 @@ class Blocks:
             if cancelled():
                 raise Cancelled("the year was cancelled")
             self.begins[i] = now
-            last = int(self.first[i + 1]) if i + 1 < len(self.first) else self.steps.count
+            last = min(first + self.size, self.steps.count)
             sums = self._sums[0][i], self._sums[1][i]
             sums[0][:], sums[1][:] = 0.0, 0.0
-            self.steps.run(int(first), last, energies, self._rows, self._node_rows, sums, self.columns)
-            ran += last - int(first)
+            self.steps.run(first, last, energies, self._rows, self._node_rows, sums, self.columns)
+            ran += last - first
         self.begins[-1], self._ran = energies, True
         return ran
 

@@ -204,6 +204,11 @@ def first_guess_wh(packed: Packed, nodes: NDArray[np.void]) -> Array:
     return guess
 
 
+def spin_up_first(packed: Packed) -> int:
+    """Return the step from which a year's runs are spun up: the last 14 days (D11). [number]"""
+    return max(0, len(packed.ac) - SPIN_UP_DAYS * round(24.0 / float(packed.plant["step_h"])))
+
+
 def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, series: bool = True) -> FlowTable:
     """Run the packed steps again and again until end energy and mix equal the start within 0.1 % of capacity.
 
@@ -215,8 +220,7 @@ def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, s
     energy = first_guess_wh(packed, packed.nodes)
     energies = energy, energy.copy()
     blocks = Blocks(packed, Columns(steps, n, KEPT_SYSTEM, KEPT_NODE) if series else None)
-    per_day = round(24.0 / float(packed.plant["step_h"]))
-    spin_from = max(0, steps - SPIN_UP_DAYS * per_day) if n else steps
+    spin_from = spin_up_first(packed) if n else steps
     blocks.spin_up(spin_from, energies)
     steps_run = steps - spin_from
     steady, runs = False, 0

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.blocks import block_firsts, in_turn
 from calm_relay.simulation.columns import NODE, SYSTEM
-from calm_relay.simulation.flow import MOST_RUNS, SPIN_UP_DAYS, first_guess_wh, is_steady, run_year
+from calm_relay.simulation.flow import MOST_RUNS, first_guess_wh, is_steady, run_year, spin_up_first
 from calm_relay.simulation.kernel import lanes
 from calm_relay.simulation.kernel.records import (
     BANK_CAR,
@@ -105,8 +105,7 @@ class _Group:
     def __init__(self, packed: Packed, variants: Sequence[Variant], kinds: tuple[tuple[int, ...], ...], wide: int) -> None:
         self.packed, self.n, self.count = packed, len(packed.nodes), len(variants)
         self.steps, step_h = len(packed.ac), float(packed.plant["step_h"])
-        self.first = block_firsts(self.steps, step_h)[1]
-        self.spin_from = max(0, self.steps - SPIN_UP_DAYS * round(24.0 / step_h))
+        self.size, self.first = block_firsts(self.steps, step_h)
         filled = [*variants, *[variants[-1]] * (-self.count % lanes.VECTOR)]
         const, rules = np.zeros((self.n, int(lanes.N_OWN), wide)), np.zeros((self.n, filled[0].slots.shape[1], 4, wide))
         for v, variant in enumerate(filled):
@@ -126,9 +125,12 @@ class _Group:
         lane_inputs = len(filled), packed.plant, const.ravel(), made_rules, room
         self._given = (shape, kinds, most_passes(self.n), *lane_inputs, *series), nothing
 
-    def _steps(self, first: int, last: int) -> None:
+    def _block(self, first: int, cancelled: Callable[[], bool]) -> None:
+        """Run the steps of a block from `first` on. Raises Cancelled."""
+        if cancelled():
+            raise Cancelled("the variants were cancelled")
         given, nothing = self._given
-        lanes.run_lanes(*given, first, last, self.table.ravel(), nothing)
+        lanes.run_lanes(*given, first, min(first + self.size, self.steps), self.table.ravel(), nothing)
 
     def run(self, cancelled: Callable[[], bool]) -> list[VariantSums]:
         """Run the group; see `flow.run_year`."""
@@ -136,19 +138,17 @@ class _Group:
         begins = np.full((len(self.first) + 1, *energies.shape), np.nan)
         blocks = np.zeros((len(self.first), *sums.shape))
         found: list[VariantSums | None] = [None] * self.count
-        for begin in range(self.spin_from, self.steps, int(self.first[1]) if len(self.first) > 1 else self.steps):
-            _look(cancelled)
-            self._steps(begin, min(begin + int(self.first[1]), self.steps) if len(self.first) > 1 else self.steps)
+        for begin in range(spin_up_first(self.packed), self.steps, self.size):
+            self._block(begin, cancelled)
         for runs in range(1, MOST_RUNS + 1):
             left = [v for v, row in enumerate(found) if row is None]
             start = energies.copy()
-            for i, first in enumerate(self.first):
+            for i, first in enumerate(self.first.tolist()):
                 if np.array_equal(energies[:, left], begins[i][:, left]):  # all goes on as it did in the run before
                     energies[:] = begins[-1]
                     break
-                _look(cancelled)
                 begins[i], sums[:] = energies, 0.0
-                self._steps(int(first), int(self.first[i + 1]) if i + 1 < len(self.first) else self.steps)
+                self._block(first, cancelled)
                 blocks[i] = sums
             begins[-1] = energies
             steady = self._steady(start, energies)
@@ -167,8 +167,3 @@ class _Group:
                 for k in range(self.n)]  # fmt: skip
         steady: NDArray[np.bool_] = np.all(rows, axis=0)
         return steady
-
-
-def _look(cancelled: Callable[[], bool]) -> None:
-    if cancelled():
-        raise Cancelled("the variants were cancelled")
