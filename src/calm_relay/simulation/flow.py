@@ -25,9 +25,6 @@ from calm_relay.simulation.storing import loss_of
 
 Array = NDArray[np.float64]
 N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
-MOST_RUNS = 50
-STEADY_FRAC = 0.001
-SPIN_UP_DAYS = 14
 _WHOLES = 1  # whole tables held beside what years keep
 
 
@@ -65,7 +62,7 @@ class FlowTable:
     start_energy_wh, start_energy_pv_wh : ndarray (nodes,)
     step_h : float
     runs : int
-        Years run until the end equalled the start; the last one is this table.
+        Walks through the year until its end equalled the start; this table is what the last one left.
     steady : bool
     sums : ndarray (len(SYSTEM),), node_sums : ndarray (nodes, len(NODE))
         Columns summed over the steps; of the energies at the end of steps they mean nothing.
@@ -178,66 +175,26 @@ class _Recent:
 
     @staticmethod
     def _of(flow: FlowTable) -> tuple[Array, Array]:
-        blocks = Blocks(flow.blocks.steps.packed, Columns(flow.steps, len(flow.node_ids), SYSTEM, NODE))
-        blocks.run((flow.start_energy_wh.copy(), flow.start_energy_pv_wh.copy()), lambda: False)
-        assert blocks.columns is not None
-        system, nodes = blocks.columns.table, blocks.columns.node_table
-        return system.T, nodes.reshape(len(flow.node_ids), N_NODE, flow.steps).transpose(2, 0, 1)
+        columns = Columns(flow.steps, len(flow.node_ids), SYSTEM, NODE)
+        flow.blocks.repeat(columns)
+        return columns.table.T, columns.node_table.reshape(len(flow.node_ids), N_NODE, flow.steps).transpose(2, 0, 1)
 
 
 _recent = _Recent()
 
 
-def is_steady(before: Array, after: Array, capacity_wh: Array) -> NDArray[np.bool_]:
-    """Return whether each battery ended as it began, energy and mix, (2, n) each, within 0.1 % of capacity (D11). (n,) [bool]"""
-    steady: NDArray[np.bool_] = np.all(np.abs(after - before) <= STEADY_FRAC * capacity_wh + 1e-9, axis=0)
-    return steady
-
-
-def first_guess_wh(packed: Packed, nodes: NDArray[np.void]) -> Array:
-    """Return the energy that a year's runs begin with (D11): SoC_min; without a grid SoC_max, for nothing may wake an empty bank.
-
-    (nodes,) [Wh]
-    """
-    level = nodes["soc_max" if packed.plant["island"] else "soc_min"]
-    guess: Array = level.astype(float) * nodes["capacity_wh"].astype(float)
-    return guess
-
-
-def spin_up_first(packed: Packed) -> int:
-    """Return the step from which a year's runs are spun up: the last 14 days (D11). [number]"""
-    return max(0, len(packed.ac) - SPIN_UP_DAYS * round(24.0 / float(packed.plant["step_h"])))
-
-
-def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, series: bool = True) -> FlowTable:
-    """Run the packed steps again and again until end energy and mix equal the start within 0.1 % of capacity.
-
-    The last 14 days go first as a spin-up from the first guess, PV origin. Raises Cancelled.
-    """
-    n = len(packed.nodes)
-    steps = len(packed.ac)
-    capacity = packed.nodes["capacity_wh"].astype(float)
-    energy = first_guess_wh(packed, packed.nodes)
-    energies = energy, energy.copy()
-    blocks = Blocks(packed, Columns(steps, n, KEPT_SYSTEM, KEPT_NODE) if series else None)
-    spin_from = spin_up_first(packed) if n else steps
-    blocks.spin_up(spin_from, energies)
-    steps_run = steps - spin_from
-    steady, runs = False, 0
-    most = 1 if packed.plant["island"] else MOST_RUNS  # what goes dark in its first winter says more than what stays dark
-    while runs < most and not steady:
-        start = np.array(energies)
-        steps_run += blocks.run(energies, cancelled)
-        runs += 1
-        steady = bool(np.all(is_steady(start, np.array(energies), capacity)))
-    return _table(packed, blocks, runs, steps_run, steady=steady)
+def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, series: bool = True, threads: int = 2) -> FlowTable:
+    """Run the packed steps until end energy and mix equal the start within 0.1 % of capacity; see `walks`. Raises Cancelled."""
+    blocks = Blocks(packed, Columns(len(packed.ac), len(packed.nodes), KEPT_SYSTEM, KEPT_NODE) if series else None)
+    runs, steady, ran = blocks.year(cancelled, threads)
+    return _table(packed, blocks, runs, ran, steady=steady)
 
 
 def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable:
     """Run the packed steps once from a stated start (definitions D11)."""
     blocks = Blocks(packed, Columns(len(packed.ac), len(packed.nodes), KEPT_SYSTEM, KEPT_NODE))
-    ran = blocks.run((np.array(energy_wh, dtype=float), np.array(energy_pv_wh, dtype=float)), lambda: False)
-    return _table(packed, blocks, 1, ran, steady=False)
+    blocks.case((energy_wh, energy_pv_wh))
+    return _table(packed, blocks, 1, len(packed.ac), steady=False)
 
 
 def _table(packed: Packed, blocks: Blocks, runs: int, steps_run: int, *, steady: bool) -> FlowTable:
@@ -264,7 +221,7 @@ def year_sums_wh(flow: FlowTable) -> tuple[dict[str, float], dict[str, dict[str,
     by_node: dict[str, dict[str, float]] = {}
     for k, node_id in enumerate(flow.node_ids):
         row = {name: float(v) for name, v in zip(NODE, totals[k], strict=True)}
-        for name, start, end in zip(ENERGY_COLUMNS, flow.blocks.begins[0], flow.blocks.begins[-1], strict=True):
+        for name, start, end in zip(ENERGY_COLUMNS, flow.blocks.begins[0], flow.blocks.end, strict=True):
             row[name] = float(end[k] - start[k])
         by_node[node_id] = row
     return system, by_node

@@ -11,9 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
-from calm_relay.simulation.blocks import block_firsts, in_turn
 from calm_relay.simulation.columns import NODE, SYSTEM
-from calm_relay.simulation.flow import MOST_RUNS, first_guess_wh, is_steady, run_year, spin_up_first
+from calm_relay.simulation.flow import run_year
 from calm_relay.simulation.kernel import lanes
 from calm_relay.simulation.kernel.records import (
     BANK_CAR,
@@ -28,6 +27,7 @@ from calm_relay.simulation.kernel.records import (
     terms_of,
 )
 from calm_relay.simulation.pack import Packed
+from calm_relay.simulation.walks import MOST_RUNS, Lanes, Walks, block_firsts, first_guess_wh, in_turn, stretches
 
 Array = NDArray[np.float64]
 RULE_NAMES = ("kind", "floor", "target", "power")  # as the lanes read them
@@ -82,7 +82,7 @@ def _alone(packed: Packed, variant: Variant, cancelled: Callable[[], bool]) -> V
         give=variant.give,
         pv_dc=packed.pv_dc * np.array(variant.pv_factor),
     )
-    flow = run_year(own, cancelled, series=False)
+    flow = run_year(own, cancelled, series=False, threads=1)
     return VariantSums(flow.sums, flow.node_sums, flow.runs, flow.steady)
 
 
@@ -115,9 +115,10 @@ class _Group:
             for i, name in enumerate(RULE_NAMES):
                 rules[:, :, i, v] = made[name]
         self.table = np.zeros((int(lanes.ROW_NODES) + self.n * len(NODE), wide))
-        guess = np.array([first_guess_wh(packed, variant.nodes) for variant in filled]).T
-        self.table[0 : 2 * self.n : 2, : len(filled)] = self.table[1 : 2 * self.n : 2, : len(filled)] = guess
-        self.capacity = np.array([variant.nodes["capacity_wh"].astype(float) for variant in variants]).T
+        # Places that stay empty are not run: as variants without a battery they are steady.
+        self.guess, self.capacity = np.zeros((2, self.n, wide))
+        for v, variant in enumerate(filled):
+            self.guess[:, v], self.capacity[:, v] = first_guess_wh(packed, variant.nodes), variant.nodes["capacity_wh"]
         nothing = np.zeros((0, 1, 1))
         shape, room = (0,) * self.n, np.zeros(self.n * 4 * wide)
         made_rules = rules.reshape(*rules.shape[:2], -1)
@@ -125,45 +126,30 @@ class _Group:
         lane_inputs = len(filled), packed.plant, const.ravel(), made_rules, room
         self._given = (shape, kinds, most_passes(self.n), *lane_inputs, *series), nothing
 
-    def _block(self, first: int, cancelled: Callable[[], bool]) -> None:
-        """Run the steps of a block from `first` on. Raises Cancelled."""
-        if cancelled():
-            raise Cancelled("the variants were cancelled")
-        given, nothing = self._given
-        lanes.run_lanes(*given, first, min(first + self.size, self.steps), self.table.ravel(), nothing)
-
     def run(self, cancelled: Callable[[], bool]) -> list[VariantSums]:
-        """Run the group; see `flow.run_year`."""
-        energies, sums = self.table[: 2 * self.n], self.table[int(lanes.ROW_SYSTEM) :]
-        begins = np.full((len(self.first) + 1, *energies.shape), np.nan)
+        """Run the group; see `flow.run_year`. Raises Cancelled."""
+        walks = Walks(len(self.first), self.guess, self.capacity)
+        sums = self.table[int(lanes.ROW_SYSTEM) :]
         blocks = np.zeros((len(self.first), *sums.shape))
-        found: list[VariantSums | None] = [None] * self.count
-        for begin in range(spin_up_first(self.packed), self.steps, self.size):
-            self._block(begin, cancelled)
-        for runs in range(1, MOST_RUNS + 1):
-            left = [v for v, row in enumerate(found) if row is None]
-            start = energies.copy()
-            for i, first in enumerate(self.first.tolist()):
-                if np.array_equal(energies[:, left], begins[i][:, left]):  # all goes on as it did in the run before
-                    energies[:] = begins[-1]
-                    break
-                begins[i], sums[:] = energies, 0.0
-                self._block(first, cancelled)
-                blocks[i] = sums
-            begins[-1] = energies
-            steady = self._steady(start, energies)
-            total = in_turn(blocks)
-            for v in left:
-                if steady[v] or runs == MOST_RUNS:
-                    node_sums = total[len(SYSTEM) :, v].reshape(self.n, len(NODE))
-                    found[v] = VariantSums(total[: len(SYSTEM), v].copy(), node_sums.copy(), runs, bool(steady[v]))
-            if all(row is not None for row in found):
-                break
-        return [row for row in found if row is not None]
+        energies = self.table[: 2 * self.n].reshape(self.n, 2, -1).transpose(1, 0, 2)
 
-    def _steady(self, before: Array, after: Array) -> NDArray[np.bool_]:
-        """Return whether each variant's batteries ended as they began. (variants,) [bool]"""
-        rows = [is_steady(before[2 * k : 2 * k + 2, : self.count], after[2 * k : 2 * k + 2, : self.count], self.capacity[k])
-                for k in range(self.n)]  # fmt: skip
-        steady: NDArray[np.bool_] = np.all(rows, axis=0)
-        return steady
+        def run(i: int, now: Array, wanted: Lanes | None) -> None:
+            if cancelled():
+                raise Cancelled("the variants were cancelled")
+            energies[:], sums[:] = now, 0.0
+            given, nothing = self._given
+            first = int(self.first[i])
+            lanes.run_lanes(*given, first, min(first + self.size, self.steps), self.table.ravel(), nothing)
+            now[:] = energies
+            if wanted is not None:
+                blocks[i][:, wanted] = sums[:, wanted]
+
+        for stretch in stretches(self.packed):
+            walks.stretch(run, stretch)
+        runs, steady = walks.settle(run, MOST_RUNS)
+        total = in_turn(blocks)
+        node_sums = total[len(SYSTEM) :].reshape(self.n, len(NODE), -1)
+        return [
+            VariantSums(total[: len(SYSTEM), v].copy(), node_sums[..., v].copy(), int(runs[v]), bool(steady[v]))
+            for v in range(self.count)
+        ]
