@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from functools import cached_property, lru_cache
@@ -65,9 +66,21 @@ class YearCalendar:
         month: NDArray[np.int64] = np.where((self.clock_month == 1) & (self.month == 12), 12, self.clock_month)
         return month
 
+    @cached_property
+    def hour_of_clock(self) -> NDArray[np.int64]:
+        """The clock's hour of every step, 0 to 23."""
+        return np.minimum(23, self.clock_hour.astype(np.int64))
+
+    def in_months(self, months: Collection[int]) -> NDArray[np.bool_]:
+        """Return the steps of some of the clock's months, 1 to 12. (steps,) [bool]"""
+        table = np.zeros(13, dtype=np.bool_)
+        table[list(months)] = True
+        return np.take(table, self.clock_month)
+
     def by_month_wh(self, watts: NDArray[np.float64]) -> tuple[float, ...]:
         """Return the energy of each month of a series of powers per step; per m² where the series is. [W] to [Wh]"""
-        return tuple(float(v) * self.step_h for v in np.bincount(self.month, weights=watts, minlength=13)[1:])
+        starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * self.steps_per_day
+        return tuple(float(v) * self.step_h for v in np.add.reduceat(watts, starts))
 
     def day_means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return the mean of each day of standard time, (365,). In the unit of `values`: [as given]."""

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from calm_relay.library.cards import BatteryCard
 from calm_relay.library.shipped import shipped_book
-from calm_relay.simulation.ageing import CycleCount, age, count_cycles, damage_per_year, turning_points, year_cycles
+from calm_relay.simulation.ageing import CycleCount, age, count_cycles, damage_per_year, year_cycles
+from calm_relay.simulation.counting import turning_points
 
 CARD = shipped_book().battery("stack-3k")
 

@@ -43,8 +43,8 @@ class HouseYear:
         return float(self.total_w().mean()) * 24.0
 
     def with_loads(self, changed: Mapping[str, Array]) -> HouseYear:
-        """Return the year with some appliances drawing otherwise."""
-        return replace(self, appliance_w={**self.appliance_w, **changed})
+        """Return the year with some appliances drawing otherwise; itself where none does."""
+        return self if not changed else replace(self, appliance_w={**self.appliance_w, **changed})
 
     def times(self, factor: float) -> HouseYear:
         """Return a house that draws so many times as much in every step."""
@@ -69,6 +69,17 @@ class HouseYear:
             if factor != 1.0 and (listed is None or name in listed):
                 total += series * (1.0 / factor - 1.0)
         return total
+
+    @functools.cached_property
+    def _peaks_va(self) -> dict[tuple[object, ...], float]:
+        return {}
+
+    def peak_va(self, listed: frozenset[str] | None, power_factor: dict[str, float]) -> float:
+        """Return the highest apparent power behind the transfer device, worked out once for each question. [VA]"""
+        asked = listed, *power_factor.items()
+        if asked not in self._peaks_va:
+            self._peaks_va[asked] = float(self.backup_va(listed, power_factor).max())
+        return self._peaks_va[asked]
 
 
 @dataclass(frozen=True, eq=False)

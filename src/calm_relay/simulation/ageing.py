@@ -28,21 +28,9 @@ class CycleCount:
     count: float
 
 
-def turning_points(series: Array) -> Array:
-    """Return a series' first and last values and where it turns, (turns,), in its own unit; plateaus count once. [any]"""
-    moved = np.concatenate(([True], np.diff(series) != 0.0))
-    plain = series[moved]
-    if len(plain) < 3:
-        return plain
-    turns = np.sign(np.diff(plain))
-    keep = np.concatenate(([True], turns[1:] != turns[:-1], [True]))
-    found: Array = plain[keep]
-    return found
-
-
 def _rainflow(series: Array) -> tuple[Array, Array]:
     """Return the ranges of a history's cycles and how much of a cycle each is; compiled, so not loaded before it is asked for."""
-    from calm_relay.simulation.counting import rainflow
+    from calm_relay.simulation.counting import rainflow, turning_points
 
     return rainflow(turning_points(series))
 

@@ -10,6 +10,30 @@ from calm_relay.simulation.kernel.jit import compiled
 
 
 @compiled
+def _turns(series, out):
+    """Put a series' first and last values and where it turns into `out`; plateaus count once. Returns how many there are."""
+    before, rises, found = series[0], 0, 1
+    out[0] = before
+    for value in series[1:]:
+        if value != before:
+            way = 1 if value > before else -1
+            if rises != 0 and way != rises:
+                out[found] = before
+                found += 1
+            before, rises = value, way
+    if rises != 0:
+        out[found] = before
+        found += 1
+    return found
+
+
+def turning_points(series: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return a series' first and last values and where it turns, (turns,), in its own unit; plateaus count once. [any]"""
+    out = np.empty(len(series) + 1)
+    return out[: _turns(np.ascontiguousarray(series, dtype=np.float64), out)] if len(series) else out[:0]
+
+
+@compiled
 def _rainflow(turns, ranges, counts):
     """Count the cycles of `turns` (n,) into `ranges` and `counts` (n,); returns how many there are.
 

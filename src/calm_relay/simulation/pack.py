@@ -215,7 +215,7 @@ def on_days(slot: Slot, calendar: YearCalendar) -> NDArray[np.bool_]:
     """Return the steps of a slot's days and months, at any hour. (steps,) [bool]"""
     here = np.ones(calendar.steps, dtype=bool)
     if slot.months:
-        here &= np.isin(calendar.clock_month, slot.months)
+        here &= calendar.in_months(slot.months)
     if slot.days != "every":
         here &= calendar.clock_weekend == (slot.days == "weekends")
     return here
@@ -286,11 +286,15 @@ def battery_limit_w(record: np.void, end: str, soc_frac: Array | float = 0.5) ->
 
     Of a low-voltage bank the amps count at the volts of that charge, at half without one.
     """
-    most, empty, full = (float(record[f"{end}_{name}"]) for name in ("w", "empty_w", "full_w"))
-    if not math.isfinite(empty):
-        return np.asarray(most)
-    limit: Array = np.minimum(most, empty + (full - empty) * np.asarray(soc_frac))
+    most, empty, rise = battery_limit_line(record, end)
+    limit: Array = np.minimum(most, empty + rise * np.asarray(soc_frac))
     return limit
+
+
+def battery_limit_line(record: np.void, end: str) -> tuple[float, float, float]:
+    """Return the most of a battery's `charge` or `discharge`, the limit when empty, and how much more it is when full. [W]"""
+    most, empty, full = (float(record[f"{end}_{name}"]) for name in ("w", "empty_w", "full_w"))
+    return (most, empty, full - empty) if math.isfinite(empty) else (most, most, 0.0)
 
 
 def usual_bank(nodes: int) -> Array:

@@ -93,7 +93,7 @@ def _by_hour(name: str, values: Array | None, calendar: YearCalendar) -> Array:
 def _week_prices(tariff: Tariff, calendar: YearCalendar) -> Prices:
     place = {period.id: i for i, period in enumerate(tariff.periods)}
     weekday, month = clock_days(calendar, tariff.holidays)
-    hour = np.minimum(23, calendar.clock_hour.astype(int))
+    hour = calendar.hour_of_clock
     table = np.zeros((13, 7, 24), dtype=np.int16)
     for season in tariff.seasons:
         table[list(season.months)] = np.array([[place[cell] for cell in day] for day in season.week])

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, YearCalendar, in_window, season_of_months
+from calm_relay.calendar import DAYS, MONTH_OF_DAY, YearCalendar, in_window, season_of_months
 from calm_relay.job.models import ClearSkyWeather, Job, Plan
 from calm_relay.job.rows import battery_rows
 from calm_relay.library.book import CardBook
@@ -19,8 +19,9 @@ from calm_relay.simulation.ageing import CycleCount, year_cycles
 from calm_relay.simulation.columns import AC_LOAD_B, AC_NEVER, PV_ONLY_LOSS_COLUMNS, SYSTEM, given_wh
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE
-from calm_relay.simulation.pack import Packed, battery_limit_w
+from calm_relay.simulation.pack import Packed, battery_limit_line, battery_limit_w
 from calm_relay.simulation.storing import loss_of
+from calm_relay.simulation.tallies import offered_w, steps_at_limit
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
@@ -169,9 +170,8 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
     )  # fmt: skip
     usable = sum(chain.usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards))
     given = sum(given_wh(row) for row in nodes.values())
-    starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * calendar.steps_per_day
     months = {
-        name: tuple(float(v) * h for v in np.add.reduceat(flow.column(name), starts))
+        name: calendar.by_month_wh(flow.column(name))
         for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w", "unserved_w")
     }
     lines = line_flows(job, plan, cards, made)
@@ -189,7 +189,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         evening=_evening(plan, cards, calendar, made),
         fill=_fill(job, calendar, made),
         backup_peak_w=float(packed.ac[:, AC_LOAD_B].max()),
-        backup_peak_va=float(house.backup_va(plan.backed_up, factors).max()),
+        backup_peak_va=house.peak_va(plan.backed_up, factors),
         by_month_wh=months,
         step_h=h,
         runs=flow.runs,
@@ -210,7 +210,7 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         coarse_step_s=job.house.coarse_step_s,
         night_wh=_night_wh(made, h),
         house_peak_w=float(house.total_w().max()),
-        house_peak_va=float(house.backup_va(None, factors).max()),
+        house_peak_va=house.peak_va(None, factors),
         lines=line_facts(job, plan, cards, made, calendar, lines),
         exceeded=_exceeded(job, plan, calendar, made),
         amps=line_amps(job, plan, cards, lines, h),
@@ -244,15 +244,17 @@ def _limit_use(
         hours = float(np.count_nonzero(out >= AT_LIMIT_FRAC * record["ac_out_w"])) * h
         use[f"ac_limit:{node_id}"] = LimitUse(hours, lost)
         if record["capacity_wh"] > 0:
-            drawn = flow.node_column(node_id, "discharge_w")
-            soc = np.concatenate(([flow.start_energy_wh[k]], flow.node_column(node_id, "energy_wh")[:-1])) / record["capacity_wh"]
-            held = drawn >= AT_LIMIT_FRAC * battery_limit_w(record, "discharge", soc) * packed.bank[:, k, BANK_DISCHARGE]
-            hours = float(np.count_nonzero(held & (drawn > 0))) * h
-            use[f"discharge:{node_id}"] = LimitUse(hours)
-            charged = flow.node_column(node_id, "pv_to_battery_w") + flow.node_column(node_id, "charge_from_ac_w")
-            held = charged >= AT_LIMIT_FRAC * battery_limit_w(record, "charge", soc) * packed.bank[:, k, BANK_CHARGE]
-            hours = float(np.count_nonzero(held & (charged > 0))) * h
-            use[f"charge:{node_id}"] = LimitUse(hours)
+            drawn, stored, from_ac, energy = (
+                flow.node_column(node_id, name) for name in ("discharge_w", "pv_to_battery_w", "charge_from_ac_w", "energy_wh")
+            )
+            held = float(flow.start_energy_wh[k]), float(record["capacity_wh"])
+            for end, part, watts, more in (
+                ("discharge", BANK_DISCHARGE, drawn, np.zeros(0)),
+                ("charge", BANK_CHARGE, stored, from_ac),
+            ):
+                limit, parts = battery_limit_line(record, end), packed.bank[:, k, part]
+                count = steps_at_limit(watts, more, energy, *held, limit, parts, AT_LIMIT_FRAC)
+                use[f"{end}:{node_id}"] = LimitUse(float(count) * h)
     if plan.off_grid:
         cut = flow.lost_w("island")
         use["island"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
@@ -303,7 +305,10 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
     demand = packed.load_w[evening] - packed.ac[evening, AC_NEVER] - packed.pv_only_w[evening]
     over = np.maximum(0.0, demand - limit)
     beside = np.zeros(min(_LARGEST, len(evening) - len(demand)))  # the steps of other hours count as none
-    largest = np.sort(np.concatenate((demand, beside)))[: -_LARGEST - 1 : -1]
+    ranked = np.concatenate((demand, beside))
+    if len(ranked) > _LARGEST:
+        ranked = np.partition(ranked, -_LARGEST)[-_LARGEST:]
+    largest = np.sort(ranked)[::-1]
     h = calendar.step_h
     return EveningFacts(
         limit_w=limit,
@@ -311,7 +316,7 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
         peak_w=float(largest[0]),
         hours_over_h=float(np.count_nonzero(over > 0)) * h,
         over_wh=float(over.sum()) * h,
-        largest_w=tuple(float(v) for v in largest),
+        largest_w=tuple(largest.tolist()),
     )
 
 
@@ -327,10 +332,6 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
     for name in PV_ONLY_LOSS_COLUMNS:
         if flow.sums[SYSTEM.index(name)]:
             spare_ac += flow.column(name)
-    pv_share = None
-    if flow.sums[SYSTEM.index("charge_ac_w")]:
-        charge_ac = flow.column("charge_ac_w")
-        pv_share = np.divide(flow.column("pv_to_battery_w"), charge_ac, out=np.zeros_like(charge_ac), where=charge_ac > 1e-9)
     out: dict[str, dict[str, FillFacts]] = {}
     for k in with_battery:
         node_id, record = flow.node_ids[k], packed.nodes[k]
@@ -339,12 +340,8 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
         for name in ("ac_limit", "device", "cap", "island"):
             if flow.node_wh(node_id, f"lost_{name}_w"):
                 more += flow.node_column(node_id, f"lost_{name}_w")
-        room = float(battery_limit_w(record, "charge")) - stored
-        if pv_share is not None:
-            room -= from_ac
-            stored = stored + from_ac * pv_share
-        np.minimum(more, np.maximum(0.0, room, out=room), out=more)
-        more += stored
+        room = float(battery_limit_w(record, "charge"))
+        offered_w(stored, from_ac, flow.column("pv_to_battery_w"), flow.column("charge_ac_w"), more, room, more)
         offer_day = loss_of(record).arrives_w(more).reshape(DAYS, -1).sum(axis=1) * h
         full = full_days(record, flow.node_column(node_id, "energy_wh"))
         seasons = {}

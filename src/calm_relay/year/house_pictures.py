@@ -69,7 +69,7 @@ def evening_levels(job: Job, plan: Plan) -> tuple[tuple[float, str, str], ...]:
 
 def season_days(job: Job, house: HouseYear, calendar: YearCalendar) -> tuple[tuple[str, Array], ...]:
     """Return the mean day of each season, by hour of the clock. [W]"""
-    total, hour = house.total_w(), np.minimum(23, calendar.clock_hour.astype(int))
+    total, hour = house.total_w(), calendar.hour_of_clock
     out = []
     for season, months in season_of_months(job.site.place.latitude_deg).items():
         here = np.isin(calendar.month, months)

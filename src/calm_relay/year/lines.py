@@ -73,12 +73,20 @@ def _add_inverters(out: Array, nodes: Iterable[Node], cards: CardBook, made: Pla
             _put(out, net, shares)
 
 
+def _one_line(job: Job, plan: Plan) -> bool:
+    """Return whether all flows on one line, as the year itself has it; without a grid nothing passes a meter there."""
+    return line_count(job.site.supply) == 1 and not plan.off_grid
+
+
 def net_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
     """Return what each line draws from the grid, below 0 where it gives, (steps, lines); its sum is import − export. [W]
 
     Inverters see the sum of the lines (definitions D6): one on a single phase serves the whole house through the meter. PV-only
     output is what limits left of it.
     """
+    if _one_line(job, plan):
+        meter: Array = made.flow.column("import_w") - made.flow.column("export_w")
+        return meter[:, None]
     net = house_lines_w(job.house, made.house, job.site.supply)
     _add_inverters(net, plan.nodes, cards, made)
     return net
@@ -146,7 +154,7 @@ def line_facts(
     loads, net = house_lines_w(job.house, made.house, supply), flows.meter_w
     backed = _loads_on_lines(job.house, made.house, count, plan.backed_up, apparent=True)
     limits = offgrid_lines_va(plan, cards, count)
-    hour, h = np.minimum(23, calendar.clock_hour.astype(int)), calendar.step_h
+    hour, h = calendar.hour_of_clock, calendar.step_h
     per_hour = np.bincount(hour, minlength=24)
     out = []
     for i in range(count):
@@ -205,6 +213,8 @@ def device_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Arr
     count = line_count(job.site.supply)
     if plan.transfer is None:
         return np.zeros((len(made.house.background_w), count))
+    if _one_line(job, plan):
+        return made.flow.column("transfer_w")[:, None]
     out = _loads_on_lines(job.house, made.house, count, plan.backed_up)
     _add_inverters(out, (node for node in plan.nodes if node.side == "backup"), cards, made)
     return out

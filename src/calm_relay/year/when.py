@@ -57,7 +57,7 @@ def year_parts(flow: FlowTable, calendar: YearCalendar, by: By, tariff: Tariff, 
     if by == "month":
         which, names = calendar.month.astype(np.int64) - 1, MONTHS
     elif by == "hour":
-        which = np.minimum(23, calendar.clock_hour.astype(np.int64))
+        which = calendar.hour_of_clock
         names = tuple(f"{hour:02d}:00" for hour in range(24))
     else:
         prices = year_prices(tariff, calendar, hourly_of(tariff, store))
@@ -89,9 +89,12 @@ def empty_days(packed: Packed, k: int, energy_wh: Array) -> NDArray[np.bool_]:
     Kept is the highest of its lower limit, the reserve and the floor of the slot in force.
     """
     record = packed.nodes[k]
-    kept = np.maximum(max(float(record["soc_min"]), float(record["reserve"])), packed.slots["floor"][k])[packed.codes[:, k]]
-    above = energy_wh - kept * float(record["capacity_wh"])
-    empty: NDArray[np.bool_] = above.reshape(DAYS, -1).min(axis=1) <= NEAR_FRAC * window_wh(record)
+    kept = np.maximum(max(float(record["soc_min"]), float(record["reserve"])), packed.slots["floor"][k])
+    if np.ptp(kept) == 0.0:
+        above = energy_wh.reshape(DAYS, -1).min(axis=1) - kept[0] * float(record["capacity_wh"])
+    else:
+        above = (energy_wh - np.take(kept * float(record["capacity_wh"]), packed.codes[:, k])).reshape(DAYS, -1).min(axis=1)
+    empty: NDArray[np.bool_] = above <= NEAR_FRAC * window_wh(record)
     return empty
 
 
@@ -103,20 +106,20 @@ def battery_months(flow: FlowTable, packed: Packed) -> dict[str, tuple[BatteryMo
         if record["capacity_wh"] <= 0:
             continue
         energy = flow.node_column(node_id, "energy_wh")
-        by_day = (energy / float(record["capacity_wh"])).reshape(DAYS, -1)
+        by_day = energy.reshape(DAYS, -1) / float(record["capacity_wh"])
+        lowest, mean, highest = by_day.min(axis=1), by_day.mean(axis=1), by_day.max(axis=1)
         full, empty = full_days(record, energy), empty_days(packed, k, energy)
         rows = []
         for month in range(12):
             here = month + 1 == MONTH_OF_DAY
-            charge = by_day[here]
             rows.append(
                 BatteryMonth(
                     days=MONTH_DAYS[month],
                     filled_days=int(np.count_nonzero(full[here])),
                     emptied_days=int(np.count_nonzero(empty[here])),
-                    lowest_frac=float(charge.min()),
-                    mean_frac=float(charge.mean()),
-                    highest_frac=float(charge.max()),
+                    lowest_frac=float(lowest[here].min()),
+                    mean_frac=float(mean[here].mean()),
+                    highest_frac=float(highest[here].max()),
                 )
             )
         out[node_id] = tuple(rows)

@@ -12,6 +12,7 @@ from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.job.models import Plan
 from calm_relay.simulation.pack import in_slot, on_days
 from calm_relay.simulation.storing import loss_of
+from calm_relay.simulation.tallies import add_by
 from calm_relay.year.plan_flow import PlanFlow
 
 
@@ -49,14 +50,15 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
         return {}
     net = flow.column("load_w") - flow.column("pv_only_w")
     drawn = np.maximum(0.0, net)
-    hour = np.minimum(23, calendar.clock_hour.astype(int))
+    hour = calendar.hour_of_clock
     out = {}
     for index, slot in enumerate(plan.controls.slots):
         if slot.kind not in GRID_CHARGING:
             continue
         here = on_days(slot, calendar)
-        count = np.maximum(1, np.bincount(hour[here], minlength=24))
-        house = np.bincount(hour[here], weights=drawn[here], minlength=24) / count
+        house, count = np.zeros(24), np.zeros(24, np.int64)
+        add_by(hour, drawn, here, house, count)
+        house /= np.maximum(1, count)
         inside = in_slot(slot, calendar)
         begins = inside & ~np.roll(inside, 1)
         days = max(1, round(float(np.count_nonzero(here)) * h / 24.0))

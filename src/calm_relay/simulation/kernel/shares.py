@@ -6,6 +6,8 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from calm_relay.simulation.kernel.jit import inside
 from calm_relay.simulation.kernel.records import DEVICE, FIRST, FOURTH, GROUPS, LANE, OTHERS, PEAKS, SECOND, THIRD, WISH_W
 from calm_relay.simulation.kernel.rules import (
@@ -25,7 +27,7 @@ from calm_relay.simulation.kernel.rules import (
     usable_wh,
 )
 
-GIVING, SURPLUS = -2, -1  # in place of a sender
+GIVING, SURPLUS = np.int64(-2), np.int64(-1)  # in place of a sender
 
 
 @inside
@@ -220,15 +222,17 @@ def _charge_lane(shape, kinds, nd, p, w, b):
         _surplus_once(shape, kinds, SECOND, nd, p, w, b)
     _after_surplus(kinds, p, b)
     if n > 1 and len(kinds[OTHERS]) > 0:
-        _offer_open(shape, 0, nd, p, w, b)
-        _offer_open(shape, 1, nd, p, w, b)
+        _offer_open(shape, FIRST, nd, p, w, b)
+        _offer_open(shape, SECOND, nd, p, w, b)
 
 
 @inside
 def charge_from_others(shape, kinds, nd, p, w, b):
     """(4): the AC surplus charges batteries, group by group; (5): then what each node sends through its own inverter."""
     n = len(shape)
-    if len(kinds[LANE]) > 0:
+    if n == 0:
+        _after_surplus(kinds, p, b)
+    elif len(kinds[LANE]) > 0:
         _charge_lane(shape, kinds, nd, p, w, b)
     else:
         for group in range(n):

@@ -344,7 +344,8 @@ def one_pass(shape, kinds, sun, nd, p, w, b):
     cap = _cap_w(p, b)
     if sun:
         _export(shape, cap, nd, p, w, b)
-    discharge(shape, kinds, nd, p, w, b)
+    if len(shape) > 0:
+        discharge(shape, kinds, nd, p, w, b)
     if len(kinds[SENDS]) > 0:
         feed_grid(shape, cap, nd, p, w, b)
     if len(kinds[SLOTS]) > 0 and _import(shape, nd, p, w, b):
