@@ -13,7 +13,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from importlib import metadata
 from pathlib import Path
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 import platformdirs
@@ -167,6 +167,23 @@ class KeysOfLate:
             while len(self._kept) > self._most:
                 self._kept.popitem(last=False)
         return made
+
+
+T = TypeVar("T")
+
+
+class Last(Generic[T]):
+    """The answer given last, by the very objects it was made of: they are held, and neither they nor it are ever changed."""
+
+    def __init__(self) -> None:
+        self._kept: tuple[tuple[object, ...], T] | None = None
+
+    def get(self, made_of: tuple[object, ...], make: Callable[[], T]) -> T:
+        """Return the last answer if it was made of these, or make it."""
+        kept = self._kept
+        if kept is None or len(kept[0]) != len(made_of) or any(a is not b for a, b in zip(kept[0], made_of, strict=True)):
+            kept = self._kept = made_of, make()
+        return kept[1]
 
 
 @functools.cache

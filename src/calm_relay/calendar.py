@@ -63,8 +63,7 @@ class YearCalendar:
     @cached_property
     def bill_month(self) -> NDArray[np.int64]:
         """The clock's month of every step; the year's last clock hours that fall into January count as December's. [1 to 12]"""
-        month: NDArray[np.int64] = np.where((self.clock_month == 1) & (self.month == 12), 12, self.clock_month)
-        return month
+        return np.where((self.clock_month == 1) & (self.month == 12), 12, self.clock_month).astype(np.int64)
 
     @cached_property
     def hour_of_clock(self) -> NDArray[np.int64]:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
+from calm_relay.cache import Last
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.fields import UNMARKED, all_fields, label_of
 from calm_relay.job.models import Job
@@ -29,7 +31,8 @@ class PageMark:
 
 def work_order(job: Job, findings: Mapping[str, Sequence[Finding]]) -> tuple[PageMark, ...]:
     """Return a mark for every page; `findings` are by plan id, of the plans computed so far."""
-    assumed, fields = _FIELDS.of(job)
+    assumed = _ASSUMED.get((job,), lambda: assumed_paths(job))
+    fields = _by_page(all_fields(job))
     return tuple(
         _plans_mark(spec, job, findings, assumed)
         if spec.about_plans
@@ -38,23 +41,14 @@ def work_order(job: Job, findings: Mapping[str, Sequence[Finding]]) -> tuple[Pag
     )
 
 
-class _Fields:
-    """What is assumed in the job that was looked at last, and each page's fields: they change with the job alone."""
-
-    def __init__(self) -> None:
-        self._last: tuple[Job, set[str], dict[str, list[str]]] | None = None
-
-    def of(self, job: Job) -> tuple[set[str], dict[str, list[str]]]:
-        """Return the paths that are assumed, and by page those of its fields that may be marked."""
-        last = self._last
-        if last is None or last[0] is not job:
-            every = [path for path in all_fields(job) if path not in UNMARKED]
-            mine = {spec.key: [path for path in every if spec.paths and path.startswith(spec.paths)] for spec in PAGES}
-            last = self._last = job, assumed_paths(job), mine
-        return last[1], last[2]
+@lru_cache(maxsize=2)  # most edits leave the job the same fields
+def _by_page(every: tuple[str, ...]) -> dict[str, list[str]]:
+    """Return by page those of its fields that may be marked."""
+    marked = [path for path in every if path not in UNMARKED]
+    return {spec.key: [path for path in marked if spec.paths and path.startswith(spec.paths)] for spec in PAGES}
 
 
-_FIELDS = _Fields()
+_ASSUMED: Last[set[str]] = Last()
 
 
 def _field_mark(

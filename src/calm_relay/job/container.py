@@ -9,6 +9,7 @@ import os
 import stat
 import tempfile
 import zipfile
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -71,12 +72,15 @@ def _field_path(loc: tuple[int | str, ...], data: Any) -> str:
     return text
 
 
-def validate_job(data: dict[str, Any], file: str) -> Job:
-    """Return the job that plain data describes; raises BadInput with every fault of field and reference at once."""
+def validate_job(data: dict[str, Any], file: str, valid: Mapping[str, object] | None = None) -> Job:
+    """Return the job that plain data describes; raises BadInput with every fault of field and reference at once.
+
+    `valid` are fields of another job, as they stand there: what `data` has of them is not read anew.
+    """
     faults: list[Fault] = []
     job: Job | None = None
     try:
-        job = Job.model_validate(data)
+        job = Job.model_validate({**data, **(valid or {})})
     except ValidationError as error:
         faults += _pydantic_faults(error, file, data)
     told = {fault.field for fault in faults}

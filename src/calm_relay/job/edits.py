@@ -14,6 +14,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from calm_relay.cache import Last
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import validate_job
 from calm_relay.job.models import Job
@@ -55,8 +56,13 @@ def _find(rows: list[Any], name: str, path: str) -> int:
 
 
 def apply_edits(job: Job, edits: Iterable[Edit]) -> Job:
-    """Return the job with all edits applied, validated as a whole; raises BadInput and changes nothing on a fault."""
-    data = _plain(job.model_dump())
+    """Return the job with all edits applied, validated as a whole; raises BadInput and changes nothing on a fault.
+
+    Parts of the job that no edit names stay the very same.
+    """
+    edits = list(edits)
+    touched = {_steps(edit.path)[0][0] for edit in edits}
+    data = {name: _plain(getattr(job, name)) if name in touched else _kept_plain(job, name) for name in _PLAIN}
     for edit in edits:
         steps = _steps(edit.path)
         here: Any = data
@@ -72,7 +78,15 @@ def apply_edits(job: Job, edits: Iterable[Edit]) -> Job:
         else:
             _field(here, name, edit.path)
             here[name] = _plain(edit.value)
-    return validate_job(data, "")
+    return validate_job(data, "", {name: getattr(job, name) for name in data if name not in touched})
+
+
+_PLAIN: dict[str, Last[Any]] = {name: Last() for name in Job.model_fields}  # parts of the job that was edited last
+
+
+def _kept_plain(job: Job, name: str) -> Any:
+    part = getattr(job, name)
+    return _PLAIN[name].get((part,), lambda: _plain(part))
 
 
 def read_path(job: Job, path: str) -> Any:

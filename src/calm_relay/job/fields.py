@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import re
 import types
+from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
 from pydantic import BaseModel
 from pydantic.fields import FieldInfo as ModelField
 
+from calm_relay.cache import Last
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.field_words import CHOICES, CHOICES_AT, LABELS
 from calm_relay.job.models import Job
@@ -134,24 +136,28 @@ def _bound(part: Any, names: tuple[str, str], found: float | None) -> float | No
 
 def all_fields(job: Job) -> tuple[str, ...]:
     """Return the path of every field of the job that has a label, in the document's order."""
-    kept = _last_walk.get("fields")
-    if kept is not None and kept[0] is job:
-        return kept[1]
     out: list[str] = []
-
-    def walk(here: Any, path: str) -> None:
-        if isinstance(here, BaseModel):
-            for name in type(here).model_fields:
-                walk(getattr(here, name), f"{path}.{name}" if path else name)
-        elif isinstance(here, tuple) and here and isinstance(here[0], BaseModel):
-            for i, item in enumerate(here):
-                walk(item, f"{path}[{getattr(item, 'id', i)}]")
-        elif pattern_of(path) in LABELS:
-            out.append(path)
-
-    walk(job, "")
-    _last_walk["fields"] = (job, tuple(out))
+    for name, last in _PARTS.items():
+        part = getattr(job, name)
+        out += last.get((part,), partial(_all_labelled, part, name))
     return tuple(out)
 
 
-_last_walk: dict[str, tuple[Job, tuple[str, ...]]] = {}  # the window asks several times for each state of a job
+# The window asks several times for each state of a job, and an edit leaves most parts of it as they were.
+_PARTS: dict[str, Last[tuple[str, ...]]] = {name: Last() for name in Job.model_fields}
+
+
+def _all_labelled(here: Any, path: str) -> tuple[str, ...]:
+    return tuple(_labelled(here, path))
+
+
+def _labelled(here: Any, path: str) -> Iterator[str]:
+    """Return the paths of what has a label in one part of the job."""
+    if isinstance(here, BaseModel):
+        for name in type(here).model_fields:
+            yield from _labelled(getattr(here, name), f"{path}.{name}")
+    elif isinstance(here, tuple) and here and isinstance(here[0], BaseModel):
+        for i, item in enumerate(here):
+            yield from _labelled(item, f"{path}[{getattr(item, 'id', i)}]")
+    elif pattern_of(path) in LABELS:
+        yield path

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Collection
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import replace
 
 from calm_relay.errors import BadInput
@@ -36,6 +36,7 @@ from calm_relay.rules import (
     checks_window,
     checks_wiring,
 )
+from calm_relay.rules.memory import Memory
 from calm_relay.rules.registry import NEEDS, REGISTRY, VERDICT_ORDER, Check, CheckContext, Finding, Remedy, unknown
 
 # Findings of like verdict and margin stand in this order of groups.
@@ -85,7 +86,7 @@ def run_checks(
     over its limit stands as advice that says so, and cannot be applied. To try remedies takes longer than to check: with `weighed`
     only those of the checks named are tried, and the others stand as words.
     """
-    found = _run(context, ready)
+    found = _run(context, ready, _MEMORY.begin(context))
     if weighed is not None:
         found = [f if f.check in weighed else replace(f, remedies=tuple(Remedy(r.text) for r in f.remedies)) for f in found]
     if any(remedy.edits for f in found for remedy in f.remedies):
@@ -133,6 +134,7 @@ class _Tried:
 
 MOST_PLANS = 8  # of a job that are looked at together
 _TRIED = _Tried()
+_MEMORY = Memory()
 
 
 def _tried(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) -> Remedy:
@@ -141,12 +143,13 @@ def _tried(context: CheckContext, remedy: Remedy, over: set[tuple[str, str]]) ->
     except BadInput:
         return Remedy(remedy.text)
     tried = replace(context, job=job, plan=job.plan(context.plan.id), cards=job.cards(), facts=None, advise=False)
-    then = _run(tried, {"plan"})
+    then = _run(tried, {"plan"}, lambda entry: entry.run(tried))
     brought = next((f for f in then if f.verdict == "over" and (f.check, f.subject) not in over), None)
     return remedy if brought is None else Remedy(f"{remedy.text}; then {brought.title} is {brought.word}")
 
 
-def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Finding]:
+def _run(context: CheckContext, ready: frozenset[str] | set[str], ask: Callable[[Check], Iterable[Finding]]) -> list[Finding]:
+    """Return what the checks find that need no more than is ready; `ask` runs one of them."""
     waived = {w.check: w.reason for w in context.plan.waived}
     found: list[Finding] = []
     here = (set(ready) | {"grid"}) - ({"grid"} if context.plan.off_grid else set()) - ({"bill"} if context.bills is None else set())
@@ -155,7 +158,7 @@ def _run(context: CheckContext, ready: frozenset[str] | set[str]) -> list[Findin
         if not entry.needs <= here:
             continue
         try:
-            rows = list(entry.run(context))
+            rows = list(ask(entry))
         except Exception as error:  # noqa: BLE001 - whatever went wrong inside, the verdict must not be 'within'
             rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]
         reason = waived.get(entry.id, "")

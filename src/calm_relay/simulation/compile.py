@@ -54,7 +54,7 @@ def _warm_tallies(packed: Packed) -> None:
     for more in (watts, np.zeros(0)):
         steps_at_limit(watts, more, watts, 0.0, 1.0, (1.0, 1.0, 0.0), packed.bank[:, 0, 0], 1.0)
     add_by(which, watts, watts > 0.0, np.zeros(1), np.zeros(1, np.int64))
-    offered_w(*[watts] * 5, 1.0, watts.copy())
+    offered_w(watts, watts, watts, watts, watts, 1.0, watts.copy())
 
 
 def _warm_outages(packed: Packed, nodes: int) -> None:

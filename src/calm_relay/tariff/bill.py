@@ -89,7 +89,7 @@ def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Hour
     """
     prices = year_prices(tariff, calendar, hourly)
     taken, given = settled(net_w, calendar, tariff.settlement_min, summed=tariff.netting == "summed")
-    kwh_in, kwh_out = (w * calendar.step_h / 1000.0 for w in (taken, given))
+    kwh_in, kwh_out = (w * (calendar.step_h / 1000.0) for w in (taken, given))
     lines = [*_import_lines(tariff, prices, kwh_in, calendar), *_tier_lines(tariff, _months(kwh_in, calendar))]
     lines.append(_export_line(prices, kwh_out, calendar))
     if tariff.credit_over != "nothing":
@@ -143,19 +143,25 @@ def _as_tuple(values: Array) -> tuple[float, ...]:
 
 def _import_lines(tariff: Tariff, prices: Prices, kwh: Array, calendar: YearCalendar) -> list[BillLine]:
     out = []
+    which = prices.period * 13 + calendar.bill_month
+
+    def sums(weights: Array | None) -> Array:
+        """By period and month, from one look at the year."""
+        found = np.bincount(which, weights=weights, minlength=13 * len(prices.names)).reshape(-1, 13)[:, 1:]
+        return found.astype(float)
+
+    steps, energies, costs = sums(None), sums(kwh), sums(kwh * prices.import_price)
     for place, name in enumerate(prices.names):
-        here = prices.period == place
-        if not here.any():
+        if not steps[place].any():
             continue
-        energy = float(kwh[here].sum())
-        cost = np.where(here, kwh * prices.import_price, 0.0)
+        energy, cost = float(energies[place].sum()), costs[place]
         if tariff.hourly_import is not None:
             mean = float(cost.sum()) / energy if energy > 0 else 0.0
             how = f"{energy:.0f} kWh at {mean:.3f} on average"
         else:
-            how = f"{energy:.0f} kWh × {float(prices.import_price[here][0]):g}"
+            how = f"{energy:.0f} kWh × {float(prices.import_price[int(np.argmax(prices.period == place))]):g}"
         title = name if name.startswith("import") else f"import, {name}"
-        out.append(BillLine(title, how, energy * 1000.0, _as_tuple(_months(cost, calendar))))
+        out.append(BillLine(title, how, energy * 1000.0, _as_tuple(cost)))
     return out
 
 

@@ -8,6 +8,7 @@ from datetime import timedelta
 import numpy as np
 from numpy.typing import NDArray
 
+from calm_relay.cache import Last
 from calm_relay.calendar import DAYS, YearCalendar, dates, in_window
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.series import SeriesStore
@@ -72,6 +73,14 @@ def year_prices(tariff: Tariff, calendar: YearCalendar, hourly: Hourly | None = 
         When an hourly series is no year of hours.
     """
     hourly = hourly or Hourly()
+    made_of = tariff, calendar, hourly.bought, hourly.sold
+    return _LAST.get(made_of, lambda: _year_prices(tariff, calendar, hourly))
+
+
+_LAST: Last[Prices] = Last()  # the bills of several plans are asked for one after the other
+
+
+def _year_prices(tariff: Tariff, calendar: YearCalendar, hourly: Hourly) -> Prices:
     bought = None if tariff.hourly_import is None else _by_hour("hourly_import", hourly.bought, calendar)
     sold = None if tariff.hourly_export is None else _by_hour("hourly_export", hourly.sold, calendar)
     made = _week_prices(tariff, calendar) if tariff.seasons else _two_prices(tariff, calendar)
@@ -140,6 +149,9 @@ def settled(net_w: Array, calendar: YearCalendar, settlement_min: int, *, summed
     per = settlement_min * 60 // calendar.step_s
     if per > 1:
         lines = np.repeat(lines.reshape(-1, per, lines.shape[1]).mean(axis=1), per, axis=0)
+    if lines.shape[1] == 1:
+        taken = np.maximum(lines[:, 0], 0.0)
+        return taken, taken - lines[:, 0]
     return net_of_phases(lines, np.zeros_like(lines), summed=summed)
 
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QRunnable, QThread, QThreadPool, QTimer, Signal
 
+from calm_relay.cache import Last
 from calm_relay.errors import CalmRelayError, Cancelled
 from calm_relay.ui.memory import give_memory_back
 
@@ -70,6 +71,7 @@ class StudyRunner(QObject):
         self.raising = False
         self.shown = threading.Event()  # set when the chosen plan's figures stand on the screen
         self._question: tuple[Job, str] | None = None
+        self.days: Last[dict[str, int]] = Last()  # of the year that is looked at
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(PAINT_FIRST_MS)
@@ -81,6 +83,7 @@ class StudyRunner(QObject):
         self.cancel()
         self._pool.waitForDone()
         self._store, self._study = store, None
+        self.days = Last()
 
     def ask(self, job: Job, chosen: str) -> int:
         """Compute every plan of `job`, `chosen` first; returns the question's number."""
@@ -117,7 +120,7 @@ class StudyRunner(QObject):
         self.cancel()
         self._pool.waitForDone()
         self.files_pool.waitForDone()
-        self._study = None
+        self._study, self.days = None, Last()
 
     def _idle(self, generation: int) -> None:
         if generation == self.generation:
@@ -213,6 +216,7 @@ class _Work(QRunnable):
         from calm_relay.year.pictures import notable_days
 
         job, air_c = self._job, study.weather(self._job).air_c
+        calendar = study.calendar(job)
         return Answer(
             generation=self._generation,
             plan_id=plan.id,
@@ -222,7 +226,7 @@ class _Work(QRunnable):
             air_c=air_c,
             faces={face.id: study.face_months(job, face.id) for face in job.faces},
             lines=None if job.site.supply.kind == "single_phase" else study.line_flows(job, plan),
-            days=notable_days(made, study.calendar(job), air_c),
+            days=self._runner.days.get((made, air_c, calendar), lambda: notable_days(made, calendar, air_c)),
         )
 
     def _raise(self) -> None:
