@@ -41,7 +41,7 @@ FAULTS = (
     Planted("other weights not in proportion", "decision/choosing.py", "(1.0 - share) * (w / rest if rest > 0 else 1.0 / others)", "w", "test_choosing"),
     Planted("a closed gate leads", "decision/choosing.py", "key=lambda s: (not s.open, -s.score,", "key=lambda s: (-s.score,", "test_choosing"),
     Planted("discharge order", "simulation/pack.py", 'np.argsort([-float(r["eta_c"] * r["eta_d"]) for r in records]', 'np.argsort([float(r["eta_c"] * r["eta_d"]) for r in records]', P),
-    Planted("slot months", "simulation/pack.py", "here &= np.isin(calendar.clock_month, slot.months)", "here &= np.isin(calendar.clock_month, slot.months[:1])", P),
+    Planted("slot months", "simulation/pack.py", "here &= calendar.in_months(slot.months)", "here &= calendar.in_months(slot.months[:1])", P),
     Planted("weekend slots on weekdays", "simulation/pack.py", '== (slot.days == "weekends")', '== (slot.days == "weekdays")', P),
     Planted("a slot for one node holds for all", "simulation/pack.py", "if not slot.holds_for(node_id):", "if False:", P),
     Planted("seasons of the other half of the earth", "job/control_models.py", "season_of_months(latitude_deg)", "season_of_months(-latitude_deg)", P),

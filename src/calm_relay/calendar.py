@@ -67,7 +67,7 @@ class YearCalendar:
 
     @cached_property
     def hour_of_clock(self) -> NDArray[np.int64]:
-        """The clock's hour of every step, 0 to 23."""
+        """The clock's hour of every step. (steps,) [0 to 23]"""
         return np.minimum(23, self.clock_hour.astype(np.int64))
 
     def in_months(self, months: Collection[int]) -> NDArray[np.bool_]:
