@@ -39,7 +39,7 @@ def main() -> None:
     begin = time.perf_counter()
     run_steps(
         (0,) * n, most_passes(n), Records(data["terms"]), Records(data["rules"]), Records(data["plant"])[0],
-        data["codes"], data["pv_dc"], data["bank"], data["ac"], 0, steps, start_wh.copy(), start_wh.copy(), system, rows,
+        data["codes"], data["pv_dc"], data["bank"], data["ac"].T, 0, steps, start_wh.copy(), start_wh.copy(), system, rows,
         rows.reshape(steps, n * len(NODE)), (nothing, nothing), (), (), *[nothing] * 4,
     )  # fmt: skip
     answer.write_bytes(pickle.dumps((time.perf_counter() - begin, system, rows)))

@@ -28,7 +28,7 @@ class Steps:
         self.packed, self.count = packed, len(packed.ac)
         self.n, self.shape = len(packed.nodes), (0,) * len(packed.nodes)
         terms = terms_of(packed.nodes, float(packed.plant["step_h"]), packed.take, packed.give)
-        series = packed.codes, packed.pv_dc, packed.bank, packed.ac
+        series = packed.codes, packed.pv_dc, packed.bank, packed.ac.T
         self._given = self.shape, most_passes(self.n), terms, rules_of(packed.nodes, packed.slots), packed.plant, *series
 
     def run(
@@ -44,10 +44,10 @@ class Steps:
     ) -> None:
         """Run steps from energies, changed in place, through `rows` (rows, SYSTEM) and `node_rows` (rows, nodes, NODE).
 
-        `ac` stands in for what enters at AC.
+        `ac` (steps, AC), column by column in memory, stands in for what enters at AC.
         """
         kept = _NO_COLUMNS if columns is None else columns
-        given = self._given if ac is None else (*self._given[:-1], ac)
+        given = self._given if ac is None else (*self._given[:-1], ac.T)
         flat = node_rows.reshape(len(node_rows), self.n * N_NODE)
         run_steps(
             *given, first, last, *energies, rows, node_rows, flat, sums, kept.which, kept.node_which, kept.table, kept.node_table,

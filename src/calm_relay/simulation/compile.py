@@ -34,7 +34,7 @@ def warm_kernel(nodes: int = 1) -> None:
         plant=plant,
         take=np.zeros(nodes, np.int64),
         give=np.zeros(nodes, np.int64),
-        codes=np.zeros((2, nodes), np.int8),  # two steps: of one alone rows and columns lie alike, and other code would be made
+        codes=np.zeros((2, nodes), np.int8),
         pv_dc=np.zeros((2, nodes)),
         bank=usual_bank(nodes),
         ac=np.zeros((2, len(AC))),
@@ -65,7 +65,7 @@ def _warm_outages(packed: Packed, nodes: int) -> None:
     terms = terms_of(packed.nodes, 1.0, packed.take, packed.give)
     outlast_many(
         (0,) * nodes, most_passes(nodes), terms, rules_of(packed.nodes, packed.slots), plant, packed.codes, packed.pv_dc,
-        packed.bank, packed.ac, none, 1, 1, np.zeros((1, nodes)), np.ones(nodes), np.full(1, ENDLESS), np.full(1, -1), one.copy(),
+        packed.bank, packed.ac.T, none, 1, 1, np.zeros((1, nodes)), np.ones(nodes), np.full(1, ENDLESS), np.full(1, -1), one.copy(),
         np.full(1, -1), none.copy(), np.zeros((1, len(SYSTEM))), np.zeros((1, nodes, len(NODE))),
     )  # fmt: skip
     fixed = np.ones(FIXED)

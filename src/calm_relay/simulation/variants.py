@@ -63,13 +63,14 @@ def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callabl
     Raises Cancelled.
     """
     n, plain = len(packed.nodes), not packed.bank[:, :, [BANK_KEEP, BANK_CAR]].any() and not packed.plant["island"]
+    groups = 1 + max((int(turn.max()) for v in variants for turn in (v.take, v.give) if n), default=0)
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
-        if not plain or not 0 < n <= lanes.MOST_LANE_NODES:
+        if not plain or n == 0 or groups > 2:
             return list(pool.map(lambda variant: _alone(packed, variant, cancelled), variants))
-        wide = int(lanes.LANES_ONE if n == 1 else lanes.LANES_TWO)
+        wide = int(lanes.LANES_ONE if n == 1 else lanes.LANES_TWO if n == 2 else lanes.LANES_MORE)
         kinds = _kinds(packed, variants)
-        groups = [variants[i : i + wide] for i in range(0, len(variants), wide)]
-        ran = pool.map(lambda group: _Group(packed, group, kinds, wide).run(cancelled), groups)
+        together = [variants[i : i + wide] for i in range(0, len(variants), wide)]
+        ran = pool.map(lambda group: _Group(packed, group, kinds, wide).run(cancelled), together)
         return [row for group in ran for row in group]
 
 
@@ -122,7 +123,7 @@ class _Group:
         nothing = np.zeros((0, 1, 1))
         shape, room = (0,) * self.n, np.zeros(self.n * 4 * wide)
         made_rules = rules.reshape(*rules.shape[:2], -1)
-        series = packed.codes, packed.pv_dc, packed.bank, packed.ac
+        series = packed.codes, packed.pv_dc, packed.bank, packed.ac.T
         lane_inputs = len(filled), packed.plant, const.ravel(), made_rules, room
         self._given = (shape, kinds, most_passes(self.n), *lane_inputs, *series), nothing
 

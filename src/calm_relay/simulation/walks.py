@@ -88,7 +88,10 @@ class Walks:
                 apart[i] = self._apart(before[i], self.begins[i], lanes)
 
     def settle(self, run: Run, most: int) -> tuple[NDArray[np.int64], Lanes]:
-        """Walk until each lane ends as it began, at most so many times; returns walks and whether it is steady. (lanes,) each [number], [bool]"""
+        """Walk until each lane ends as it began, at most so many times; returns walks and whether it is steady.
+
+        (lanes,) each [number], [bool]
+        """
         runs, steady = np.zeros(len(self._all), np.int64), ~self._all
         while not steady.all() and runs.max() < most:
             runs += ~steady

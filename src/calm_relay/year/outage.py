@@ -257,7 +257,7 @@ def _compiled_ways(packed: Packed, starts: Array, full: Array, need: int, per_ho
 
     def many(hours: NDArray[np.int64]) -> NDArray[np.int64]:
         outlast_many(
-            shape, passes, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac, hours, need, per_hour,
+            shape, passes, terms, rules, packed.plant, packed.codes, packed.pv_dc, packed.bank, packed.ac.T, hours, need, per_hour,
             starts, full, fails, alive, begins, lasts, met, system, nodes,
         )  # fmt: skip
         return lasts[hours]

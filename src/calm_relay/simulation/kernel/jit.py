@@ -32,8 +32,8 @@ _features = llvm.get_host_cpu_features()
 if numba.config.CPU_FEATURES is None and numba.config.CPU_NAME is None and _features.get("avx512f"):
     numba.config.CPU_NAME = llvm.get_host_cpu_name()
     numba.config.CPU_FEATURES = _features.flatten() + ",-prefer-256-bit"
-# A loop over lanes has about two hundred places in three tables; LLVM gives up grouping them after a hundred comparisons.
-llvm.set_option("", "--memory-check-merge-threshold=100000")
+# A loop over lanes has some hundred places in three tables; LLVM gives up grouping them after a hundred comparisons.
+llvm.set_option("", "--memory-check-merge-threshold=10000000")
 compiled = njit(cache=True, nogil=True, error_model="numpy")
 # Inside others only: no wrapper for Python or C, and nothing kept, since the caller holds its code.
 inside = njit(nogil=True, error_model="numpy", forceinline=True, no_cpython_wrapper=True, no_cfunc_wrapper=True)

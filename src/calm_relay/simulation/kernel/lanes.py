@@ -10,20 +10,19 @@ import numpy as np
 
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
-from calm_relay.simulation.kernel.records import FIRST, SECOND, SLOTS, TERMS_DTYPE
+from calm_relay.simulation.kernel.records import FIRST, FOURTH, MOST_NODES, SECOND, SLOTS, TERMS_DTYPE, THIRD
 from calm_relay.simulation.kernel.rows import finish_step, place
 from calm_relay.simulation.kernel.shares import count_groups
 from calm_relay.simulation.kernel.step import one_pass, prepare_all, settle, take_inputs
 
-# Lanes of one block, for one node and for two: constants, so that rows of the table are known to lie apart. As many as a
-# processor's nearest cache holds; a vector has eight at most. With three nodes the compiler gives up making vectors.
-MOST_LANE_NODES = 2
-LANES_ONE, LANES_TWO, VECTOR = np.uint64(32), np.uint64(16), 8
+# Lanes of one block, for one node, for two and for more: constants, so that rows of the table are known to lie apart. As many as
+# a processor's nearest cache holds; a vector has eight at most.
+LANES_ONE, LANES_TWO, LANES_MORE, VECTOR = np.uint64(32), np.uint64(16), np.uint64(8), 8
 N_SYSTEM, N_NODE, N_TERMS = len(SYSTEM), len(NODE), len(TERMS_DTYPE.names or ())
 # Rows of the table of a block: energies, each node's on and usual order as the last pass left them, whether a lane asks for more
 # passes, sums of the plan, sums of each node.
-ROW_ON, ROW_AGAIN = np.uint64(2 * MOST_LANE_NODES), np.uint64(4 * MOST_LANE_NODES)
-ROW_SYSTEM, ROW_NODES = np.uint64(4 * MOST_LANE_NODES + 1), np.uint64(4 * MOST_LANE_NODES + 1 + N_SYSTEM)
+ROW_ON, ROW_AGAIN = np.uint64(2 * MOST_NODES), np.uint64(4 * MOST_NODES)
+ROW_SYSTEM, ROW_NODES = np.uint64(4 * MOST_NODES + 1), np.uint64(4 * MOST_NODES + 1 + N_SYSTEM)
 FEW = 6.0  # lanes that ask for more passes and are done one by one
 N_OWN = np.uint64(N_TERMS + 1)  # terms of a node, and the factor of its PV
 TWO, FOUR = np.uint64(2), np.uint64(4)
@@ -92,6 +91,10 @@ def _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w):
     _load_node(FIRST, stride, const, t, pv_dc, bank, rule, table, v, nd[0], w[0])
     if len(shape) > 1:
         _load_node(SECOND, stride, const, t, pv_dc, bank, rule, table, v, nd[1], w[1])
+    if len(shape) > 2:
+        _load_node(THIRD, stride, const, t, pv_dc, bank, rule, table, v, nd[2], w[2])
+    if len(shape) > 3:
+        _load_node(FOURTH, stride, const, t, pv_dc, bank, rule, table, v, nd[3], w[3])
 
 
 @inside
@@ -109,6 +112,10 @@ def _store_nodes(shape, stride, ok, table, v, w):
     _store_node(FIRST, stride, ok, table, v, w[0])
     if len(shape) > 1:
         _store_node(SECOND, stride, ok, table, v, w[1])
+    if len(shape) > 2:
+        _store_node(THIRD, stride, ok, table, v, w[2])
+    if len(shape) > 3:
+        _store_node(FOURTH, stride, ok, table, v, w[3])
 
 
 @inside
@@ -133,14 +140,10 @@ def _lane(shape, kinds, sun, second, stride, p, t, pv_dc, bank, const, rule, tab
     if second:
         asked = table[place((ROW_AGAIN, stride, v), 0)] > 0.0
         _go_on(FIRST, stride, table, v, w[0])
-        if len(shape) > 1:
-            _go_on(SECOND, stride, table, v, w[1])
     more = one_pass(shape, kinds, sun, nd, p, w, b)
     ok = asked and not more
     if not second:
         _keep_on(FIRST, stride, table, v, w[0])
-        if len(shape) > 1:
-            _keep_on(SECOND, stride, table, v, w[1])
     finish_step(shape, (), ok, nd, p, 0, w, b, nothing, nothing, table, table, (ROW_SYSTEM, stride, v), (ROW_NODES, stride, v))
     _store_nodes(shape, stride, ok, table, v, w)
     table[place((ROW_AGAIN, stride, v), 0)] = 1.0 if asked and more else 0.0
@@ -148,20 +151,23 @@ def _lane(shape, kinds, sun, second, stride, p, t, pv_dc, bank, const, rule, tab
 
 @compiled
 def run_lanes(shape, kinds, passes, lanes, plant, const, rules, rule, codes, pv_dc, bank, ac, first, last, table, nothing):
-    """Run steps `first` to `last` of `lanes` variants of a plan, a multiple of VECTOR, at most LANES_ONE or LANES_TWO.
+    """Run steps `first` to `last` of `lanes` variants of a plan, a multiple of VECTOR, at most LANES_ONE, LANES_TWO or LANES_MORE.
 
     `shape` is a tuple as long as there are nodes. `const` holds each node's terms and the factor of its PV lane by lane, `rules`
     (nodes, slots, 4 · lanes of a block) each slot's kind, floor, target and power, `rule` (nodes · 4 · lanes,) is room for those
-    in force; `codes`, `pv_dc` (T, nodes), `bank` (T or 1, nodes, BANK), `ac` (T, AC) are shared. `table` holds energies and sums,
+    in force; `codes`, `pv_dc` (T, nodes), `bank` (T or 1, nodes, BANK), `ac` (AC, T) are shared. `table` holds energies and sums,
     and is changed in place; `nothing` is an empty series. `kinds` leave out what no variant asks for: its rules must ask for no
     more.
     """
-    w, b = work_table(), bus_table()
-    terms, plants = terms_table(), plant_table()
+    # Lanes that are settled by themselves have records of their own: of more than two nodes, who sends is a record chosen by number
+    # there, and the compiler would keep those of all lanes in memory.
+    w, b, w_alone, b_alone = work_table(), bus_table(), work_table(), bus_table()
+    terms, terms_alone, plants = terms_table(), terms_table(), plant_table()
     plants[0] = plant
     nd, p = (terms[0], terms[1], terms[2], terms[3]), plants[0]
+    alone = terms_alone[0], terms_alone[1], terms_alone[2], terms_alone[3]
     n = len(shape)
-    stride = LANES_ONE if n == 1 else LANES_TWO
+    stride = LANES_ONE if n == 1 else LANES_TWO if n == 2 else LANES_MORE
     width = rules.shape[2]
     for t in range(first, last):
         sun = 0.0
@@ -187,11 +193,12 @@ def run_lanes(shape, kinds, passes, lanes, plant, const, rules, rule, codes, pv_
             for i in range(lanes):
                 v = np.uint64(i)
                 if table[place((ROW_AGAIN, stride, v), 0)] > 0.0:
-                    _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w)
-                    b.groups = count_groups(shape, nd)
-                    settle(shape, passes, nd, p, w, b)
+                    take_inputs(ac, t, b_alone)
+                    _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, alone, w_alone)
+                    b_alone.groups = count_groups(shape, alone)
+                    settle(shape, passes, alone, p, w_alone, b_alone)
                     finish_step(
-                        shape, (), True, nd, p, 0, w, b, nothing, nothing, table, table,
+                        shape, (), True, alone, p, 0, w_alone, b_alone, nothing, nothing, table, table,
                         (ROW_SYSTEM, stride, v), (ROW_NODES, stride, v),
                     )  # fmt: skip
-                    _store_nodes(shape, stride, True, table, v, w)
+                    _store_nodes(shape, stride, True, table, v, w_alone)

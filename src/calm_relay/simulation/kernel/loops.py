@@ -97,7 +97,7 @@ def run_steps(
     """Run steps `first` to `last` (not included), so many at a time as there are rows.
 
     `shape` is a tuple as long as there are nodes, `passes` the most passes over a step. `terms` (n,) TERMS_DTYPE, `rules` (n, s)
-    RULE_DTYPE, `codes` (T, n) int8, `pv_dc` (T, n), `bank` (T or 1, n, BANK), `ac` (T, AC). Rows of `system` (rows, N_SYSTEM) and
+    RULE_DTYPE, `codes` (T, n) int8, `pv_dc` (T, n), `bank` (T or 1, n, BANK), `ac` (AC, T). Rows of `system` (rows, N_SYSTEM) and
     `node_series` (rows, n, N_NODE) are filled again and again; `node_rows` (rows, n · N_NODE) are the same rows. `sums` are two
     arrays that rows are added to, of W over steps, or none. Columns `which` and `node_which` of the rows go into tables (columns,
     T). `energy` and `energy_pv` (n,) Wh are changed in place.
@@ -169,7 +169,7 @@ def outlast(
     load_energies(shape, energy, energy_pv, w)
     b.groups = count_groups(shape, nd)
     at = ZERO, ONE, ZERO
-    total, found, count = ac.shape[0], need, 0
+    total, found, count = ac.shape[1], need, 0
     t = first
     for done in range(need):
         take_inputs(ac, t, b)

@@ -27,7 +27,8 @@ from calm_relay.simulation.kernel.rules import (
     usable_wh,
 )
 
-GIVING, SURPLUS = np.int64(-2), np.int64(-1)  # in place of a sender
+GIVING, SURPLUS, SENT = np.int64(0), np.int64(1), np.int64(2)  # what is shared
+NOBODY = np.int64(-1)  # sends
 
 
 @inside
@@ -61,14 +62,14 @@ def _weigh_giving(nd, group, w):
 
 
 @inside
-def _grant(nd, p, sender, asked, weight, w, b):
+def _grant(nd, p, what, asked, weight, w, b):
     """Let the node take or give its share of `asked`; returns what it did and what it lacks: then it drops out. [W]"""
     if w.weight <= 0.0:
         return 0.0, 0.0
     share = asked * w.weight / weight
-    if sender == GIVING:
+    if what == GIVING:
         got = give(nd, p, share, w, b)
-    elif sender == SURPLUS:
+    elif what == SURPLUS:
         got = take_surplus(nd, p, share, w, b)
     else:
         got = take_sent(nd, p, share, w, b)
@@ -79,7 +80,7 @@ def _grant(nd, p, sender, asked, weight, w, b):
 
 
 @inside
-def _share_once(shape, sender, ask, total, nd, p, w, b):
+def _share_once(shape, what, ask, total, nd, p, w, b):
     """Share what is left of `ask` after `total` among the nodes still weighed; returns the total now, and whether that is all."""
     n = len(shape)
     weight = w[0].weight
@@ -92,54 +93,71 @@ def _share_once(shape, sender, ask, total, nd, p, w, b):
     asked = ask - total
     if weight <= 0.0 or asked <= WISH_W:
         return total, True
-    got, short = _grant(nd[0], p, sender, asked, weight, w[0], b)
+    got, short = _grant(nd[0], p, what, asked, weight, w[0], b)
     if n > 1:
-        more, lacks = _grant(nd[1], p, sender, asked, weight, w[1], b)
+        more, lacks = _grant(nd[1], p, what, asked, weight, w[1], b)
         got, short = got + more, short + lacks
     if n > 2:
-        more, lacks = _grant(nd[2], p, sender, asked, weight, w[2], b)
+        more, lacks = _grant(nd[2], p, what, asked, weight, w[2], b)
         got, short = got + more, short + lacks
     if n > 3:
-        more, lacks = _grant(nd[3], p, sender, asked, weight, w[3], b)
+        more, lacks = _grant(nd[3], p, what, asked, weight, w[3], b)
         got, short = got + more, short + lacks
     return total + got, short == 0.0
 
 
 @inside
-def _share_alone(sender, ask, nd, p, w, b):
+def _someone_is_left(shape, w):
+    """Return whether a node is weighed still: it could have what others lack. [bool]"""
+    n = len(shape)
+    weight = w[0].weight
+    if n > 1:
+        weight += w[1].weight
+    if n > 2:
+        weight += w[2].weight
+    if n > 3:
+        weight += w[3].weight
+    return weight > 0.0
+
+
+@inside
+def _share_alone(what, ask, nd, p, w, b):
     """Let the only node have all of `ask`; returns what it took or gave. [W]"""
     if w.weight <= 0.0 or ask <= WISH_W:
         return 0.0
-    if sender == GIVING:
+    if what == GIVING:
         return give(nd, p, ask, w, b)
     return take_surplus(nd, p, ask, w, b)
 
 
 @inside
-def _share(shape, kinds, sender, ask, nd, p, w, b):
+def _share(shape, kinds, what, ask, nd, p, w, b):
     """Share `ask` AC watts among the nodes that were weighed; returns what they took or gave. [W]
 
-    `sender` is GIVING, SURPLUS, or the node whose DC PV the others take. A lane, of two nodes at most, shares without a loop.
+    `what` is GIVING, SURPLUS, or SENT, the DC PV of a node that others take. A lane shares without a loop; of more than two nodes
+    it shares once, and is left open where somebody could have what others lack.
     """
     n = len(shape)
     if n == 1:
-        return _share_alone(sender, ask, nd[0], p, w[0], b)
+        return _share_alone(what, ask, nd[0], p, w[0], b)
     total, done = 0.0, False
     if len(kinds[LANE]) > 0:
-        total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
-        if not done:
-            total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
+        total, done = _share_once(shape, what, ask, total, nd, p, w, b)
+        if n == 2 and not done:
+            total, done = _share_once(shape, what, ask, total, nd, p, w, b)
+        if n > 2 and not done and _someone_is_left(shape, w) and ask - total > WISH_W:
+            b.open = 1.0
         return total
     for _round in range(n):
-        total, done = _share_once(shape, sender, ask, total, nd, p, w, b)
+        total, done = _share_once(shape, what, ask, total, nd, p, w, b)
         if done:
             break
     return total
 
 
 @inside
-def _share_charge(shape, kinds, sender, group, ask, nd, p, w, b):
-    """Share `ask` AC watts among the nodes of a group by room; from node `sender`, or from AC surplus."""
+def _share_charge(shape, kinds, what, sender, group, ask, nd, p, w, b):
+    """Share `ask` AC watts among the nodes of a group by room: SURPLUS at AC, or what node `sender` has SENT."""
     n = len(shape)
     _weigh_taking(FIRST, nd[0], group, sender, w[0])
     if n > 1:
@@ -148,7 +166,7 @@ def _share_charge(shape, kinds, sender, group, ask, nd, p, w, b):
         _weigh_taking(THIRD, nd[2], group, sender, w[2])
     if n > 3:
         _weigh_taking(FOURTH, nd[3], group, sender, w[3])
-    _share(shape, kinds, sender, ask, nd, p, w, b)
+    _share(shape, kinds, what, ask, nd, p, w, b)
 
 
 @inside
@@ -191,10 +209,19 @@ def _after_sending(shape, sender, nd, w, b):
 
 
 @inside
-def _offer_open(shape, sender, nd, p, w, b):
-    """In a lane, (5): mark it open where the node has DC PV that another could take; else it goes on as if nobody had asked."""
-    other = 1 - sender
-    if _ready_to_send(shape, sender, nd, p, w, b) and b.best - b.sent - b.house > WISH_W and may_take(nd[other], w[other]):
+def _offer_open(shape, sender, nd, w, p, own, mine, b):
+    """In a lane, (5): mark it open where node `sender`, of terms `own` and work `mine`, has DC PV that another could take; else it
+    goes on as if nobody had asked.
+    """
+    n = len(shape)
+    takes = sender != FIRST and may_take(nd[0], w[0])
+    if n > 1:
+        takes = takes or (sender != SECOND and may_take(nd[1], w[1]))
+    if n > 2:
+        takes = takes or (sender != THIRD and may_take(nd[2], w[2]))
+    if n > 3:
+        takes = takes or (sender != FOURTH and may_take(nd[3], w[3]))
+    if ready_to_send(own, p, mine, b) and b.best - b.sent - b.house > WISH_W and takes:
         b.open = 1.0
 
 
@@ -202,7 +229,7 @@ def _offer_open(shape, sender, nd, p, w, b):
 def _surplus_once(shape, kinds, group, nd, p, w, b):
     """(4) for one group: its batteries share the AC surplus."""
     if -b.demand > WISH_W:
-        _share_charge(shape, kinds, SURPLUS, group, -b.demand, nd, p, w, b)
+        _share_charge(shape, kinds, SURPLUS, NOBODY, group, -b.demand, nd, p, w, b)
 
 
 @inside
@@ -222,8 +249,12 @@ def _charge_lane(shape, kinds, nd, p, w, b):
         _surplus_once(shape, kinds, SECOND, nd, p, w, b)
     _after_surplus(kinds, p, b)
     if n > 1 and len(kinds[OTHERS]) > 0:
-        _offer_open(shape, FIRST, nd, p, w, b)
-        _offer_open(shape, SECOND, nd, p, w, b)
+        _offer_open(shape, FIRST, nd, w, p, nd[0], w[0], b)
+        _offer_open(shape, SECOND, nd, w, p, nd[1], w[1], b)
+    if n > 2 and len(kinds[OTHERS]) > 0:
+        _offer_open(shape, THIRD, nd, w, p, nd[2], w[2], b)
+    if n > 3 and len(kinds[OTHERS]) > 0:
+        _offer_open(shape, FOURTH, nd, w, p, nd[3], w[3], b)
 
 
 @inside
@@ -245,7 +276,7 @@ def charge_from_others(shape, kinds, nd, p, w, b):
                     for group in range(n):
                         offer = b.best - b.sent - b.house
                         if offer > WISH_W and group < b.groups:
-                            _share_charge(shape, kinds, sender, group, offer, nd, p, w, b)
+                            _share_charge(shape, kinds, SENT, sender, group, offer, nd, p, w, b)
                     _after_sending(shape, sender, nd, w, b)
     if n == 1 and len(kinds[DEVICE]) > 0:
         relieve(nd[0], p, w[0], b)

@@ -57,10 +57,10 @@ def _own_pv(first, nd, w):
 @inside
 def take_inputs(ac, t, b):
     """Put down what enters step `t` at AC."""
-    b.load_b, b.load_g, b.never = ac[t, AC_LOAD_B], ac[t, AC_LOAD_G], ac[t, AC_NEVER]
-    b.in_pv_b, b.in_pv_g = ac[t, AC_PV_B], ac[t, AC_PV_G]
-    b.pv_b_fixed, b.pv_g_fixed = ac[t, AC_PV_B_FIXED], ac[t, AC_PV_G_FIXED]
-    b.in_own_b, b.in_own_g = ac[t, AC_OWN_B], ac[t, AC_OWN_G]
+    b.load_b, b.load_g, b.never = ac[AC_LOAD_B, t], ac[AC_LOAD_G, t], ac[AC_NEVER, t]
+    b.in_pv_b, b.in_pv_g = ac[AC_PV_B, t], ac[AC_PV_G, t]
+    b.pv_b_fixed, b.pv_g_fixed = ac[AC_PV_B_FIXED, t], ac[AC_PV_G_FIXED, t]
+    b.in_own_b, b.in_own_g = ac[AC_OWN_B, t], ac[AC_OWN_G, t]
 
 
 @inside
