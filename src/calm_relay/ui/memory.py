@@ -1,8 +1,10 @@
-"""What the C library keeps of memory that is no longer used; nothing happens where it has no such settings."""
+"""What the C library keeps of memory that is no longer used, where it has such settings; and what Python searches for it."""
 
 from __future__ import annotations
 
 import ctypes
+import functools
+import gc
 
 _TRIM_THRESHOLD, _MMAP_THRESHOLD, _ARENA_MAX = -1, -3, -8  # M_… of malloc.h
 
@@ -25,3 +27,12 @@ def give_memory_back() -> None:
     trim = getattr(ctypes.CDLL(None), "malloc_trim", None)
     if trim is not None:
         trim(0)
+
+
+@functools.cache
+def pass_over_what_stays() -> None:
+    """Let the search for unused cycles pass over all that stands when the first figures do: modules, models, cards, the window.
+
+    Once a process. Measured: 200,000 objects, at which the window stood still for 135 ms whenever the search came round.
+    """
+    gc.freeze()

@@ -26,6 +26,7 @@ from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.ui.clock import Clock
 from calm_relay.ui.dialogs import Dialogs
+from calm_relay.ui.memory import pass_over_what_stays
 from calm_relay.ui.runner import Answer, Extra, StudyRunner
 from calm_relay.weather.files import WeatherRead, read_weather
 from calm_relay.weather.into_job import monthly_means, with_weather
@@ -317,6 +318,7 @@ class Session(QObject):
         if generation == self.runner.generation:
             self.progress.emit("")
             self._gather.start()
+            pass_over_what_stays()
 
     # --- pins
     def toggle_pin(self, plan_id: str) -> None:
