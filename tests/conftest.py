@@ -49,6 +49,14 @@ def quarter() -> Study:
     return Study(step_s=900)
 
 
+SLOW_FIRST = ("test_variants.py", "test_endurance.py", "test_look.py", "test_newcomer.py", "test_check_memory.py", "test_study.py")
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Put the slow files first, then the windows: at the end of the run both workers have something small to do."""
+    items.sort(key=lambda item: (item.path.name not in SLOW_FIRST, item.path.parent.name != "ui"))
+
+
 def pytest_sessionfinish(session: pytest.Session) -> None:
     """Take the run's folder away, once all its workers are done."""
     if "PYTEST_XDIST_WORKER" in os.environ:

