@@ -10,10 +10,9 @@ from dataclasses import replace
 import numpy as np
 
 from calm_relay.simulation import blocks, variants
-from calm_relay.simulation.flow import run_year
 from calm_relay.simulation.kernel import lanes
 from calm_relay.simulation.kernel.records import rules_of, terms_of
-from tests.test_variants import family
+from tests.test_variants import family, own_year
 
 
 def main(seed: int, n: int) -> None:
@@ -32,11 +31,7 @@ def main(seed: int, n: int) -> None:
     lanes.settle = counted
     found, equal = variants.run_variants(packed, made), 0
     for variant, got in zip(made, found, strict=True):
-        own = replace(
-            packed, nodes=variant.nodes, slots=variant.slots, take=variant.take, give=variant.give,
-            pv_dc=packed.pv_dc * np.array(variant.pv_factor),
-        )  # fmt: skip
-        flow = run_year(own, series=False)
+        flow = own_year(packed, variant)
         equal += np.array_equal(got.sums, flow.sums) and np.array_equal(got.node_sums, flow.node_sums)
     print(equal, alone)
 

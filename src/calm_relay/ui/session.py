@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -26,6 +26,7 @@ from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.ui.clock import Clock
 from calm_relay.ui.dialogs import Dialogs
+from calm_relay.ui.drilled import Drilled
 from calm_relay.ui.memory import pass_over_what_stays
 from calm_relay.ui.runner import Answer, Extra, StudyRunner
 from calm_relay.weather.files import WeatherRead, read_weather
@@ -44,23 +45,6 @@ KEEP_MS = 300  # edits that follow each other closely are kept once
 FILE_KEY = "file "  # questions to the worker that read a file begin so
 PAINT_MS = 40  # what charts put off until the loop is free is painted by then
 GATHER_MS = 40  # figures of plans that are not looked at are shown together
-
-
-@dataclass(frozen=True, eq=False)
-class Drilled:
-    """The outage that was looked at last, and the minute its clock stands at."""
-
-    generation: int
-    plan: Plan
-    drill: Drill
-    minute: int
-    way: str
-
-    @property
-    def clock(self) -> str:
-        """Where it stands, in words."""
-        hours, minutes = divmod(self.minute, 60)
-        return f"{hours} h {minutes:02d} min into the outage{f', {self.way}' if self.way else ''}"
 
 
 class Session(QObject):

@@ -80,8 +80,8 @@ def _grant(nd, p, what, asked, weight, w, b):
 
 
 @inside
-def _share_once(shape, what, ask, total, nd, p, w, b):
-    """Share what is left of `ask` after `total` among the nodes still weighed; returns the total now, and whether that is all."""
+def _weight_left(shape, w):
+    """Return the weight of all nodes that are weighed still. [Wh]"""
     n = len(shape)
     weight = w[0].weight
     if n > 1:
@@ -90,6 +90,14 @@ def _share_once(shape, what, ask, total, nd, p, w, b):
         weight += w[2].weight
     if n > 3:
         weight += w[3].weight
+    return weight
+
+
+@inside
+def _share_once(shape, what, ask, total, nd, p, w, b):
+    """Share what is left of `ask` after `total` among the nodes still weighed; returns the total now, and whether that is all."""
+    n = len(shape)
+    weight = _weight_left(shape, w)
     asked = ask - total
     if weight <= 0.0 or asked <= WISH_W:
         return total, True
@@ -104,20 +112,6 @@ def _share_once(shape, what, ask, total, nd, p, w, b):
         more, lacks = _grant(nd[3], p, what, asked, weight, w[3], b)
         got, short = got + more, short + lacks
     return total + got, short == 0.0
-
-
-@inside
-def _someone_is_left(shape, w):
-    """Return whether a node is weighed still: it could have what others lack. [bool]"""
-    n = len(shape)
-    weight = w[0].weight
-    if n > 1:
-        weight += w[1].weight
-    if n > 2:
-        weight += w[2].weight
-    if n > 3:
-        weight += w[3].weight
-    return weight > 0.0
 
 
 @inside
@@ -145,7 +139,7 @@ def _share(shape, kinds, what, ask, nd, p, w, b):
         total, done = _share_once(shape, what, ask, total, nd, p, w, b)
         if n == 2 and not done:
             total, done = _share_once(shape, what, ask, total, nd, p, w, b)
-        if n > 2 and not done and _someone_is_left(shape, w) and ask - total > WISH_W:
+        if n > 2 and not done and _weight_left(shape, w) > 0.0 and ask - total > WISH_W:
             b.open = 1.0
         return total
     for _round in range(n):
