@@ -60,7 +60,7 @@ FAULTS = (
     # --- runs again, lanes
     Planted("a stretch of the year is joined too soon", "simulation/walks.py", "before[..., 0, :, :] == begins[..., 0, :, :]", "np.abs(before[..., 0, :, :] - begins[..., 0, :, :]) < 300.0", "test_variants"),
     Planted("a block run again is not joined to the next", "simulation/walks.py", "apart[i] = self._apart(before[i], self.begins[i], lanes)", "apart[i] = False", "test_variants"),
-    Planted("a part begins a block too early", "simulation/blocks.py", "block = first // self.size", "block = (first - 1) // self.size", "test_variants"),
+    Planted("a part begins as the block before", "simulation/blocks.py", "energies = self.begins[block].copy()", "energies = self.begins[block - 1].copy()", "test_variants"),
     Planted("a turn of batteries forgotten", "simulation/kernel/shares.py", "    return last + 1.0", "    return last", f"{K} test_variants"),
     Planted("a settled lane counted twice", "simulation/kernel/lanes.py", "ok = asked and not more", "ok = not more", "test_variants"),
     Planted("a kept column of another node", "simulation/blocks.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
