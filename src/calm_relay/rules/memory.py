@@ -20,7 +20,7 @@ from calm_relay.units import SCALES
 ALL = "*"  # in place of a part: the whole job
 _PARTS = frozenset(Job.model_fields)
 _FIELDS = frozenset(field.name for field in fields(CheckContext))
-_BY_IDENTITY = ("job", ALL, "facts")  # large: another one counts as changed
+_BY_IDENTITY = (ALL, "facts")  # large: another one counts as changed
 _MOST_PLANS = 16
 _MOST_STATES = 3  # of a check and plan that are kept: with the year's facts and without, before an edit and after it
 _Read = tuple[bool, str]  # whether of the job, and which part or field
@@ -49,14 +49,13 @@ class _WatchedContext(CheckContext):
     """A context that notes what is read of it."""
 
     def __getattribute__(self, name: str) -> Any:
-        if name in _FIELDS:
-            reads = object.__getattribute__(self, "__dict__").get("_reads")
-            if reads is not None and name != "job":
-                reads.add((False, name))
-        elif name in ("pack", "offered"):
-            whole = object.__getattribute__(self, "__dict__").get("_whole")
-            if whole is not None:
-                reads = object.__getattribute__(self, "__dict__")["_reads"]
+        if name in _FIELDS or name in ("pack", "offered"):
+            mine = object.__getattribute__(self, "__dict__")
+            reads, whole = mine.get("_reads"), mine.get("_whole")
+            if name in _FIELDS:
+                if reads is not None and name != "job":  # a job notes what is read of it itself
+                    reads.add((False, name))
+            elif whole is not None:
                 value, read = whole.shared(name)
                 reads |= read
                 return value
@@ -111,24 +110,28 @@ class _State:
     """What a check found, and all that it read: the answer as long as that stands."""
 
     def __init__(self, run: Callable[..., object], whole: _Whole, reads: set[_Read], found: tuple[Finding, ...]) -> None:
-        self.run, self.found, self.units = run, found, dict(SCALES)
+        self.run, self.found = run, found
         self._read = [(read, whole.now(read)) for read in sorted(reads, reverse=True)]
 
     def holds(self, run: Callable[..., object], whole: _Whole) -> bool:
         """Return whether the check would find the same now."""
-        return self.run is run and self.units == SCALES and all(whole.is_like(read, before) for read, before in self._read)
+        return self.run is run and all(whole.is_like(read, before) for read, before in self._read)
 
 
 class Memory:
-    """States of checks by plan; the plans looked at last only."""
+    """States of checks by plan, in one system of units; the plans looked at last only."""
 
     def __init__(self) -> None:
+        self._units = dict(SCALES)
         self._kept: OrderedDict[str, dict[str, list[_State]]] = OrderedDict()
         self._lock = threading.Lock()
 
     def begin(self, context: CheckContext) -> Callable[[Check], tuple[Finding, ...]]:
         """Return what runs a check on a context, or remembers what it found; raises what the check raises."""
         with self._lock:
+            if self._units != SCALES:  # texts are made in units
+                self._units = dict(SCALES)
+                self._kept.clear()
             mine = self._kept.setdefault(context.plan.id, {})
             self._kept.move_to_end(context.plan.id)
             while len(self._kept) > _MOST_PLANS:
