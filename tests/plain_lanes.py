@@ -1,4 +1,4 @@
-"""Lanes of three and four nodes against the year, both undecorated; started with NUMBA_DISABLE_JIT=1, since compiled they take a
+"""Lanes of two to four nodes against the year, both undecorated; started with NUMBA_DISABLE_JIT=1, since compiled they take a
 minute each to make. Prints how many variants were equal bit for bit, and how many steps the lanes left to the ordinary settling.
 """
 
@@ -15,10 +15,10 @@ from calm_relay.simulation.kernel.records import rules_of, terms_of
 from tests.test_variants import family, own_year
 
 
-def main(seed: int, n: int) -> None:
+def main(seed: int, n: int, *, alike: bool) -> None:
     blocks.terms_of = lambda *given: terms_of(*given).view(np.recarray)
     blocks.rules_of = lambda *given: rules_of(*given).view(np.recarray)
-    packed, made = family(seed, n, 2, 1)
+    packed, made = family(seed, n, 2, 1, alike=alike)
     lanes.VECTOR = 1
     packed = replace(packed, plant=np.array(packed.plant).view(np.recarray)[()])
     alone, settle = 0, lanes.settle
@@ -37,4 +37,4 @@ def main(seed: int, n: int) -> None:
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]), int(sys.argv[2]))
+    main(int(sys.argv[1]), int(sys.argv[2]), alike=sys.argv[3] == "1")

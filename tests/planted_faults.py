@@ -62,6 +62,8 @@ FAULTS = (
     Planted("a block run again is not joined to the next", "simulation/walks.py", "apart[i] = self._apart(before[i], self.begins[i], lanes)", "apart[i] = False", "test_variants"),
     Planted("a part begins as the block before", "simulation/blocks.py", "energies = self.begins[block].copy()", "energies = self.begins[block - 1].copy()", "test_variants"),
     Planted("a turn of batteries forgotten", "simulation/kernel/shares.py", "    return last + 1.0", "    return last", f"{K} test_variants"),
+    Planted("who takes turns first gives first too", "simulation/kernel/shares.py", "_has_turn(kinds, before, nd.give_turn, group)", "_has_turn(kinds, before, nd.take_turn, group)", f"{K} test_variants"),
+    Planted("lanes think a node has no array", "simulation/variants.py", "packed.pv_dc[:, k].any()", "packed.pv_dc[: len(packed.ac) // 9, k].any()", "test_variants"),
     Planted("a settled lane counted twice", "simulation/kernel/lanes.py", "ok = asked and not more", "ok = not more", "test_variants"),
     Planted("a kept column of another node", "simulation/blocks.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
     Planted("a first half cycle whole", "simulation/counting.py", "                counts[found] = 0.5", "                counts[found] = 1.0", "published/test_ageing"),

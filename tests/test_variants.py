@@ -14,6 +14,7 @@ import pytest
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.columns import KEPT_NODE, KEPT_SYSTEM
 from calm_relay.simulation.flow import FlowTable, run_case, run_year
+from calm_relay.simulation.kernel.records import ALL_KINDS, LANE, PV
 from calm_relay.simulation.pack import Packed
 from calm_relay.simulation.variants import Variant, run_variants
 from tests.cases import packed_case
@@ -24,8 +25,11 @@ ROOT = Path(__file__).parent.parent
 PLAIN = Path(__file__).parent / "plain_lanes.py"
 
 
-def family(seed: int, n: int, count: int, days: int = 3):
-    """Return a short year of random days, and random variants that share its clock, house and limits."""
+def family(seed: int, n: int, count: int, days: int = 3, *, alike: bool = False):
+    """Return a short year of random days, and random variants that share its clock, house and limits.
+
+    `alike`: their batteries take turns alike, and the second node has no array.
+    """
     units, table, pv, ac, a = random_case(seed, n)
     r = np.random.default_rng(seed + 7)
     # Three kinds of rules are enough, since each is compiled by itself: all of them, slots alone, none.
@@ -41,12 +45,16 @@ def family(seed: int, n: int, count: int, days: int = 3):
     )
     warmth = np.tile(np.array([0.0, 1.0, 1.0, 0.0]), (days * STEPS, n, 1))
     warmth[:, :, 1:3] = r.choice([0.3, 1.0], (days * STEPS, n, 2))
+    if alike:
+        pv[:, 1] = 0.0
     packed = packed_case(units, table, codes, pv, ac, a, warmth if seed % 2 else None)
     variants = []
     for i in range(count):
         others, slots, _, _, _ = random_case(seed * 1000 + i, n)
         own = packed_case(others, slots, codes, pv, ac, a)
-        turns = (np.minimum(turn, 1) for turn in (own.take, own.give))  # of more than two groups lanes are not made
+        turns = (np.minimum(turn, 1) for turn in (own.take, own.give))  # of more than two groups lanes are not made,
+        if alike:  # unless all take them alike
+            turns = np.roll(np.arange(n), 1), np.arange(n)
         variants.append(Variant(own.nodes, own.slots, *turns, tuple(r.uniform(0.3, 1.7, n))))
     return packed, variants
 
@@ -57,14 +65,14 @@ def own_year(packed: Packed, variant: Variant) -> FlowTable:
     return run_year(replace(own, pv_dc=packed.pv_dc * np.array(variant.pv_factor)), series=False)
 
 
-LANE_KINDS = (*[(0,)] * 4, (), (), (0,), (0,), (0,))  # of `records.ALL_KINDS`, but for an island and cars, which take no lanes
+LANE_KINDS = (*[(0,)] * 4, (), (), (0,), *ALL_KINDS[PV:LANE], (0,))  # all, but for an island and cars, which take no lanes
 SHORT = [*((s, 1, 110, 3) for s in range(8)), (20, 2, 50, 3)]
 JOINED = [(0, 1, 30, 75), (1, 1, 30, 75), (20, 2, 20, 75)]  # long enough for stretches that are run by themselves
 
 
 @pytest.mark.parametrize(("seed", "n", "count", "days"), [*SHORT, *JOINED])
 def test_lanes_are_the_years_sums_bit_for_bit(seed, n, count, days, monkeypatch):
-    packed, variants = family(seed, n, count, days)
+    packed, variants = family(seed, n, count, days, alike=n > 1)
     if n == 1 and seed % 4 and seed != 1:  # each set of kinds takes its time to compile: none, all, and one as it comes
         monkeypatch.setattr("calm_relay.simulation.variants._kinds", lambda *_: LANE_KINDS)
     found = run_variants(packed, variants)
@@ -79,11 +87,13 @@ def test_lanes_are_the_years_sums_bit_for_bit(seed, n, count, days, monkeypatch)
     assert moved > 0
 
 
-@pytest.mark.parametrize(("seed", "n"), [(21, 3), (22, 4)])
-def test_lanes_of_more_nodes_are_the_years_sums_too(seed, n):
+@pytest.mark.parametrize(("seed", "n", "alike"), [(20, 2, 0), (21, 3, 0), (22, 4, 0), (23, 3, 1), (24, 4, 1)])
+def test_lanes_of_more_nodes_are_the_years_sums_too(seed, n, alike):
     """By the kernel's own source undecorated: compiled, these lanes take a minute to make (they are in `./run bench`)."""
     env = {**os.environ, "NUMBA_DISABLE_JIT": "1", "PYTHONPATH": str(ROOT)}
-    done = subprocess.run([sys.executable, PLAIN, str(seed), str(n)], capture_output=True, text=True, check=True, env=env, cwd=ROOT)
+    done = subprocess.run(
+        [sys.executable, PLAIN, str(seed), str(n), str(alike)], capture_output=True, text=True, check=True, env=env, cwd=ROOT
+    )
     equal, alone = (int(word) for word in done.stdout.split())
     assert equal == 2
     assert alone > 0, "some steps were left open and settled one by one"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
@@ -19,6 +19,8 @@ from calm_relay.simulation.kernel.records import (
     BANK_KEEP,
     CHARGE_FROM_GRID,
     DISCHARGE_TO_GRID,
+    EACH_NONE,
+    MOST_NODES,
     RULE_DTYPE,
     TERMS_DTYPE,
     TIMER,
@@ -30,6 +32,7 @@ from calm_relay.simulation.pack import Packed
 from calm_relay.simulation.walks import MOST_RUNS, Lanes, Walks, block_firsts, first_guess_wh, in_turn, stretches
 
 Array = NDArray[np.float64]
+Kinds = tuple[tuple[int, ...] | tuple[tuple[int, ...], ...], ...]
 RULE_NAMES = ("kind", "floor", "target", "power")  # as the lanes read them
 assert set(RULE_NAMES) == set(RULE_DTYPE.names or ())
 
@@ -58,14 +61,14 @@ class VariantSums:
 def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callable[[], bool] = lambda: False) -> list[VariantSums]:
     """Run every variant until it is steady, as `flow.run_year` does, and with the same figures bit for bit.
 
-    They go through the lanes, unless the plan has more than two nodes or none, keeps room for what will be clipped (it hangs on
-    the variant), has cars on a DC side or no grid: then one by one. All in as many threads as there are processors, four at most.
-    Raises Cancelled.
+    They go through the lanes, unless the plan has no node, keeps room for what will be clipped (it hangs on the variant), has cars
+    on a DC side or no grid, or its batteries take more than two turns, other ones in other variants: then one by one. All in as
+    many threads as there are processors, four at most. Raises Cancelled.
     """
     n, plain = len(packed.nodes), not packed.bank[:, :, [BANK_KEEP, BANK_CAR]].any() and not packed.plant["island"]
     groups = 1 + max((int(turn.max()) for v in variants for turn in (v.take, v.give) if n), default=0)
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
-        if not plain or n == 0 or groups > 2:
+        if not plain or n == 0 or (groups > 2 and not _turns_alike(variants)):
             return list(pool.map(lambda variant: _alone(packed, variant, cancelled), variants))
         wide = int(lanes.LANES_ONE if n == 1 else lanes.LANES_TWO if n == 2 else lanes.LANES_MORE)
         kinds = _kinds(packed, variants)
@@ -87,23 +90,40 @@ def _alone(packed: Packed, variant: Variant, cancelled: Callable[[], bool]) -> V
     return VariantSums(flow.sums, flow.node_sums, flow.runs, flow.steady)
 
 
-def _kinds(packed: Packed, variants: Sequence[Variant]) -> tuple[tuple[int, ...], ...]:
+def _turns_alike(variants: Sequence[Variant]) -> bool:
+    """Return whether batteries of all variants take turns alike: the compiler is then told who comes when."""
+    return len({(*v.take, *v.give) for v in variants}) == 1
+
+
+def _kinds(packed: Packed, variants: Sequence[Variant]) -> Kinds:
     """Return which kinds of rule any of the variants needs, in the order of `records.ALL_KINDS`."""
     nodes = range(len(packed.nodes))
     used = [np.unique(packed.codes[:, k]) for k in nodes]
     held = {float(kind) for v in variants for k in nodes for kind in v.slots["kind"][k, used[k]]}
+    alike = _turns_alike(variants)
     needed = (
         bool(held & {CHARGE_FROM_GRID, TIMER}), DISCHARGE_TO_GRID in held, bool(np.isfinite(packed.plant["target_w"])),
-        bool(np.isfinite(packed.plant["transfer_w"])), False, False, any(v.take.any() or v.give.any() for v in variants),
-        bool(packed.pv_dc.any()), True,
+        bool(np.isfinite(packed.plant["transfer_w"])), False, False, not alike,
     )  # fmt: skip
+    sunny = [k in nodes and bool(packed.pv_dc[:, k].any()) for k in range(MOST_NODES)]
+    turns = (_before(variants[0].take), _before(variants[0].give)) if alike else (EACH_NONE, EACH_NONE)
+    return *_asked(needed), _asked(sunny), *turns, (0,)
+
+
+def _before(turn: NDArray[np.int64]) -> tuple[tuple[int, ...], ...]:
+    """Return for each node how many groups come before its own, as the compiler reads it: by the length of tuples."""
+    return tuple((0,) * int(turn[k]) if k < len(turn) else () for k in range(MOST_NODES))
+
+
+def _asked(needed: Iterable[bool]) -> tuple[tuple[int, ...], ...]:
+    """Return what is needed as the compiler reads it: by the length of tuples."""
     return tuple((0,) if need else () for need in needed)
 
 
 class _Group:
     """As many variants as a block of lanes holds, run together until each is steady; empty places repeat the last one."""
 
-    def __init__(self, packed: Packed, variants: Sequence[Variant], kinds: tuple[tuple[int, ...], ...], wide: int) -> None:
+    def __init__(self, packed: Packed, variants: Sequence[Variant], kinds: Kinds, wide: int) -> None:
         self.packed, self.n, self.count = packed, len(packed.nodes), len(variants)
         self.steps, step_h = len(packed.ac), float(packed.plant["step_h"])
         self.size, self.first = block_firsts(self.steps, step_h)

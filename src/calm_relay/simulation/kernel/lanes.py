@@ -10,7 +10,7 @@ import numpy as np
 
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
-from calm_relay.simulation.kernel.records import FIRST, FOURTH, MOST_NODES, SECOND, SLOTS, TERMS_DTYPE, THIRD
+from calm_relay.simulation.kernel.records import FIRST, FOURTH, MOST_NODES, PV, SECOND, SLOTS, TERMS_DTYPE, THIRD
 from calm_relay.simulation.kernel.rows import finish_step, place
 from calm_relay.simulation.kernel.shares import count_groups
 from calm_relay.simulation.kernel.step import one_pass, prepare_all, settle, take_inputs
@@ -73,7 +73,7 @@ def _load_terms(const, at, nd):
 
 
 @inside
-def _load_node(k, stride, const, t, pv_dc, bank, rule, table, v, nd, w):
+def _load_node(k, sunny, stride, const, t, pv_dc, bank, rule, table, v, nd, w):
     """Take a lane's node in step `t`: its terms, its energies, the slot in force and its PV, as it is scaled."""
     place_k, row = np.uint64(k), t if bank.shape[0] > 1 else 0
     own, energies, slot = (place_k * N_OWN, stride, v), (place_k * TWO, stride, v), (place_k * FOUR, stride, v)
@@ -81,20 +81,20 @@ def _load_node(k, stride, const, t, pv_dc, bank, rule, table, v, nd, w):
     w.energy, w.energy_pv = table[place(energies, 0)], table[place(energies, 1)]
     w.kind, w.floor = rule[place(slot, 0)], rule[place(slot, 1)]
     w.target, w.power = rule[place(slot, 2)], rule[place(slot, 3)]
-    w.pv = pv_dc[t, k] * const[place(own, N_TERMS)]
+    w.pv = pv_dc[t, k] * const[place(own, N_TERMS)] if len(sunny) > 0 else 0.0
     w.keep, w.charge_part, w.discharge_part, w.heat = bank[row, k, 0], bank[row, k, 1], bank[row, k, 2], bank[row, k, 3]
     w.car, w.car_pv, w.car_in, w.car_dc, w.busy = 0.0, 0.0, 0.0, 0.0, 0.0  # plans with cars on a DC side take no lanes
 
 
 @inside
-def _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w):
-    _load_node(FIRST, stride, const, t, pv_dc, bank, rule, table, v, nd[0], w[0])
+def _load_nodes(shape, kinds, stride, const, t, pv_dc, bank, rule, table, v, nd, w):
+    _load_node(FIRST, kinds[PV][0], stride, const, t, pv_dc, bank, rule, table, v, nd[0], w[0])
     if len(shape) > 1:
-        _load_node(SECOND, stride, const, t, pv_dc, bank, rule, table, v, nd[1], w[1])
+        _load_node(SECOND, kinds[PV][1], stride, const, t, pv_dc, bank, rule, table, v, nd[1], w[1])
     if len(shape) > 2:
-        _load_node(THIRD, stride, const, t, pv_dc, bank, rule, table, v, nd[2], w[2])
+        _load_node(THIRD, kinds[PV][2], stride, const, t, pv_dc, bank, rule, table, v, nd[2], w[2])
     if len(shape) > 3:
-        _load_node(FOURTH, stride, const, t, pv_dc, bank, rule, table, v, nd[3], w[3])
+        _load_node(FOURTH, kinds[PV][3], stride, const, t, pv_dc, bank, rule, table, v, nd[3], w[3])
 
 
 @inside
@@ -134,7 +134,7 @@ def _keep_on(k, stride, table, v, w):
 @inside
 def _lane(shape, kinds, sun, second, stride, p, t, pv_dc, bank, const, rule, table, nothing, v, nd, w, b):
     """One pass over one step of one lane: the first, or the `second` where the first asked for it."""
-    _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, nd, w)
+    _load_nodes(shape, kinds, stride, const, t, pv_dc, bank, rule, table, v, nd, w)
     prepare_all(shape, kinds, nd, p, w, b)
     asked = True
     if second:
@@ -144,7 +144,9 @@ def _lane(shape, kinds, sun, second, stride, p, t, pv_dc, bank, const, rule, tab
     ok = asked and not more
     if not second:
         _keep_on(FIRST, stride, table, v, w[0])
-    finish_step(shape, (), ok, nd, p, 0, w, b, nothing, nothing, table, table, (ROW_SYSTEM, stride, v), (ROW_NODES, stride, v))
+    finish_step(
+        shape, kinds, (), ok, nd, p, 0, w, b, nothing, nothing, table, table, (ROW_SYSTEM, stride, v), (ROW_NODES, stride, v)
+    )
     _store_nodes(shape, stride, ok, table, v, w)
     table[place((ROW_AGAIN, stride, v), 0)] = 1.0 if asked and more else 0.0
 
@@ -194,11 +196,11 @@ def run_lanes(shape, kinds, passes, lanes, plant, const, rules, rule, codes, pv_
                 v = np.uint64(i)
                 if table[place((ROW_AGAIN, stride, v), 0)] > 0.0:
                     take_inputs(ac, t, b_alone)
-                    _load_nodes(shape, stride, const, t, pv_dc, bank, rule, table, v, alone, w_alone)
+                    _load_nodes(shape, kinds, stride, const, t, pv_dc, bank, rule, table, v, alone, w_alone)
                     b_alone.groups = count_groups(shape, alone)
                     settle(shape, passes, alone, p, w_alone, b_alone)
                     finish_step(
-                        shape, (), True, alone, p, 0, w_alone, b_alone, nothing, nothing, table, table,
+                        shape, kinds, (), True, alone, p, 0, w_alone, b_alone, nothing, nothing, table, table,
                         (ROW_SYSTEM, stride, v), (ROW_NODES, stride, v),
                     )  # fmt: skip
                     _store_nodes(shape, stride, True, table, v, w_alone)

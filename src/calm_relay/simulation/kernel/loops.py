@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from calm_relay.simulation.columns import SYS_UNSERVED
 from calm_relay.simulation.kernel.jit import bus_table, compiled, inside, plant_table, terms_table, work_table
-from calm_relay.simulation.kernel.records import ONE, ZERO
+from calm_relay.simulation.kernel.records import ALL_KINDS, ONE, ZERO
 from calm_relay.simulation.kernel.rows import finish_step
 from calm_relay.simulation.kernel.shares import count_groups
 from calm_relay.simulation.kernel.step import settle, take_inputs, take_nodes_inputs
@@ -118,7 +118,7 @@ def run_steps(
             take_inputs(ac, t, b)
             take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w)
             settle(shape, passes, nd, p, w, b)
-            finish_step(shape, (0,), True, nd, p, t - begin, w, b, system, node_series, energy, energy, at, at)
+            finish_step(shape, ALL_KINDS, (0,), True, nd, p, t - begin, w, b, system, node_series, energy, energy, at, at)
         if len(plan_sums) > 0:
             add_rows(system, end - begin, plan_sums)
             add_rows(node_rows, end - begin, node_sums)
@@ -175,7 +175,7 @@ def outlast(
         take_inputs(ac, t, b)
         take_nodes_inputs(shape, rules, codes, pv_dc, bank, t, w)
         settle(shape, passes, nd, p, w, b)
-        finish_step(shape, (0,), True, nd, p, 0, w, b, system, node_series, energy, energy, at, at)
+        finish_step(shape, ALL_KINDS, (0,), True, nd, p, 0, w, b, system, node_series, energy, energy, at, at)
         if system[0, SYS_UNSERVED] > NOT_SERVED_W:
             found = done
             break

@@ -23,11 +23,13 @@ def most_passes(nodes: int) -> int:
 # Numbers of the nodes in calls: plain ones would be types of their own, and each function would be compiled for each.
 FIRST, SECOND, THIRD, FOURTH = np.int64(0), np.int64(1), np.int64(2), np.int64(3)
 # What a plan asks of the step, known to the compiler: slots that charge from the grid, slots that discharge to it, a peak target, a
-# transfer device that may bind, no grid at all, cars on the DC side, batteries in more than one group, DC PV that may be sent to
-# other nodes. An empty tuple leaves out what only that would need, and nothing else. The last says that the step stands in a loop
-# over lanes: no loop inside it, and what would need one is left to the ordinary settling.
-ALL_KINDS = ((0,), (0,), (0,), (0,), (0,), (0,), (0,), (0,), ())
-SLOTS, SENDS, PEAKS, DEVICE, ISLAND, CARS, GROUPS, OTHERS, LANE = range(9)
+# transfer device that may bind, no grid at all, cars on the DC side, turns in charging and giving that a node's terms tell. Node by
+# node: whether it has DC PV; and as many entries as groups charge, or give, before its own, where its terms are not asked. An empty
+# tuple leaves out what only that would need, and nothing else. The last says that the step stands in a loop over lanes: no loop
+# inside it, and what would need one is left to the ordinary settling.
+EACH_NONE = ((),) * MOST_NODES
+ALL_KINDS = ((0,), (0,), (0,), (0,), (0,), (0,), (0,), ((0,),) * MOST_NODES, EACH_NONE, EACH_NONE, ())
+SLOTS, SENDS, PEAKS, DEVICE, ISLAND, CARS, TURNS, PV, TAKES, GIVES, LANE = range(11)
 ZERO, ONE = np.uint64(0), np.uint64(1)  # unsigned, for places in tables
 
 

@@ -68,7 +68,7 @@ from calm_relay.simulation.columns import (
 )
 from calm_relay.simulation.kernel.jit import inside
 from calm_relay.simulation.kernel.node import lost_in_storing_w, out_dc_w, passes
-from calm_relay.simulation.kernel.records import FIRST, FOURTH, SECOND, THIRD, WISH_W
+from calm_relay.simulation.kernel.records import CARS, DEVICE, FIRST, FOURTH, ISLAND, PEAKS, PV, SECOND, THIRD, WISH_W
 
 N_NODE = len(NODE)
 
@@ -97,45 +97,54 @@ def _note_node(kept, series, row, k, sums, at, ok, column, watts):
 
 
 @inside
-def _name_losses(kept, ok, k, nd, p, w, b, row, series, sums, at):
+def _name_losses(kinds, sunny, kept, ok, k, nd, p, w, b, row, series, sums, at):
     """Pay the node's standby and name what its PV lost; its AC joins the bus by origin."""
     out = w.out
     is_on = out > 0.0 or w.taken > 0.0
-    left = w.pv - w.pv_inv - w.c_pv
-    startable = w.pv - w.c_pv > out_dc_w(nd, WISH_W)
     pv_standby, bat_standby, off_ac = 0.0, 0.0, 0.0
     if not is_on:
         pv_standby, bat_standby, off_ac = w.pv_pay, w.bat_pay, w.off_ac
-        from_left = min(pv_standby, left)
-        left -= from_left
-        w.c_pv = max(0.0, w.c_pv - (pv_standby - from_left))
-    potential = max(0.0, w.pv - passes(nd, w))
-    caught = min(w.c_pv, potential)
-    left = max(0.0, left)
-    clipped = min(left, potential - caught)
-    rest = left - clipped
-    below, device = 0.0, 0.0
-    if out == 0.0 and not startable:
-        below = rest
+    if len(sunny) > 0:
+        left = w.pv - w.pv_inv - w.c_pv
+        startable = w.pv - w.c_pv > out_dc_w(nd, WISH_W)
+        if not is_on:
+            from_left = min(pv_standby, left)
+            left -= from_left
+            w.c_pv = max(0.0, w.c_pv - (pv_standby - from_left))
+        potential = max(0.0, w.pv - passes(nd, w))
+        caught = min(w.c_pv, potential)
+        left = max(0.0, left)
+        clipped = min(left, potential - caught)
+        rest = left - clipped
+        below, device = 0.0, 0.0
+        if out == 0.0 and not startable:
+            below = rest
+        else:
+            device = min(rest, w.device)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_PV_AVAILABLE, w.pv + w.car_pv)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_INVERTER, w.pv_inv)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_BATTERY, w.c_pv)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_PV_STANDBY, pv_standby)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_CLIP_POTENTIAL, potential)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_CAUGHT, caught)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_AC_LIMIT, clipped)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_BELOW_START, below)
+        if len(kinds[DEVICE]) > 0:
+            _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_DEVICE, device)
+        held = rest - below - device
+        if len(kinds[ISLAND]) > 0:
+            _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_ISLAND, p.island * held)
+            held *= 1.0 - p.island
+        _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_CAP, held)
     else:
-        device = min(rest, w.device)
+        w.pv, w.pv_inv, w.c_pv = 0.0, 0.0, 0.0
+    if len(kinds[CARS]) > 0:
+        _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_CAR, w.car_pv)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_AC, w.car_in)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_FROM_AC, w.car_dc)
+        _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_SHORT, w.car - w.car_pv - w.car_dc)
     w.bat_pay = bat_standby
     taking, giving = lost_in_storing_w(nd, w.c_pv + w.c_ac, w.dis, bat_standby + w.aux_dc)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_AVAILABLE, w.pv + w.car_pv)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_CAR, w.car_pv)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_AC, w.car_in)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_FROM_AC, w.car_dc)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_CAR_SHORT, w.car - w.car_pv - w.car_dc)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_INVERTER, w.pv_inv)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_TO_BATTERY, w.c_pv)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_PV_STANDBY, pv_standby)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_CLIP_POTENTIAL, potential)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_CAUGHT, caught)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_AC_LIMIT, clipped)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_BELOW_START, below)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_DEVICE, device)
-    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_CAP, (1.0 - p.island) * (rest - below - device))
-    _note_node(kept, series, row, k, sums, at, ok, NODE_LOST_ISLAND, p.island * (rest - below - device))
     _note_node(kept, series, row, k, sums, at, ok, NODE_AC_OUT, out)
     _note_node(kept, series, row, k, sums, at, ok, NODE_AC_IN, w.taken)
     _note_node(kept, series, row, k, sums, at, ok, NODE_CHARGE_FROM_AC, w.c_ac)
@@ -184,8 +193,11 @@ def _move_energy(shape, kept, ok, k, nd, step_h, surplus_part, slot_part, batter
 
 
 @inside
-def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_sums, at, at_node):
-    """Turn the settled step into rows: with `kept` put into `row` of `system` and `series`, else summed where `ok`."""
+def finish_step(shape, kinds, kept, ok, nd, p, row, w, b, system, series, sums, node_sums, at, at_node):
+    """Turn the settled step into rows: with `kept` put into `row` of `system` and `series`, else summed where `ok`.
+
+    What by its `kinds` a plan never does is nothing, and is neither put nor summed.
+    """
     n = len(shape)
     house = b.load_b + b.load_g
     never = b.never
@@ -196,16 +208,17 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
     pv_only = b.pv_b + b.pv_b_fixed + b.pv_g + b.pv_g_fixed
     b.pv_ac, b.battery_ac, b.battery_pv, b.charge_ac = pv_only, 0.0, 0.0, 0.0
     if n > 0:
-        _name_losses(kept, ok, FIRST, nd[0], p, w[0], b, row, series, node_sums, at_node)
+        _name_losses(kinds, kinds[PV][0], kept, ok, FIRST, nd[0], p, w[0], b, row, series, node_sums, at_node)
     if n > 1:
-        _name_losses(kept, ok, SECOND, nd[1], p, w[1], b, row, series, node_sums, at_node)
+        _name_losses(kinds, kinds[PV][1], kept, ok, SECOND, nd[1], p, w[1], b, row, series, node_sums, at_node)
     if n > 2:
-        _name_losses(kept, ok, THIRD, nd[2], p, w[2], b, row, series, node_sums, at_node)
+        _name_losses(kinds, kinds[PV][2], kept, ok, THIRD, nd[2], p, w[2], b, row, series, node_sums, at_node)
     if n > 3:
-        _name_losses(kept, ok, FOURTH, nd[3], p, w[3], b, row, series, node_sums, at_node)
+        _name_losses(kinds, kinds[PV][3], kept, ok, FOURTH, nd[3], p, w[3], b, row, series, node_sums, at_node)
     pv_total, battery_total, battery_pv, charge_total = b.pv_ac, b.battery_ac, b.battery_pv, b.charge_ac
 
-    grid = 1.0 - p.island  # without a grid what is left is not served, and own draws that nobody pays are not drawn
+    island = p.island if len(kinds[ISLAND]) > 0 else 0.0
+    grid = 1.0 - island  # without a grid what is left is not served, and own draws that nobody pays are not drawn
     imported = grid * max(0.0, demand)
     exported = grid * max(0.0, -demand)
     # PV fills house, 'never' loads, own draws, charging, export; then batteries; the grid the rest (D10).
@@ -241,7 +254,7 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
         open_w = charge_total - pv_charge
         battery_part = pv_part * battery_charge / open_w if open_w > 0.0 else 0.0
     paid = 1.0  # of the own draws; without a grid only what is left over pays them
-    if p.island > 0.0 and own > 0.0:
+    if island > 0.0 and own > 0.0:
         paid = (pv_own + battery_own) / own
     parts = surplus_part, slot_part, battery_part, paid
     if n > 0:
@@ -254,7 +267,12 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
         _move_energy(shape, kept, ok, FOURTH, nd[3], p.step_h, *parts, w[3], row, series, node_sums, at_node)
 
     _note(kept, system, row, sums, at, ok, SYS_LOAD, house)
-    _note(kept, system, row, sums, at, ok, SYS_OWN_DRAW, grid * own + p.island * (pv_own + battery_own))
+    drawn = own
+    if len(kinds[ISLAND]) > 0:
+        drawn = grid * own + island * (pv_own + battery_own)
+        _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_ISLAND, island * b.lost_cap)
+        _note(kept, system, row, sums, at, ok, SYS_UNSERVED, island * (house - pv_house - battery_house))
+    _note(kept, system, row, sums, at, ok, SYS_OWN_DRAW, drawn)
     _note(kept, system, row, sums, at, ok, SYS_IMPORT, imported)
     _note(kept, system, row, sums, at, ok, SYS_EXPORT, exported)
     _note(kept, system, row, sums, at, ok, SYS_PV_ONLY, pv_only)
@@ -276,11 +294,11 @@ def finish_step(shape, kept, ok, nd, p, row, w, b, system, series, sums, node_su
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_HOUSE, battery_house * pv_part)
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_OWN, battery_own * pv_part)
     _note(kept, system, row, sums, at, ok, SYS_BATTERY_PV_TO_GRID, battery_grid * pv_part)
-    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_DEVICE, b.lost_device)
     _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_CAP, grid * b.lost_cap)
-    _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_ISLAND, p.island * b.lost_cap)
-    _note(kept, system, row, sums, at, ok, SYS_UNSERVED, p.island * (house - pv_house - battery_house))
     _note(kept, system, row, sums, at, ok, SYS_CAP_EXCEEDED, max(0.0, exported - p.export_w))
     _note(kept, system, row, sums, at, ok, SYS_IMPORT_EXCEEDED, max(0.0, imported - p.import_w))
-    _note(kept, system, row, sums, at, ok, SYS_PEAK_EXCEEDED, max(0.0, imported - p.target_w))
-    _note(kept, system, row, sums, at, ok, SYS_DEVICE_EXCEEDED, max(0.0, abs(through) - p.transfer_w))
+    if len(kinds[PEAKS]) > 0:
+        _note(kept, system, row, sums, at, ok, SYS_PEAK_EXCEEDED, max(0.0, imported - p.target_w))
+    if len(kinds[DEVICE]) > 0:
+        _note(kept, system, row, sums, at, ok, SYS_PV_ONLY_LOST_DEVICE, b.lost_device)
+        _note(kept, system, row, sums, at, ok, SYS_DEVICE_EXCEEDED, max(0.0, abs(through) - p.transfer_w))

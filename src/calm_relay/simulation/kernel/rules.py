@@ -2,7 +2,7 @@
 """The rules D3 to D9 for one node in one step: one small function each, over tables of records on the stack.
 
 `nd` are a node's terms (TERMS_DTYPE), `w` its work (WORK_DTYPE), `b` what nodes share (BUS_DTYPE), `p` the
-plant (PLANT_DTYPE). Powers in W, energies in Wh.
+plant (PLANT_DTYPE); `kinds` (records.ALL_KINDS) leave out what a plan does not ask. Powers in W, energies in Wh.
 """
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ import numpy as np
 
 from calm_relay.simulation.kernel.jit import inside
 from calm_relay.simulation.kernel.node import charged_w, charger_dc_w, out_ac_w, out_dc_w, passes
-from calm_relay.simulation.kernel.records import OWN_PV_ONLY, WISH_W
+from calm_relay.simulation.kernel.records import DEVICE, OWN_PV_ONLY, WISH_W
 
 
 @inside
@@ -66,9 +66,9 @@ def cut_trapped(watts, b):
 
 
 @inside
-def outwards_w(nd, p, b):
+def outwards_w(kinds, nd, p, b):
     """Return what the device still lets out from the node's side (D8). [W]"""
-    if nd.backup > 0.0:
+    if len(kinds[DEVICE]) > 0 and nd.backup > 0.0:
         return max(0.0, p.transfer_w + b.through)
     return np.inf
 
@@ -100,16 +100,16 @@ def charge_from_own_pv(nd, w):
 
 
 @inside
-def pv_to_house(nd, p, w, b):
+def pv_to_house(kinds, nd, p, w, b):
     """(2): the node's DC PV serves the house; the cap in force, cap − s, holds it like any source."""
     demand = b.demand
     have = w.pv - w.c_pv
     if demand <= WISH_W or have <= nd.p_self:
         return
     want = demand - max(0.0, p.bias_w - cap_seen_w(p))
-    if nd.backup > 0.0:  # a cut never pushes the device further over
+    if len(kinds[DEVICE]) > 0 and nd.backup > 0.0:  # a cut never pushes the device further over
         want = max(want, min(demand, b.through - p.transfer_w))
-    want = min(want, w.ac_max, outwards_w(nd, p, b))
+    want = min(want, w.ac_max, outwards_w(kinds, nd, p, b))
     if want <= WISH_W:
         return
     used = out_dc_w(nd, want)
@@ -183,28 +183,30 @@ def close_hold(w):
 
 
 @inside
-def take_surplus(nd, p, share, w, b):
+def take_surplus(kinds, nd, p, share, w, b):
     """(4): the node charges by its share of the AC surplus; returns what it took. [W]"""
     # What the device will cut in the end is no surplus; own-side charging may spare it, unless PV that nobody can cut keeps the
     # device over all the same (D8).
     room = -b.demand
-    if nd.backup == 0.0 or room < -b.through - p.transfer_w - WISH_W:
-        room -= trapped_w(p, b)
-    if nd.backup > 0.0:
-        room = min(room, max(0.0, p.transfer_w - b.through))
+    if len(kinds[DEVICE]) > 0:
+        if nd.backup == 0.0 or room < -b.through - p.transfer_w - WISH_W:
+            room -= trapped_w(p, b)
+        if nd.backup > 0.0:
+            room = min(room, max(0.0, p.transfer_w - b.through))
     return take(nd, min(share, room), w, b)
 
 
 @inside
-def take_sent(nd, p, share, w, b):
+def take_sent(kinds, nd, p, share, w, b):
     """(5): the node charges by its share of the DC PV that another sends through its inverter; returns what it took. [W]"""
     house = b.house
     room = b.best - b.sent - house
     backup = nd.backup > 0.0
-    if b.sender_b > 0.0 and not backup:
-        room = min(room, max(0.0, p.transfer_w + b.through) - house)
-    if b.sender_b == 0.0 and backup:
-        room = min(room, max(0.0, p.transfer_w - b.through))
+    if len(kinds[DEVICE]) > 0:
+        if b.sender_b > 0.0 and not backup:
+            room = min(room, max(0.0, p.transfer_w + b.through) - house)
+        if b.sender_b == 0.0 and backup:
+            room = min(room, max(0.0, p.transfer_w - b.through))
     want = min(share, room)
     if b.sent == 0.0 and house + want <= WISH_W:
         return 0.0
@@ -219,30 +221,30 @@ def take_sent(nd, p, share, w, b):
 
 
 @inside
-def ready_to_send(nd, p, w, b):
+def ready_to_send(kinds, nd, p, w, b):
     """(5): put down what the node can send of its DC PV left; returns whether something may go to others. [bool]"""
     have = w.pv - w.c_pv
     if have - w.pv_inv <= 0.0 or w.taken > 0.0:
         return False
-    # While P_T is over inwards, DC PV of the backup side relieves it first (D8).
-    over = b.through - p.transfer_w if nd.backup > 0.0 else 0.0
     best = w.ac_max if have >= passes(nd, w) else out_ac_w(nd, have)
-    relief = min(best - w.out, over)
-    if relief > WISH_W:
-        put_out(nd, relief, w, b)
-        w.pv_inv = min(have, out_dc_w(nd, w.out))
+    # While P_T is over inwards, DC PV of the backup side relieves it first (D8).
+    if len(kinds[DEVICE]) > 0 and nd.backup > 0.0:
+        relief = min(best - w.out, b.through - p.transfer_w)
+        if relief > WISH_W:
+            put_out(nd, relief, w, b)
+            w.pv_inv = min(have, out_dc_w(nd, w.out))
     house = b.demand  # what the bias kept back is given first, else the meter shows no surplus
     if house <= WISH_W:
         house = 0.0
     b.best, b.sent, b.sender_b, b.house = best, w.out, nd.backup, house
-    return house <= min(best - w.out, outwards_w(nd, p, b))
+    return house <= min(best - w.out, outwards_w(kinds, nd, p, b))
 
 
 @inside
-def relieve(nd, p, w, b):
+def relieve(kinds, nd, p, w, b):
     """(5) for a plan of one node: while P_T is over inwards, DC PV of the backup side relieves it (D8)."""
     if nd.backup > 0.0 and b.through - p.transfer_w > WISH_W and w.pv - w.c_pv > w.pv_inv:
-        ready_to_send(nd, p, w, b)
+        ready_to_send(kinds, nd, p, w, b)
 
 
 @inside
@@ -254,10 +256,10 @@ def after_sending(nd, w, b):
 
 
 @inside
-def give(nd, p, want, w, b):
+def give(kinds, nd, p, want, w, b):
     """(7): the battery of the node adds up to `want` AC watts; returns what it added. [W]"""
     out = w.out
-    want = min(want, w.ac_max - out, outwards_w(nd, p, b), w.still)
+    want = min(want, w.ac_max - out, outwards_w(kinds, nd, p, b), w.still)
     if want <= WISH_W:
         return 0.0
     total = out + want
@@ -279,20 +281,20 @@ def give(nd, p, want, w, b):
 
 
 @inside
-def discharge_to_grid(nd, p, cap, w, b):
+def discharge_to_grid(kinds, nd, p, cap, w, b):
     """A slot that discharges to the grid: what of its W the house did not take, up to cap and floor (D9)."""
     if w.still < np.inf and w.taken == 0.0 and min(b.never, b.demand) <= WISH_W:
-        give(nd, p, max(0.0, cap + b.demand + b.slots), w, b)
+        give(kinds, nd, p, max(0.0, cap + b.demand + b.slots), w, b)
 
 
 @inside
-def charge_from_grid(nd, p, w, b):
+def charge_from_grid(kinds, nd, p, w, b):
     """A slot's grid charging, within device, W and target (D9); the import limit cuts it in (8)."""
     if not comes_first(w) or w.out > 0.0 or w.on < 0.0 or w.pv - w.pv_inv - w.c_pv > WISH_W:
         return
     taken = w.taken
     most = min(w.power, nd.ac_in)
-    if nd.backup > 0.0:
+    if len(kinds[DEVICE]) > 0 and nd.backup > 0.0:
         most = min(most, taken + max(0.0, p.transfer_w - b.through - b.slots_b))
     most, dc = charged_w(nd, most, min(w.charge, (w.target - w.e1) * nd.take_per_wh) - w.c_pv)
     if most - taken <= WISH_W or dc <= w.c_ac + WISH_W:
@@ -306,7 +308,7 @@ def charge_from_grid(nd, p, w, b):
 
 
 @inside
-def export_pv(nd, p, cap, w, b):
+def export_pv(kinds, nd, p, cap, w, b):
     """(5), (6): what DC PV the node still has goes to the grid, within the device and what the cap leaves."""
     have = w.pv - w.c_pv
     if have - w.pv_inv <= 0.0 or w.taken > 0.0:
@@ -318,7 +320,7 @@ def export_pv(nd, p, cap, w, b):
     wish = full - out
     if wish <= 0.0 or (out == 0.0 and wish <= WISH_W):
         return
-    passed = min(wish, outwards_w(nd, p, b))
+    passed = min(wish, outwards_w(kinds, nd, p, b))
     if out == 0.0 and passed <= WISH_W:
         passed = 0.0
     if passed < wish:

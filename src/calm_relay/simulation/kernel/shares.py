@@ -9,7 +9,20 @@ from __future__ import annotations
 import numpy as np
 
 from calm_relay.simulation.kernel.jit import inside
-from calm_relay.simulation.kernel.records import DEVICE, FIRST, FOURTH, GROUPS, LANE, OTHERS, PEAKS, SECOND, THIRD, WISH_W
+from calm_relay.simulation.kernel.records import (
+    DEVICE,
+    FIRST,
+    FOURTH,
+    GIVES,
+    LANE,
+    PEAKS,
+    PV,
+    SECOND,
+    TAKES,
+    THIRD,
+    TURNS,
+    WISH_W,
+)
 from calm_relay.simulation.kernel.rules import (
     after_sending,
     close_hold,
@@ -48,31 +61,39 @@ def count_groups(shape, nd):
 
 
 @inside
-def _weigh_taking(k, nd, group, sender, w):
+def _has_turn(kinds, before, turn, group):
+    """Return whether a node is of a group: as many stand `before` it as its kinds say, or as its terms do. [bool]"""
+    if len(kinds[TURNS]) > 0:
+        return turn == group
+    return len(before) == group
+
+
+@inside
+def _weigh_taking(kinds, k, before, nd, group, sender, w):
     """Weigh the node in a charging group by its room, or not at all where it takes no part. [Wh]"""
-    able = nd.take_turn == group and k != sender and may_take(nd, w)
+    able = _has_turn(kinds, before, nd.take_turn, group) and k != sender and may_take(nd, w)
     w.weight = room_wh(nd, w) if able else 0.0
 
 
 @inside
-def _weigh_giving(nd, group, w):
+def _weigh_giving(kinds, before, nd, group, w):
     """Weigh the node in a giving group by its usable energy, or not at all where it takes no part. [Wh]"""
-    able = nd.give_turn == group and w.give > 0.0 and w.taken == 0.0
+    able = _has_turn(kinds, before, nd.give_turn, group) and w.give > 0.0 and w.taken == 0.0
     w.weight = max(0.0, usable_wh(nd, w)) if able else 0.0
 
 
 @inside
-def _grant(nd, p, what, asked, weight, w, b):
+def _grant(kinds, nd, p, what, asked, weight, w, b):
     """Let the node take or give its share of `asked`; returns what it did and what it lacks: then it drops out. [W]"""
     if w.weight <= 0.0:
         return 0.0, 0.0
     share = asked * w.weight / weight
     if what == GIVING:
-        got = give(nd, p, share, w, b)
+        got = give(kinds, nd, p, share, w, b)
     elif what == SURPLUS:
-        got = take_surplus(nd, p, share, w, b)
+        got = take_surplus(kinds, nd, p, share, w, b)
     else:
-        got = take_sent(nd, p, share, w, b)
+        got = take_sent(kinds, nd, p, share, w, b)
     if got < share - WISH_W:
         w.weight = 0.0
         return got, share - got
@@ -94,34 +115,34 @@ def _weight_left(shape, w):
 
 
 @inside
-def _share_once(shape, what, ask, total, nd, p, w, b):
+def _share_once(shape, kinds, what, ask, total, nd, p, w, b):
     """Share what is left of `ask` after `total` among the nodes still weighed; returns the total now, and whether that is all."""
     n = len(shape)
     weight = _weight_left(shape, w)
     asked = ask - total
     if weight <= 0.0 or asked <= WISH_W:
         return total, True
-    got, short = _grant(nd[0], p, what, asked, weight, w[0], b)
+    got, short = _grant(kinds, nd[0], p, what, asked, weight, w[0], b)
     if n > 1:
-        more, lacks = _grant(nd[1], p, what, asked, weight, w[1], b)
+        more, lacks = _grant(kinds, nd[1], p, what, asked, weight, w[1], b)
         got, short = got + more, short + lacks
     if n > 2:
-        more, lacks = _grant(nd[2], p, what, asked, weight, w[2], b)
+        more, lacks = _grant(kinds, nd[2], p, what, asked, weight, w[2], b)
         got, short = got + more, short + lacks
     if n > 3:
-        more, lacks = _grant(nd[3], p, what, asked, weight, w[3], b)
+        more, lacks = _grant(kinds, nd[3], p, what, asked, weight, w[3], b)
         got, short = got + more, short + lacks
     return total + got, short == 0.0
 
 
 @inside
-def _share_alone(what, ask, nd, p, w, b):
+def _share_alone(kinds, what, ask, nd, p, w, b):
     """Let the only node have all of `ask`; returns what it took or gave. [W]"""
     if w.weight <= 0.0 or ask <= WISH_W:
         return 0.0
     if what == GIVING:
-        return give(nd, p, ask, w, b)
-    return take_surplus(nd, p, ask, w, b)
+        return give(kinds, nd, p, ask, w, b)
+    return take_surplus(kinds, nd, p, ask, w, b)
 
 
 @inside
@@ -133,17 +154,17 @@ def _share(shape, kinds, what, ask, nd, p, w, b):
     """
     n = len(shape)
     if n == 1:
-        return _share_alone(what, ask, nd[0], p, w[0], b)
+        return _share_alone(kinds, what, ask, nd[0], p, w[0], b)
     total, done = 0.0, False
     if len(kinds[LANE]) > 0:
-        total, done = _share_once(shape, what, ask, total, nd, p, w, b)
+        total, done = _share_once(shape, kinds, what, ask, total, nd, p, w, b)
         if n == 2 and not done:
-            total, done = _share_once(shape, what, ask, total, nd, p, w, b)
+            total, done = _share_once(shape, kinds, what, ask, total, nd, p, w, b)
         if n > 2 and not done and _weight_left(shape, w) > 0.0 and ask - total > WISH_W:
             b.open = 1.0
         return total
     for _round in range(n):
-        total, done = _share_once(shape, what, ask, total, nd, p, w, b)
+        total, done = _share_once(shape, kinds, what, ask, total, nd, p, w, b)
         if done:
             break
     return total
@@ -153,13 +174,13 @@ def _share(shape, kinds, what, ask, nd, p, w, b):
 def _share_charge(shape, kinds, what, sender, group, ask, nd, p, w, b):
     """Share `ask` AC watts among the nodes of a group by room: SURPLUS at AC, or what node `sender` has SENT."""
     n = len(shape)
-    _weigh_taking(FIRST, nd[0], group, sender, w[0])
+    _weigh_taking(kinds, FIRST, kinds[TAKES][0], nd[0], group, sender, w[0])
     if n > 1:
-        _weigh_taking(SECOND, nd[1], group, sender, w[1])
+        _weigh_taking(kinds, SECOND, kinds[TAKES][1], nd[1], group, sender, w[1])
     if n > 2:
-        _weigh_taking(THIRD, nd[2], group, sender, w[2])
+        _weigh_taking(kinds, THIRD, kinds[TAKES][2], nd[2], group, sender, w[2])
     if n > 3:
-        _weigh_taking(FOURTH, nd[3], group, sender, w[3])
+        _weigh_taking(kinds, FOURTH, kinds[TAKES][3], nd[3], group, sender, w[3])
     _share(shape, kinds, what, ask, nd, p, w, b)
 
 
@@ -167,26 +188,26 @@ def _share_charge(shape, kinds, what, sender, group, ask, nd, p, w, b):
 def _share_discharge(shape, kinds, group, ask, nd, p, w, b):
     """Share `ask` AC watts among the batteries of a group by usable energy left; returns what they gave. [W]"""
     n = len(shape)
-    _weigh_giving(nd[0], group, w[0])
+    _weigh_giving(kinds, kinds[GIVES][0], nd[0], group, w[0])
     if n > 1:
-        _weigh_giving(nd[1], group, w[1])
+        _weigh_giving(kinds, kinds[GIVES][1], nd[1], group, w[1])
     if n > 2:
-        _weigh_giving(nd[2], group, w[2])
+        _weigh_giving(kinds, kinds[GIVES][2], nd[2], group, w[2])
     if n > 3:
-        _weigh_giving(nd[3], group, w[3])
+        _weigh_giving(kinds, kinds[GIVES][3], nd[3], group, w[3])
     return _share(shape, kinds, GIVING, ask, nd, p, w, b)
 
 
 @inside
-def _ready_to_send(shape, sender, nd, p, w, b):
+def _ready_to_send(shape, kinds, sender, nd, p, w, b):
     n = len(shape)
     if n > 1 and sender == 1:
-        return ready_to_send(nd[1], p, w[1], b)
+        return ready_to_send(kinds, nd[1], p, w[1], b)
     if n > 2 and sender == 2:
-        return ready_to_send(nd[2], p, w[2], b)
+        return ready_to_send(kinds, nd[2], p, w[2], b)
     if n > 3 and sender == 3:
-        return ready_to_send(nd[3], p, w[3], b)
-    return ready_to_send(nd[0], p, w[0], b)
+        return ready_to_send(kinds, nd[3], p, w[3], b)
+    return ready_to_send(kinds, nd[0], p, w[0], b)
 
 
 @inside
@@ -200,23 +221,6 @@ def _after_sending(shape, sender, nd, w, b):
         after_sending(nd[3], w[3], b)
     else:
         after_sending(nd[0], w[0], b)
-
-
-@inside
-def _offer_open(shape, sender, nd, w, p, own, mine, b):
-    """In a lane, (5): mark it open where node `sender`, of terms `own` and work `mine`, has DC PV that another could take; else it
-    goes on as if nobody had asked.
-    """
-    n = len(shape)
-    takes = sender != FIRST and may_take(nd[0], w[0])
-    if n > 1:
-        takes = takes or (sender != SECOND and may_take(nd[1], w[1]))
-    if n > 2:
-        takes = takes or (sender != THIRD and may_take(nd[2], w[2]))
-    if n > 3:
-        takes = takes or (sender != FOURTH and may_take(nd[3], w[3]))
-    if ready_to_send(own, p, mine, b) and b.best - b.sent - b.house > WISH_W and takes:
-        b.open = 1.0
 
 
 @inside
@@ -235,20 +239,50 @@ def _after_surplus(kinds, p, b):
 
 
 @inside
+def _send_once(shape, kinds, sender, group, nd, p, w, b):
+    """(5) for one group: its batteries share what node `sender` can send."""
+    offer = b.best - b.sent - b.house
+    if offer > WISH_W:
+        _share_charge(shape, kinds, SENT, sender, group, offer, nd, p, w, b)
+
+
+@inside
+def _more_turns(shape, kinds):
+    """Return whether a lane goes on to a third group: one whose turns are in its kinds; what no node belongs to vanishes. [bool]"""
+    return len(shape) > 2 and len(kinds[TURNS]) == 0
+
+
+@inside
+def _send(shape, kinds, sender, own, mine, nd, p, w, b):
+    """(5) in a lane: node `sender`, of terms `own` and work `mine`, sends of its DC PV to others."""
+    if ready_to_send(kinds, own, p, mine, b):
+        _send_once(shape, kinds, sender, FIRST, nd, p, w, b)
+        _send_once(shape, kinds, sender, SECOND, nd, p, w, b)
+        if _more_turns(shape, kinds):
+            _send_once(shape, kinds, sender, THIRD, nd, p, w, b)
+            _send_once(shape, kinds, sender, FOURTH, nd, p, w, b)
+        after_sending(own, mine, b)
+
+
+@inside
 def _charge_lane(shape, kinds, nd, p, w, b):
-    """(4), (5) in a lane, without a loop: what a node could send to others is left open."""
+    """(4), (5) in a lane, without a loop."""
     n = len(shape)
     _surplus_once(shape, kinds, FIRST, nd, p, w, b)
-    if n > 1 and len(kinds[GROUPS]) > 0:
+    if n > 1:
         _surplus_once(shape, kinds, SECOND, nd, p, w, b)
+    if _more_turns(shape, kinds):
+        _surplus_once(shape, kinds, THIRD, nd, p, w, b)
+        _surplus_once(shape, kinds, FOURTH, nd, p, w, b)
     _after_surplus(kinds, p, b)
-    if n > 1 and len(kinds[OTHERS]) > 0:
-        _offer_open(shape, FIRST, nd, w, p, nd[0], w[0], b)
-        _offer_open(shape, SECOND, nd, w, p, nd[1], w[1], b)
-    if n > 2 and len(kinds[OTHERS]) > 0:
-        _offer_open(shape, THIRD, nd, w, p, nd[2], w[2], b)
-    if n > 3 and len(kinds[OTHERS]) > 0:
-        _offer_open(shape, FOURTH, nd, w, p, nd[3], w[3], b)
+    if n > 1 and len(kinds[PV][0]) > 0:
+        _send(shape, kinds, FIRST, nd[0], w[0], nd, p, w, b)
+    if n > 1 and len(kinds[PV][1]) > 0:
+        _send(shape, kinds, SECOND, nd[1], w[1], nd, p, w, b)
+    if n > 2 and len(kinds[PV][2]) > 0:
+        _send(shape, kinds, THIRD, nd[2], w[2], nd, p, w, b)
+    if n > 3 and len(kinds[PV][3]) > 0:
+        _send(shape, kinds, FOURTH, nd[3], w[3], nd, p, w, b)
 
 
 @inside
@@ -266,14 +300,13 @@ def charge_from_others(shape, kinds, nd, p, w, b):
         _after_surplus(kinds, p, b)
         if n > 1:
             for sender in range(n):
-                if _ready_to_send(shape, sender, nd, p, w, b):
+                if _ready_to_send(shape, kinds, sender, nd, p, w, b):
                     for group in range(n):
-                        offer = b.best - b.sent - b.house
-                        if offer > WISH_W and group < b.groups:
-                            _share_charge(shape, kinds, SENT, sender, group, offer, nd, p, w, b)
+                        if group < b.groups:
+                            _send_once(shape, kinds, sender, group, nd, p, w, b)
                     _after_sending(shape, sender, nd, w, b)
     if n == 1 and len(kinds[DEVICE]) > 0:
-        relieve(nd[0], p, w[0], b)
+        relieve(kinds, nd[0], p, w[0], b)
 
 
 @inside
@@ -316,8 +349,11 @@ def _serve(shape, kinds, ask, nd, p, w, b):
     n = len(shape)
     if len(kinds[LANE]) > 0:
         ask = _serve_once(shape, kinds, FIRST, ask, nd, p, w, b)
-        if n > 1 and len(kinds[GROUPS]) > 0:
+        if n > 1:
             ask = _serve_once(shape, kinds, SECOND, ask, nd, p, w, b)
+        if _more_turns(shape, kinds):
+            ask = _serve_once(shape, kinds, THIRD, ask, nd, p, w, b)
+            ask = _serve_once(shape, kinds, FOURTH, ask, nd, p, w, b)
     else:
         for group in range(n):
             if group < b.groups:
@@ -350,14 +386,14 @@ def discharge(shape, kinds, nd, p, w, b):
 
 
 @inside
-def feed_grid(shape, cap, nd, p, w, b):
+def feed_grid(shape, kinds, cap, nd, p, w, b):
     """Slots that discharge to the grid, by priority (D9)."""
     n = len(shape)
     if n > 0:
-        discharge_to_grid(nd[0], p, cap, w[0], b)
+        discharge_to_grid(kinds, nd[0], p, cap, w[0], b)
     if n > 1:
-        discharge_to_grid(nd[1], p, cap, w[1], b)
+        discharge_to_grid(kinds, nd[1], p, cap, w[1], b)
     if n > 2:
-        discharge_to_grid(nd[2], p, cap, w[2], b)
+        discharge_to_grid(kinds, nd[2], p, cap, w[2], b)
     if n > 3:
-        discharge_to_grid(nd[3], p, cap, w[3], b)
+        discharge_to_grid(kinds, nd[3], p, cap, w[3], b)

@@ -27,6 +27,7 @@ from calm_relay.simulation.kernel.records import (
     DEVICE,
     ISLAND,
     LANE,
+    PV,
     SENDS,
     SLOTS,
     WISH_W,
@@ -207,16 +208,16 @@ def _house_first(shape, kinds, nd, p, w, b):
 
 
 @inside
-def _own_batteries(shape, first, nd, w):
+def _own_batteries(shape, kinds, first, nd, w):
     """(3), or what a charge slot puts before the house."""
     n = len(shape)
-    if n > 0:
+    if n > 0 and len(kinds[PV][0]) > 0:
         _own_pv(first, nd[0], w[0])
-    if n > 1:
+    if n > 1 and len(kinds[PV][1]) > 0:
         _own_pv(first, nd[1], w[1])
-    if n > 2:
+    if n > 2 and len(kinds[PV][2]) > 0:
         _own_pv(first, nd[2], w[2])
-    if n > 3:
+    if n > 3 and len(kinds[PV][3]) > 0:
         _own_pv(first, nd[3], w[3])
 
 
@@ -224,16 +225,16 @@ def _own_batteries(shape, first, nd, w):
 def _sun(shape, kinds, nd, p, w, b):
     """(2) to (5): what PV serves and charges before a slot draws from the grid."""
     n = len(shape)
-    _own_batteries(shape, True, nd, w)
-    if n > 0:
-        pv_to_house(nd[0], p, w[0], b)
-    if n > 1:
-        pv_to_house(nd[1], p, w[1], b)
-    if n > 2:
-        pv_to_house(nd[2], p, w[2], b)
-    if n > 3:
-        pv_to_house(nd[3], p, w[3], b)
-    _own_batteries(shape, False, nd, w)
+    _own_batteries(shape, kinds, True, nd, w)
+    if n > 0 and len(kinds[PV][0]) > 0:
+        pv_to_house(kinds, nd[0], p, w[0], b)
+    if n > 1 and len(kinds[PV][1]) > 0:
+        pv_to_house(kinds, nd[1], p, w[1], b)
+    if n > 2 and len(kinds[PV][2]) > 0:
+        pv_to_house(kinds, nd[2], p, w[2], b)
+    if n > 3 and len(kinds[PV][3]) > 0:
+        pv_to_house(kinds, nd[3], p, w[3], b)
+    _own_batteries(shape, kinds, False, nd, w)
     charge_from_others(shape, kinds, nd, p, w, b)
     taken = 0.0
     if n > 0:
@@ -248,17 +249,17 @@ def _sun(shape, kinds, nd, p, w, b):
 
 
 @inside
-def _slots(shape, nd, p, w, b):
+def _slots(shape, kinds, nd, p, w, b):
     """A slot's grid charging, granted after the charging of (5) and before its exports (D9)."""
     n = len(shape)
     if n > 0:
-        charge_from_grid(nd[0], p, w[0], b)
+        charge_from_grid(kinds, nd[0], p, w[0], b)
     if n > 1:
-        charge_from_grid(nd[1], p, w[1], b)
+        charge_from_grid(kinds, nd[1], p, w[1], b)
     if n > 2:
-        charge_from_grid(nd[2], p, w[2], b)
+        charge_from_grid(kinds, nd[2], p, w[2], b)
     if n > 3:
-        charge_from_grid(nd[3], p, w[3], b)
+        charge_from_grid(kinds, nd[3], p, w[3], b)
 
 
 @inside
@@ -269,18 +270,18 @@ def _cap_w(p, b):
 
 
 @inside
-def _export(shape, cap, nd, p, w, b):
+def _export(shape, kinds, cap, nd, p, w, b):
     """(5), (6): DC PV to the grid, then the cut of what passes the cap; AC-side PV is in it first."""
     n = len(shape)
     excess = -b.demand - b.slots - cap
-    if n > 0:
-        export_pv(nd[0], p, cap, w[0], b)
-    if n > 1:
-        export_pv(nd[1], p, cap, w[1], b)
-    if n > 2:
-        export_pv(nd[2], p, cap, w[2], b)
-    if n > 3:
-        export_pv(nd[3], p, cap, w[3], b)
+    if n > 0 and len(kinds[PV][0]) > 0:
+        export_pv(kinds, nd[0], p, cap, w[0], b)
+    if n > 1 and len(kinds[PV][1]) > 0:
+        export_pv(kinds, nd[1], p, cap, w[1], b)
+    if n > 2 and len(kinds[PV][2]) > 0:
+        export_pv(kinds, nd[2], p, cap, w[2], b)
+    if n > 3 and len(kinds[PV][3]) > 0:
+        export_pv(kinds, nd[3], p, cap, w[3], b)
     # (6): controllable PV-only inverters above the cap, the grid side first, never pushing the device further over
     if excess > WISH_W:
         cut_g = 0.0 if p.at_device > 0.0 else min(excess, b.pv_g)
@@ -340,14 +341,14 @@ def one_pass(shape, kinds, sun, nd, p, w, b):
     if sun:
         _sun(shape, kinds, nd, p, w, b)
     if len(kinds[SLOTS]) > 0:
-        _slots(shape, nd, p, w, b)
+        _slots(shape, kinds, nd, p, w, b)
     cap = _cap_w(p, b)
     if sun:
-        _export(shape, cap, nd, p, w, b)
+        _export(shape, kinds, cap, nd, p, w, b)
     if len(shape) > 0:
         discharge(shape, kinds, nd, p, w, b)
     if len(kinds[SENDS]) > 0:
-        feed_grid(shape, cap, nd, p, w, b)
+        feed_grid(shape, kinds, cap, nd, p, w, b)
     if len(kinds[SLOTS]) > 0 and _import(shape, nd, p, w, b):
         return True
     if len(kinds[LANE]) > 0 and b.open > 0.0:
