@@ -65,7 +65,10 @@ FAULTS = (
     Planted("who takes turns first gives first too", "simulation/kernel/shares.py", "_has_turn(kinds, before, nd.give_turn, group)", "_has_turn(kinds, before, nd.take_turn, group)", f"{K} test_variants"),
     Planted("lanes think a node has no array", "simulation/variants.py", "packed.pv_dc[:, k].any()", "packed.pv_dc[: len(packed.ac) // 9, k].any()", "test_variants"),
     Planted("a settled lane counted twice", "simulation/kernel/lanes.py", "ok = asked and not more", "ok = not more", "test_variants"),
-    Planted("a kept column of another node", "simulation/blocks.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
+    Planted("a kept column of another node", "simulation/kept.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
+    Planted("what a year before left is seen", "simulation/kept.py", "np.argwhere(~written & written.any(axis=0))", "np.argwhere(~written & ~written.any(axis=0))", "test_kept"),
+    Planted("memory that somebody looks at is used again", "simulation/kept.py", "sys.getrefcount(block) == _OURS_ALONE", "sys.getrefcount(block) > 0", "test_kept"),
+    Planted("a column begins with what a year before left", "simulation/kernel/loops.py", "                table[i, t] = 0.0", "                table[i, t] = table[i, t]", "test_kept"),
     Planted("a first half cycle whole", "simulation/counting.py", "                counts[found] = 0.5", "                counts[found] = 1.0", "published/test_ageing"),
     # --- simulation
     Planted("charge without its efficiency", "simulation/kernel/rows.py", "stored, of_pv = (into - taking) * step_h, 0.0", "stored, of_pv = into * step_h, 0.0", K),
@@ -122,7 +125,7 @@ FAULTS = (
     Planted("a broken check is within", "rules/runner.py", 'rows = [unknown(context, entry.id, "", f"it could not be checked ({type(error).__name__}: {error})", entry.source)]', "rows = []; del error", "test_check_cases"),
     Planted("network forgets the count", "rules/checks_network.py", "total += card.ac_rated_w * node.count", "total += card.ac_rated_w", "published/test_trade_sums"),
     Planted("window without the one way", "simulation/quick.py", "loss.arrives_w(max(0.0, row.unit.charger_dc_w(ac))) * part", "max(0.0, row.unit.charger_dc_w(ac)) * part", f"{V} published/test_trade_sums"),
-    Planted("evening by standard time", "year/facts.py", "evening = in_window(calendar.clock_hour, *EVENING_H)", "evening = in_window((calendar.clock_hour + 1) % 24, *EVENING_H)", F),
+    Planted("evening by standard time", "year/facts.py", "in_window(calendar.clock_hour, *EVENING_H)", "in_window((calendar.clock_hour + 1) % 24, *EVENING_H)", F),
     Planted("absorb ratio left out", "rules/checks_service.py", "limit += takes * unit.absorb_ratio", "limit += takes", V),
     # --- money, keys, edits
     Planted("standing charge by month", "tariff/bill.py", "days * tariff.standing_per_day for days in MONTH_DAYS", "tariff.standing_per_day for days in MONTH_DAYS", "published/test_tariffs test_study"),

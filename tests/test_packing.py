@@ -141,7 +141,7 @@ def test_a_reserve_by_season_is_the_floor_of_every_slot(demo):
     plan = demo.plan(A).model_copy(update={"controls": controls})
     made = pack_plan(plan, demo.cards(), CALENDAR, NO_LIMITS, {}, np.zeros((CALENDAR.steps, 9)), south)
     floor = np.maximum(made.nodes["reserve"][0], made.slots["floor"][0][made.codes[:, 0]])
-    winter, slot = np.isin(CALENDAR.clock_month, (6, 7, 8)), made.slot_at(0) == 1
+    winter, slot = np.isin(CALENDAR.clock_month, (6, 7, 8)), made.follows(0, 0)
     assert set(floor[winter]) == {0.6}
     assert set(floor[~winter & slot]) == {0.4}
     assert set(floor[~winter & ~slot]) == {0.2}

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 DAYS = 365
 MONTH_DAYS = (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
 MONTH_OF_DAY: NDArray[np.int64] = np.repeat(np.arange(1, 13), MONTH_DAYS)  # of the 365 days
+MONTH_STARTS: NDArray[np.int64] = np.cumsum((0, *MONTH_DAYS[:-1]))  # its first day, of 0 to 364
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,8 +79,7 @@ class YearCalendar:
 
     def by_month_wh(self, watts: NDArray[np.float64]) -> tuple[float, ...]:
         """Return the energy of each month of a series of powers per step; per m² where the series is. [W] to [Wh]"""
-        starts = np.concatenate(([0], np.cumsum(MONTH_DAYS)[:-1])) * self.steps_per_day
-        return tuple(float(v) * self.step_h for v in np.add.reduceat(watts, starts))
+        return tuple((np.add.reduceat(watts, MONTH_STARTS * self.steps_per_day) * self.step_h).tolist())
 
     def day_means(self, values: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return the mean of each day of standard time, (365,). In the unit of `values`: [as given]."""
@@ -186,3 +186,9 @@ def season_of_months(latitude_deg: float) -> dict[str, tuple[int, ...]]:
         return north
     swap = {"winter": "summer", "summer": "winter", "spring": "autumn", "autumn": "spring"}
     return {swap[name]: months for name, months in north.items()}
+
+
+@lru_cache(maxsize=2)
+def days_of_seasons(*, north: bool) -> dict[str, NDArray[np.bool_]]:
+    """Return which of the 365 days are of each season, by hemisphere. (365,) each [bool]"""
+    return {name: np.isin(MONTH_OF_DAY, months) for name, months in season_of_months(1.0 if north else -1.0).items()}

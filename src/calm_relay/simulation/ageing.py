@@ -28,16 +28,11 @@ class CycleCount:
     count: float
 
 
-def _rainflow(series: Array) -> tuple[Array, Array]:
-    """Return the ranges of a history's cycles and how much of a cycle each is; compiled, so not loaded before it is asked for."""
-    from calm_relay.simulation.counting import rainflow, turning_points
-
-    return rainflow(turning_points(series))
-
-
 def count_cycles(series: Array) -> list[tuple[float, float]]:
     """Return (range, count) of a history by rainflow as it stands, by range, half cycles as 0.5 (ASTM E1049-85)."""
-    sizes, counts = _rainflow(series)
+    from calm_relay.simulation.counting import rainflow, turning_points  # compiled: not loaded before it is asked for
+
+    sizes, counts = rainflow(turning_points(series))
     each, place = np.unique(sizes, return_inverse=True)
     return list(zip(each.tolist(), np.bincount(place, weights=counts, minlength=len(each)).tolist(), strict=True))
 
@@ -50,13 +45,13 @@ def year_cycles(energy_wh: Array, capacity_wh: float) -> tuple[CycleCount, ...]:
     """
     if capacity_wh <= 0 or not len(energy_wh):
         return ()
-    top = int(np.argmax(energy_wh))
-    round_year = np.round(np.concatenate((energy_wh[top:], energy_wh[: top + 1])) / capacity_wh, 9)  # less is no turn
-    sizes, counts = _rainflow(round_year)
+    from calm_relay.simulation.counting import rainflow, turns_round
+
+    sizes, counts = rainflow(turns_round(energy_wh, capacity_wh))
     deep = sizes >= SMALLEST_DEPTH
     percents = np.maximum(1, np.rint(100 * np.minimum(sizes[deep], 1.0))).astype(np.int64)
     by_percent = np.bincount(percents, weights=counts[deep], minlength=101)
-    return tuple(CycleCount(percent / 100.0, float(by_percent[percent])) for percent in range(100, 0, -1) if by_percent[percent])
+    return tuple(CycleCount(percent / 100.0, float(by_percent[percent])) for percent in np.flatnonzero(by_percent)[::-1].tolist())
 
 
 def damage_per_year(card: BatteryCard, cycles: tuple[CycleCount, ...], deeper: float = 1.0) -> float | None:

@@ -15,7 +15,7 @@ from calm_relay.simulation.following import FIXED, ROWS, follow, fresh_state
 from calm_relay.simulation.kernel.loops import ENDLESS, outlast_many
 from calm_relay.simulation.kernel.records import MOST_NODES, NODE_DTYPE, PLANT_DTYPE, SLOT_DTYPE, most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed, usual_bank
-from calm_relay.simulation.tallies import add_by, offered_w, steps_at_limit
+from calm_relay.simulation.tallies import add_by, offered_by_day, steps_at_limit
 
 # So that two processes are done at about the same time.
 SHARES = ((4, 1), (3, 2, 0))
@@ -54,7 +54,8 @@ def _warm_tallies(packed: Packed) -> None:
     for more in (watts, np.zeros(0)):
         steps_at_limit(watts, more, watts, 0.0, 1.0, (1.0, 1.0, 0.0), packed.bank[:, 0, 0], 1.0)
     add_by(which, watts, watts > 0.0, np.zeros(1), np.zeros(1, np.int64))
-    offered_w(watts, watts, watts, watts, watts, 1.0, watts.copy())
+    for more in (watts, np.zeros(0)):
+        offered_by_day(watts, watts, watts, watts, watts, 1.0, more, 1.0, (1.0, 0.0, 0.0), np.zeros(1))
 
 
 def _warm_outages(packed: Packed, nodes: int) -> None:

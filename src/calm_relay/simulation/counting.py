@@ -8,14 +8,28 @@ from numpy.typing import NDArray
 
 from calm_relay.simulation.kernel.jit import compiled
 
+_FINEST = 1e9  # parts of a whole: less is no turn
+
 
 @compiled
-def _turns(series, out):
-    """Put a series' first and last values and where it turns into `out`; plateaus count once. Returns how many there are."""
-    before, rises, found = series[0], 0, 1
-    out[0] = before
-    for value in series[1:]:
-        if value != before:
+def _turns(series, begin, whole, out):
+    """Put the first and last values of a series and where it turns into `out`; plateaus count once. Returns how many there are.
+
+    With a `whole` it is read from step `begin` round to it again, as parts of it; else from its first step to its last, as it is.
+    """
+    before, rises, found = 0.0, 0, 0
+    last, scale = np.nan, _FINEST / whole if whole > 0.0 else 0.0
+    for i in range(begin, begin + len(series) + (1 if whole > 0.0 else 0)):
+        value = series[i if i < len(series) else i - len(series)]
+        if value == last:
+            continue
+        last = value
+        if whole > 0.0:
+            value = np.rint(value * scale) / _FINEST
+        if found == 0:
+            out[0] = value
+            before, found = value, 1
+        elif value != before:
             way = 1 if value > before else -1
             if rises != 0 and way != rises:
                 out[found] = before
@@ -30,7 +44,13 @@ def _turns(series, out):
 def turning_points(series: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return a series' first and last values and where it turns, (turns,), in its own unit; plateaus count once. [any]"""
     out = np.empty(len(series) + 1)
-    return out[: _turns(np.ascontiguousarray(series, dtype=np.float64), out)] if len(series) else out[:0]
+    return out[: _turns(np.ascontiguousarray(series, dtype=np.float64), 0, 0.0, out)] if len(series) else out[:0]
+
+
+def turns_round(series: NDArray[np.float64], whole: float) -> NDArray[np.float64]:
+    """Return where a series that repeats turns, from its highest point round to it again, as parts of `whole`. (turns,) [1]"""
+    out = np.empty(len(series) + 2)
+    return out[: _turns(np.ascontiguousarray(series, dtype=np.float64), int(np.argmax(series)), float(whole), out)]
 
 
 @compiled

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.simulation.blocks import Blocks, Columns
+from calm_relay.simulation.blocks import Blocks
 from calm_relay.simulation.columns import (
     ENERGY_COLUMNS,
     KEPT_NODE,
@@ -20,8 +20,10 @@ from calm_relay.simulation.columns import (
     PV_ONLY_LOSS_NAMES,
     SYSTEM,
 )
+from calm_relay.simulation.kept import Columns
 from calm_relay.simulation.pack import Packed
 from calm_relay.simulation.storing import loss_of
+from calm_relay.simulation.walks import block_firsts
 
 Array = NDArray[np.float64]
 N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
@@ -110,18 +112,21 @@ class FlowTable:
         """Return one system column. (steps,) [W]"""
         kept = self.blocks.columns
         if kept is not None and name in kept.system_names:
-            found: Array = kept.table[kept.system_names.index(name)]
-            return found
+            return kept.column(name)
         return self.whole.column(name)
 
     def node_column(self, node_id: str, name: str) -> Array:
         """Return one column of one node. (steps,) [W or Wh]"""
         kept = self.blocks.columns
         if kept is not None and name in kept.node_names:
-            place = self.node_ids.index(node_id) * len(kept.node_names) + kept.node_names.index(name)
-            found: Array = kept.node_table[place]
-            return found
+            return kept.node_column(self.node_ids.index(node_id), name)
         return self.whole.node_column(node_id, name)
+
+    def has(self, name: str, node_id: str | None = None) -> bool:
+        """Return whether a column that is never below nothing holds anything, of the plan or of a node: by the sums. [bool]"""
+        if node_id is None:
+            return bool(self.sums[SYSTEM.index(name)])
+        return bool(self.node_sums[self.node_ids.index(node_id), NODE.index(name)])
 
     def lost_w(self, name: str, steps: slice = slice(None)) -> Array:
         """Return what one limit lost per step, by its name of `columns.LOSS_NAMES`: AC of PV-only inverters, DC of nodes. [W]"""
@@ -146,9 +151,11 @@ class FlowTable:
 def lost_w(table: FlowTable | Rows, name: str, steps: slice = slice(None)) -> Array:
     """Return what one limit lost in each step of a table; see `FlowTable.lost_w`. [W]"""
     total = np.zeros(len(table.column("load_w")[steps]))
+    whole = table if isinstance(table, FlowTable) else None  # whose sums tell which columns are nothing
     for node_id in table.node_ids:
-        total += table.node_column(node_id, f"lost_{name}_w")[steps]
-    if name in PV_ONLY_LOSS_NAMES:
+        if whole is None or whole.has(f"lost_{name}_w", node_id):
+            total += table.node_column(node_id, f"lost_{name}_w")[steps]
+    if name in PV_ONLY_LOSS_NAMES and (whole is None or whole.has(f"pv_only_lost_{name}_w")):
         total += table.column(f"pv_only_lost_{name}_w")[steps]
     return total
 
@@ -175,7 +182,7 @@ class _Recent:
 
     @staticmethod
     def _of(flow: FlowTable) -> tuple[Array, Array]:
-        columns = Columns(flow.steps, len(flow.node_ids), SYSTEM, NODE)
+        columns = Columns(flow.steps, len(flow.node_ids), (SYSTEM, NODE), flow.blocks.size, whole=True)
         flow.blocks.repeat(columns)
         return columns.table.T, columns.node_table.reshape(len(flow.node_ids), N_NODE, flow.steps).transpose(2, 0, 1)
 
@@ -185,16 +192,21 @@ _recent = _Recent()
 
 def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, series: bool = True, threads: int = 2) -> FlowTable:
     """Run the packed steps until end energy and mix equal the start within 0.1 % of capacity; see `walks`. Raises Cancelled."""
-    blocks = Blocks(packed, Columns(len(packed.ac), len(packed.nodes), KEPT_SYSTEM, KEPT_NODE) if series else None)
+    blocks = Blocks(packed, _kept(packed) if series else None)
     runs, steady, ran = blocks.year(cancelled, threads)
     return _table(packed, blocks, runs, ran, steady=steady)
 
 
 def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable:
     """Run the packed steps once from a stated start (definitions D11)."""
-    blocks = Blocks(packed, Columns(len(packed.ac), len(packed.nodes), KEPT_SYSTEM, KEPT_NODE))
+    blocks = Blocks(packed, _kept(packed))
     blocks.case((energy_wh, energy_pv_wh))
     return _table(packed, blocks, 1, len(packed.ac), steady=False)
+
+
+def _kept(packed: Packed) -> Columns:
+    size, _ = block_firsts(len(packed.ac), float(packed.plant["step_h"]))
+    return Columns(len(packed.ac), len(packed.nodes), (KEPT_SYSTEM, KEPT_NODE), size)
 
 
 def _table(packed: Packed, blocks: Blocks, runs: int, steps_run: int, *, steady: bool) -> FlowTable:

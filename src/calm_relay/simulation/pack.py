@@ -84,10 +84,11 @@ class Packed:
         # Column by column: most of them are nothing, and whoever fills or reads one touches that one alone.
         object.__setattr__(self, "ac", np.asfortranarray(self.ac))
 
-    def slot_at(self, k: int) -> NDArray[np.int8]:
-        """Return which of the plan's slots node `k` follows in each step, counted from 1; 0: own use. (steps,) [number]"""
-        followed: NDArray[np.int8] = self.codes[:, k] // self.reserves
-        return followed
+    def follows(self, k: int, slot: int) -> NDArray[np.bool_]:
+        """Return the steps in which node `k` follows the plan's slot at a place, 0 for the first. (steps,) [bool]"""
+        codes = self.codes[:, k]
+        found: NDArray[np.bool_] = (codes >= (slot + 1) * self.reserves) & (codes < (slot + 2) * self.reserves)
+        return found
 
     def ac_column(self, *names: str) -> Array:
         """Return the sum of columns of what enters at AC, (steps,). [W]"""

@@ -35,14 +35,26 @@ def add_by(which, weights, here, sums, counts):
 
 
 @compiled
-def offered_w(stored, from_ac, pv_charge, charge, spare, room_w, out):
-    """Put into `out` (T,) what an array offers a battery: PV that is stored, and what could be of `spare`, up to the room. [W]
+def offered_by_day(stored, from_ac, pv_charge, charge, spare, part, lost, room_w, loss, out):
+    """Put into `out` (days,) what an array offers a battery, as it arrives in the cells, the steps of each day summed. [W]
 
+    It offers PV that is stored, and what could be of `part` of what is `spare` and of what is `lost` (T,) or none, up to the room.
     `stored` is PV from its own strings, `from_ac` what it takes at AC, of which PV has the part `pv_charge` / `charge` of all.
+    `loss` are eta_c, the loss by the square of the power and the fixed one of `storing.StoringLoss`.
     """
-    for t in range(len(stored)):
-        room = room_w - stored[t] - from_ac[t]
-        held = stored[t]
-        if charge[t] > 1e-9:
-            held += from_ac[t] * (pv_charge[t] / charge[t])
-        out[t] = held + min(spare[t], max(0.0, room))
+    eta, square, fixed = loss
+    per_day = len(stored) // len(out)
+    for day in range(len(out)):
+        total = 0.0
+        for t in range(day * per_day, (day + 1) * per_day):
+            more = spare[t] * part
+            if len(lost) > 0:
+                more += lost[t]
+            if more <= 0.0 and stored[t] <= 0.0 and from_ac[t] <= 0.0:
+                continue
+            offer = stored[t] + min(more, max(0.0, room_w - stored[t] - from_ac[t]))
+            if from_ac[t] > 0.0 and charge[t] > 1e-9:
+                offer += from_ac[t] * (pv_charge[t] / charge[t])
+            if offer > 0.0:
+                total += max(0.0, eta * offer - square * offer * offer - fixed)
+        out[day] = total

@@ -72,7 +72,7 @@ def window_year(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanF
     slot, flow, packed = plan.controls.slots[index], made.flow, made.packed
     k = flow.node_ids.index(node_id)
     record = packed.nodes[k]
-    inside = packed.slot_at(k) == index + 1
+    inside = packed.follows(k, index)
     first = np.flatnonzero(inside & ~np.roll(inside, 1))
     last = np.flatnonzero(inside & ~np.roll(inside, -1))
     if not len(first):

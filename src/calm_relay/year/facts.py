@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_OF_DAY, YearCalendar, in_window, season_of_months
+from calm_relay.calendar import DAYS, YearCalendar, days_of_seasons, in_window
 from calm_relay.job.models import ClearSkyWeather, Job, Plan
 from calm_relay.job.rows import battery_rows
 from calm_relay.library.book import CardBook
@@ -16,12 +18,12 @@ from calm_relay.load.house import HouseYear
 from calm_relay.pv.roof import export_cap_w
 from calm_relay.simulation import chain
 from calm_relay.simulation.ageing import CycleCount, year_cycles
-from calm_relay.simulation.columns import AC_LOAD_B, AC_NEVER, PV_ONLY_LOSS_COLUMNS, SYSTEM, given_wh
+from calm_relay.simulation.columns import AC_LOAD_B, AC_NEVER, PV_ONLY_LOSS_COLUMNS, given_wh
 from calm_relay.simulation.flow import year_sums_wh
 from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE
 from calm_relay.simulation.pack import Packed, battery_limit_line, battery_limit_w
 from calm_relay.simulation.storing import loss_of
-from calm_relay.simulation.tallies import offered_w, steps_at_limit
+from calm_relay.simulation.tallies import offered_by_day, steps_at_limit
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
@@ -32,6 +34,7 @@ Array = NDArray[np.float64]
 EVENING_H = (16.0, 22.0)
 AT_LIMIT_FRAC = 0.999
 _LARGEST = 2000  # evening steps that are drawn
+_COULD_BE_STORED = ("lost_ac_limit_w", "lost_device_w", "lost_cap_w", "lost_island_w")
 EXCEEDED_W = 1.0  # below it is rounding of what is cut
 
 
@@ -143,7 +146,25 @@ class YearFacts:
 
 
 def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
-    """Return the facts of one plan's year."""
+    """Return the facts of one plan's year; those of its batteries alone are counted beside the others, in a thread of their own."""
+    with ThreadPoolExecutor(1) as pool:
+        batteries = pool.submit(_battery_facts, made)
+        facts = _facts_beside(job, plan, cards, calendar, made, house)
+        cycles, months = batteries.result()
+    return replace(facts, cycles=cycles, battery_months=months)
+
+
+def _battery_facts(made: PlanFlow) -> tuple[dict[str, tuple[CycleCount, ...]], dict[str, tuple[BatteryMonth, ...]]]:
+    flow, packed = made.flow, made.packed
+    cycles = {
+        node_id: year_cycles(flow.node_column(node_id, "energy_wh"), float(packed.nodes[k]["capacity_wh"]))
+        for k, node_id in enumerate(flow.node_ids)
+        if packed.nodes[k]["capacity_wh"] > 0
+    }
+    return cycles, battery_months(flow, packed)
+
+
+def _facts_beside(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
     flow, packed = made.flow, made.packed
     system, nodes = year_sums_wh(flow)
     h = calendar.step_h
@@ -170,8 +191,9 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
     )  # fmt: skip
     usable = sum(chain.usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards))
     given = sum(given_wh(row) for row in nodes.values())
+    none = (0.0,) * 12
     months = {
-        name: calendar.by_month_wh(flow.column(name))
+        name: calendar.by_month_wh(flow.column(name)) if flow.has(name) else none
         for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w", "unserved_w")
     }
     lines = line_flows(job, plan, cards, made)
@@ -198,15 +220,12 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         trackers={node_id: dc.trackers for node_id, dc in made.dc.items() if dc.trackers},
         clipped_by_month_wh={
             **{node_id: calendar.by_month_wh(out.clipped_ac_w) for node_id, out in made.pv_only.items()},
-            **{node_id: calendar.by_month_wh(flow.node_column(node_id, "lost_ac_limit_w")) for node_id in flow.node_ids},
+            **{
+                i: calendar.by_month_wh(flow.node_column(i, "lost_ac_limit_w")) if flow.has("lost_ac_limit_w", i) else none
+                for i in flow.node_ids
+            },
         },
         windows=window_facts(plan, calendar, made),
-        cycles={
-            node_id: year_cycles(flow.node_column(node_id, "energy_wh"), float(packed.nodes[k]["capacity_wh"]))
-            for k, node_id in enumerate(flow.node_ids)
-            if packed.nodes[k]["capacity_wh"] > 0
-        },
-        battery_months=battery_months(flow, packed),
         coarse_step_s=job.house.coarse_step_s,
         night_wh=_night_wh(made, h),
         house_peak_w=float(house.total_w().max()),
@@ -215,7 +234,8 @@ def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, ma
         exceeded=_exceeded(job, plan, calendar, made),
         amps=line_amps(job, plan, cards, lines, h),
         unit_peak_w={
-            i: float(max(flow.node_column(i, "ac_out_w").max(), flow.node_column(i, "ac_in_w").max())) for i in flow.node_ids
+            i: max((float(flow.node_column(i, name).max()) for name in ("ac_out_w", "ac_in_w") if flow.has(name, i)), default=0.0)
+            for i in flow.node_ids
         },
     )
 
@@ -240,7 +260,7 @@ def _limit_use(
     for k, node_id in enumerate(flow.node_ids):
         record = packed.nodes[k]
         out = flow.node_column(node_id, "ac_out_w")
-        lost = float(flow.node_column(node_id, "lost_ac_limit_w").sum()) * h
+        lost = flow.node_wh(node_id, "lost_ac_limit_w")
         hours = float(np.count_nonzero(out >= AT_LIMIT_FRAC * record["ac_out_w"])) * h
         use[f"ac_limit:{node_id}"] = LimitUse(hours, lost)
         if record["capacity_wh"] > 0:
@@ -255,16 +275,13 @@ def _limit_use(
                 limit, parts = battery_limit_line(record, end), packed.bank[:, k, part]
                 count = steps_at_limit(watts, more, energy, *held, limit, parts, AT_LIMIT_FRAC)
                 use[f"{end}:{node_id}"] = LimitUse(float(count) * h)
-    if plan.off_grid:
-        cut = flow.lost_w("island")
-        use["island"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
-    elif export_cap_w(job, plan, job.cards()) is not None:
-        cut = flow.lost_w("cap")
-        use["export_cap"] = LimitUse(float(np.count_nonzero(cut > 1e-3)) * h, float(cut.sum()) * h)
+    holds = "island" if plan.off_grid else "cap" if export_cap_w(job, plan, job.cards()) is not None else None
+    if holds is not None:
+        cut = float(np.count_nonzero(flow.lost_w(holds) > 1e-3)) if flow.lost_wh(holds) else 0.0
+        use["island" if holds == "island" else "export_cap"] = LimitUse(cut * h, flow.lost_wh(holds))
     if math.isfinite(float(packed.plant["transfer_w"])):
-        cut = flow.lost_w("device")
         at = np.abs(flow.column("transfer_w")) >= AT_LIMIT_FRAC * float(packed.plant["transfer_w"])
-        use["transfer"] = LimitUse(float(np.count_nonzero(at)) * h, float(cut.sum()) * h)
+        use["transfer"] = LimitUse(float(np.count_nonzero(at)) * h, flow.lost_wh("device"))
     return use
 
 
@@ -284,11 +301,10 @@ def _exceeded(job: Job, plan: Plan, calendar: YearCalendar, made: PlanFlow) -> d
     )
     for name, limit, over, whole in rows:
         if limit is not None and math.isfinite(limit):
-            above = flow.column(over)
-            passed = above > EXCEEDED_W
-            highest = float(np.abs(flow.column(whole)).max())
-            peak = float(above.max()) if passed.any() else 0.0
-            out[name] = Exceeded(float(np.count_nonzero(passed)) * h, float(above[passed].sum()) * h, peak, highest)
+            above = flow.column(over)[flow.column(over) > EXCEEDED_W] if flow.has(over) else np.zeros(0)
+            carried = flow.column(whole)
+            highest = max(float(carried.max()), -float(carried.min()))
+            out[name] = Exceeded(len(above) * h, float(above.sum()) * h, float(above.max(initial=0.0)), highest)
     return out
 
 
@@ -301,10 +317,10 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
         names.append(chain.weakest(chain.discharge_chain(row.unit, row.battery, row.choice)).name)
     if not names:
         return None
-    evening = in_window(calendar.clock_hour, *EVENING_H)
-    demand = packed.load_w[evening] - packed.ac[evening, AC_NEVER] - packed.pv_only_w[evening]
-    over = np.maximum(0.0, demand - limit)
-    beside = np.zeros(min(_LARGEST, len(evening) - len(demand)))  # the steps of other hours count as none
+    evening = _evening_steps(calendar)
+    demand = packed.load_w[evening] - packed.ac[:, AC_NEVER][evening] - packed.pv_only_w[evening]
+    over = demand[demand > limit] - limit
+    beside = np.zeros(min(_LARGEST, calendar.steps - len(demand)))  # the steps of other hours count as none
     ranked = np.concatenate((demand, beside))
     if len(ranked) > _LARGEST:
         ranked = np.partition(ranked, -_LARGEST)[-_LARGEST:]
@@ -314,10 +330,15 @@ def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow
         limit_w=limit,
         weakest=" and ".join(dict.fromkeys(names)),
         peak_w=float(largest[0]),
-        hours_over_h=float(np.count_nonzero(over > 0)) * h,
+        hours_over_h=len(over) * h,
         over_wh=float(over.sum()) * h,
         largest_w=tuple(largest.tolist()),
     )
+
+
+@lru_cache(maxsize=2)
+def _evening_steps(calendar: YearCalendar) -> NDArray[np.intp]:
+    return np.flatnonzero(in_window(calendar.clock_hour, *EVENING_H))
 
 
 def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[str, FillFacts]]:
@@ -330,29 +351,30 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
     total = sum(windows.values())
     spare_ac = flow.column("pv_to_grid_w") + made.left_over_w
     for name in PV_ONLY_LOSS_COLUMNS:
-        if flow.sums[SYSTEM.index(name)]:
+        if flow.has(name):
             spare_ac += flow.column(name)
+    seasons = days_of_seasons(north=job.site.place.latitude_deg >= 0)
     out: dict[str, dict[str, FillFacts]] = {}
     for k in with_battery:
         node_id, record = flow.node_ids[k], packed.nodes[k]
         stored, from_ac = flow.node_column(node_id, "pv_to_battery_w"), flow.node_column(node_id, "charge_from_ac_w")
-        more = spare_ac * (windows[k] / total * 0.95)
-        for name in ("ac_limit", "device", "cap", "island"):
-            if flow.node_wh(node_id, f"lost_{name}_w"):
-                more += flow.node_column(node_id, f"lost_{name}_w")
-        room = float(battery_limit_w(record, "charge"))
-        offered_w(stored, from_ac, flow.column("pv_to_battery_w"), flow.column("charge_ac_w"), more, room, more)
-        offer_day = loss_of(record).arrives_w(more).reshape(DAYS, -1).sum(axis=1) * h
-        full = full_days(record, flow.node_column(node_id, "energy_wh"))
-        seasons = {}
-        for season, months in season_of_months(job.site.place.latitude_deg).items():
-            here = np.isin(MONTH_OF_DAY, months)
-            ratio = offer_day[here] / windows[k]
-            seasons[season] = FillFacts(
-                float(np.mean(ratio >= 1.0)),
-                float(np.median(ratio)),
-                float(np.median(offer_day[here])),
-                float(np.mean(full[here])),
+        lost = [flow.node_column(node_id, name) for name in _COULD_BE_STORED if flow.has(name, node_id)]
+        part, room, loss = windows[k] / total * 0.95, float(battery_limit_w(record, "charge")), loss_of(record)
+        offer_day = np.zeros(DAYS)
+        offered_by_day(
+            stored, from_ac, flow.column("pv_to_battery_w"), flow.column("charge_ac_w"), spare_ac, float(part),
+            sum(lost[1:], lost[0]) if lost else np.zeros(0), room, (loss.eta_c, loss.take_square_per_w, loss.self_w), offer_day,
+        )  # fmt: skip
+        offer_day *= h
+        highest = flow.node_column(node_id, "energy_wh").reshape(DAYS, -1).max(axis=1)
+        enough, full = offer_day >= windows[k], full_days(record, highest)
+        out[node_id] = {}
+        for season, here in seasons.items():
+            days, median = int(np.count_nonzero(here)), float(np.median(offer_day[here]))
+            out[node_id][season] = FillFacts(
+                share_of_days_frac=int(np.count_nonzero(enough[here])) / days,
+                median_ratio=median / windows[k],
+                median_offer_wh=median,
+                days_full_frac=int(np.count_nonzero(full[here])) / days,
             )
-        out[node_id] = seasons
     return out

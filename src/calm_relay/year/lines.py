@@ -194,18 +194,21 @@ class LineAmps:
 
 def line_amps(job: Job, plan: Plan, cards: CardBook, flows: LineFlows, step_h: float) -> tuple[LineAmps, ...]:
     """Return what each line of the supply carries, a single phase too."""
-    net, through = np.abs(flows.meter_w) / flows.volts_v, np.abs(flows.device_w) / flows.volts_v
     rated = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
-    return tuple(
-        LineAmps(
-            name,
-            float(net[:, i].max()),
-            float(np.count_nonzero(net[:, i] > job.site.supply.service_a + 1e-6)) * step_h,
-            float(through[:, i].max()),
-            None if rated is None else float(np.count_nonzero(through[:, i] > rated + 1e-6)) * step_h,
-        )
-        for i, name in enumerate(flows.names)
-    )
+
+    def carried(watts: Array, limit_a: float | None) -> tuple[float, float | None]:
+        """Return the highest amps of a line and the hours above a limit."""
+        peak_a = max(float(watts.max()), -float(watts.min())) / flows.volts_v
+        if limit_a is None or peak_a <= limit_a + 1e-6:
+            return peak_a, None if limit_a is None else 0.0
+        return peak_a, float(np.count_nonzero(np.abs(watts) / flows.volts_v > limit_a + 1e-6)) * step_h
+
+    out = []
+    for i, name in enumerate(flows.names):
+        meter_a, fuse_h = carried(flows.meter_w[:, i], job.site.supply.service_a)
+        device_a, device_h = carried(flows.device_w[:, i], rated)
+        out.append(LineAmps(name, meter_a, fuse_h or 0.0, device_a, device_h))
+    return tuple(out)
 
 
 def device_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, MONTHS, YearCalendar
+from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_STARTS, MONTHS, YearCalendar
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.tariff.prices import hourly_of, year_prices
@@ -76,22 +76,23 @@ def window_wh(record: np.void) -> float:
     return float((record["soc_max"] - record["soc_min"]) * record["capacity_wh"])
 
 
-def full_days(record: np.void, energy_wh: Array) -> NDArray[np.bool_]:
-    """Return the days on which a battery came within 2 % of its window to full. (365,) [bool]"""
+def full_days(record: np.void, highest_wh: Array) -> NDArray[np.bool_]:
+    """Return the days on which a battery came within 2 % of its window to full, by each day's highest energy. (365,) [bool]"""
     top = float(record["soc_max"] * record["capacity_wh"])
-    full: NDArray[np.bool_] = energy_wh.reshape(DAYS, -1).max(axis=1) >= top - NEAR_FRAC * window_wh(record)
+    full: NDArray[np.bool_] = highest_wh >= top - NEAR_FRAC * window_wh(record)
     return full
 
 
-def empty_days(packed: Packed, k: int, energy_wh: Array) -> NDArray[np.bool_]:
+def empty_days(packed: Packed, k: int, energy_wh: Array, lowest_wh: Array) -> NDArray[np.bool_]:
     """Return the days on which a battery came within 2 % of its window to what was kept then. (365,) [bool]
 
-    Kept is the highest of its lower limit, the reserve and the floor of the slot in force.
+    Kept is the highest of its lower limit, the reserve and the floor of the slot in force. `lowest_wh` (365,) are the days' lowest
+    energies.
     """
     record = packed.nodes[k]
     kept = np.maximum(max(float(record["soc_min"]), float(record["reserve"])), packed.slots["floor"][k])
     if np.ptp(kept) == 0.0:
-        above = energy_wh.reshape(DAYS, -1).min(axis=1) - kept[0] * float(record["capacity_wh"])
+        above = lowest_wh - kept[0] * float(record["capacity_wh"])
     else:
         above = (energy_wh - np.take(kept * float(record["capacity_wh"]), packed.codes[:, k])).reshape(DAYS, -1).min(axis=1)
     empty: NDArray[np.bool_] = above <= NEAR_FRAC * window_wh(record)
@@ -105,22 +106,17 @@ def battery_months(flow: FlowTable, packed: Packed) -> dict[str, tuple[BatteryMo
         record = packed.nodes[k]
         if record["capacity_wh"] <= 0:
             continue
-        energy = flow.node_column(node_id, "energy_wh")
-        by_day = energy.reshape(DAYS, -1) / float(record["capacity_wh"])
+        energy, capacity = flow.node_column(node_id, "energy_wh"), float(record["capacity_wh"])
+        by_day = energy.reshape(DAYS, -1)
         lowest, mean, highest = by_day.min(axis=1), by_day.mean(axis=1), by_day.max(axis=1)
-        full, empty = full_days(record, energy), empty_days(packed, k, energy)
-        rows = []
-        for month in range(12):
-            here = month + 1 == MONTH_OF_DAY
-            rows.append(
-                BatteryMonth(
-                    days=MONTH_DAYS[month],
-                    filled_days=int(np.count_nonzero(full[here])),
-                    emptied_days=int(np.count_nonzero(empty[here])),
-                    lowest_frac=float(lowest[here].min()),
-                    mean_frac=float(mean[here].mean()),
-                    highest_frac=float(highest[here].max()),
-                )
-            )
-        out[node_id] = tuple(rows)
+        full, empty = full_days(record, highest), empty_days(packed, k, energy, lowest)
+        columns = (
+            MONTH_DAYS,
+            np.add.reduceat(full, MONTH_STARTS, dtype=np.int64).tolist(),
+            np.add.reduceat(empty, MONTH_STARTS, dtype=np.int64).tolist(),
+            (np.minimum.reduceat(lowest, MONTH_STARTS) / capacity).tolist(),
+            (np.add.reduceat(mean, MONTH_STARTS) / MONTH_DAYS / capacity).tolist(),
+            (np.maximum.reduceat(highest, MONTH_STARTS) / capacity).tolist(),
+        )
+        out[node_id] = tuple(BatteryMonth(*row) for row in zip(*columns, strict=True))
     return out

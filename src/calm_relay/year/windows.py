@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from calm_relay.calendar import YearCalendar
+from calm_relay.calendar import YearCalendar, in_window
 from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.job.models import Plan
-from calm_relay.simulation.pack import in_slot, on_days
+from calm_relay.simulation.pack import on_days
 from calm_relay.simulation.storing import loss_of
 from calm_relay.simulation.tallies import add_by
 from calm_relay.year.plan_flow import PlanFlow
@@ -48,8 +48,8 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
     limit = None if math.isinf(packed.plant["import_w"]) else float(packed.plant["import_w"])
     if not any(slot.kind in GRID_CHARGING for slot in plan.controls.slots):
         return {}
-    net = flow.column("load_w") - flow.column("pv_only_w")
-    drawn = np.maximum(0.0, net)
+    net = flow.column("load_w") - flow.column("pv_only_w") if flow.has("pv_only_w") else flow.column("load_w")
+    drawn = np.maximum(0.0, net) if flow.has("pv_only_w") else net
     hour = calendar.hour_of_clock
     out = {}
     for index, slot in enumerate(plan.controls.slots):
@@ -59,7 +59,7 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
         house, count = np.zeros(24), np.zeros(24, np.int64)
         add_by(hour, drawn, here, house, count)
         house /= np.maximum(1, count)
-        inside = in_slot(slot, calendar)
+        inside = here & in_window(calendar.clock_hour, slot.start_h, slot.end_h)
         begins = inside & ~np.roll(inside, 1)
         days = max(1, round(float(np.count_nonzero(here)) * h / 24.0))
         nodes = {}
@@ -67,8 +67,9 @@ def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int
             record = packed.nodes[k]
             if record["capacity_wh"] <= 0 or not slot.holds_for(node_id):
                 continue
-            here_k = packed.slot_at(k) == index + 1
-            taken = flow.node_column(node_id, "pv_to_battery_w")[here_k] + flow.node_column(node_id, "charge_from_ac_w")[here_k]
+            here_k = packed.follows(k, index)
+            steps = np.flatnonzero(here_k)
+            taken = flow.node_column(node_id, "pv_to_battery_w")[steps] + flow.node_column(node_id, "charge_from_ac_w")[steps]
             before = flow.node_column(node_id, "energy_wh")[np.flatnonzero(begins & here_k) - 1]
             nodes[node_id] = NodeWindow(
                 stored_wh=float(loss_of(record).arrives_w(taken).sum()) * h / days,
