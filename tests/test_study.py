@@ -18,7 +18,7 @@ from calm_relay.simulation.flow import open_balances
 from calm_relay.study import Study
 from calm_relay.year.pictures import CARPETS, carpet, day_picture, duration, notable_days
 
-FLOW = ("flow", "facts", "bill", "meter")
+FLOW = ("flow", "facts", "meter", "counted", "bill")
 
 
 def runs(**count: int) -> dict[str, int]:
@@ -41,7 +41,9 @@ EDITS: list[tuple[str, Any, dict[str, int]]] = [
     ("house.appliances[oven].power_factor", 0.9, runs(facts=5)),
     ("site.network.sum_limit_w", 20_000.0, runs()),
     ("tariff.import_price_per_kwh", 0.5, runs(bill=5)),
-    ("tariff.netting", "each", runs(bill=5)),
+    ("tariff.netting", "each", runs(counted=5, bill=5)),
+    ("tariff.cheap_start_h", 0.5, runs(counted=5, bill=5)),
+    ("tariff.tax_frac", 0.2, runs(bill=5)),
     ("plans[ac-add-on].controls.reserve_soc_frac", 0.3, downstream(1)),
     ("plans[ac-add-on].nodes[bat].battery.modules", 4, downstream(1)),
     ("site.export_limit_w", 4000.0, downstream(5)),

@@ -25,7 +25,8 @@ from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.flow import open_balances
 from calm_relay.study_shared import SharedStages
-from calm_relay.tariff.bill import Bill, no_bill, year_bill
+from calm_relay.tariff.bill import Bill, bill_of, no_bill, year_bill
+from calm_relay.tariff.counted import Counted, counted_of, shape_of
 from calm_relay.tariff.prices import hourly_of
 from calm_relay.year import stages
 from calm_relay.year.facts import YearFacts, year_facts
@@ -227,13 +228,17 @@ class Study(SharedStages):
         """Return a plan's yearly bill."""
         if plan.off_grid:
             return no_bill()
-        key = content_key("bill", stages.select_bill(job), self._meter_key(job, plan))
+        meter = self._meter_key(job, plan)
+
+        def count() -> Counted:
+            net = self.meter_net_w(job, plan, progress, cancelled)
+            return counted_of(job.tariff, self.calendar(job), net, hourly_of(job.tariff, self.store))
 
         def make() -> Bill:
-            net = self.meter_net_w(job, plan, progress, cancelled)
-            return year_bill(job.tariff, self.calendar(job), net, hourly_of(job.tariff, self.store))
+            counted: Counted = self._stage("counted", content_key("counted", shape_of(job.tariff), meter), count, lambda _: 4_000)
+            return bill_of(job.tariff, counted)
 
-        found: Bill = self._stage("bill", key, make, lambda _: 6_000)
+        found: Bill = self._stage("bill", content_key("bill", stages.select_bill(job), meter), make, lambda _: 6_000)
         return found
 
     def case_bill(self, job: Job, plan: Plan, sun: float, load: float, cancelled: Cancel = _never) -> Bill:

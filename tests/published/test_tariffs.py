@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import re
+from collections.abc import Iterator
 
 import numpy as np
 import pandas as pd
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from calm_relay.calendar import year_calendar
 from calm_relay.demo import demo_job
@@ -18,7 +22,8 @@ from calm_relay.job.container import read_job, save_job
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.tariff_models import DemandCharge, Period, Season, Tariff, Tier
 from calm_relay.study import Study
-from calm_relay.tariff.bill import Bill, year_bill
+from calm_relay.tariff.bill import Bill, bill_of, year_bill
+from calm_relay.tariff.counted import counted_of, shape_of
 from calm_relay.tariff.growth import bill_in_year, yearly_totals
 from calm_relay.tariff.price_file import read_prices, with_prices
 from calm_relay.tariff.prices import Hourly, clock_days, net_of_phases, settled
@@ -268,6 +273,45 @@ def test_any_tariff_equals_the_bill_worked_step_by_step(data):
     net = rng.normal(300.0, 1500.0, (365 * 86_400 // step_s, data.draw(st.sampled_from((1, 3)))))
     made = year_bill(t, year_calendar(year, zone, step_s), net)
     np.testing.assert_allclose(made.by_month, reference_months(t, year, zone, step_s, net), rtol=1e-9, atol=1e-6)
+
+
+def test_what_a_meter_counts_hangs_on_nothing_that_its_shape_leaves_out():
+    """Each field of each tariff moved: where the shape stays, what was counted before makes the bill that the year makes anew."""
+    net = np.random.default_rng(4).normal(300.0, 1500.0, (STEPS, 3))
+    stayed = 0
+    for template in templates():
+        t = template.model_copy(update={"holidays": ("12-25",)})
+        before, shape = counted_of(t, AUCKLAND, net), shape_of(t)
+        fields = leaves(t.model_dump(mode="json"), "")
+        for path, moved in [(name, moved) for name, value in fields for moved in moved_tariffs(t, name, value)]:
+            if shape_of(moved) != shape:
+                continue
+            stayed += 1
+            got, fresh = bill_of(moved, before), year_bill(moved, AUCKLAND, net)
+            assert [(x.name, x.arithmetic) for x in got.lines] == [(x.name, x.arithmetic) for x in fresh.lines], path
+            assert got.by_month == pytest.approx(fresh.by_month), path
+    assert stayed > 30
+
+
+def moved_tariffs(t: Tariff, path: str, value: object) -> Iterator[Tariff]:
+    """Yield tariffs with one field moved, as far as they are any."""
+    *way, last = [int(step) if step.isdigit() else step for step in re.findall(r"[^.\[\]]+", path)]
+    numbers = (value + 0.25, 60) if isinstance(value, int | float) else (f"{value}x", "each", "month", "07-07")
+    for other in (not value,) if isinstance(value, bool) else numbers:
+        place = data = t.model_dump(mode="json")
+        for step in way:
+            place = place[step]
+        place[last] = other
+        with contextlib.suppress(ValidationError):
+            yield Tariff.model_validate(data)
+
+
+def leaves(value: object, path: str) -> list[tuple[str, object]]:
+    if isinstance(value, dict):
+        return [row for key, item in value.items() for row in leaves(item, f"{path}.{key}")]
+    if isinstance(value, list):
+        return [row for i, item in enumerate(value) for row in leaves(item, f"{path}[{i}]")]
+    return [(path, value)]
 
 
 def test_a_tariff_is_written_and_read_back(tmp_path):

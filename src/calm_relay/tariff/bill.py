@@ -8,16 +8,16 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar, in_window
-from calm_relay.job.tariff_models import Tariff
+from calm_relay.calendar import DAYS, MONTH_DAYS, YearCalendar
+from calm_relay.job.tariff_models import DemandCharge, Tariff
+from calm_relay.tariff.counted import Counted, counted_of, month_money
 from calm_relay.tariff.credit import Cancelled, cancelled
-from calm_relay.tariff.prices import Hourly, Prices, cheap_steps, clock_days, settled, year_prices
+from calm_relay.tariff.prices import Hourly, cheap_steps, period_names, period_prices
 
 Array = NDArray[np.float64]
 TAX, LEAST = "tax", "up to the least a month"  # names of the lines worked out from those above them
-DEMAND_MIN = 15  # over which a peak is taken where settlement is at once, common practice
 
-__all__ = ["Bill", "BillLine", "cheap_steps", "no_bill", "year_bill"]
+__all__ = ["Bill", "BillLine", "bill_of", "cheap_steps", "no_bill", "year_bill"]
 
 
 @dataclass(frozen=True)
@@ -75,30 +75,27 @@ class Bill:
         return self.amount("standing")
 
 
-def _months(values: Array, calendar: YearCalendar) -> Array:
-    """Return sums by the clock's month."""
-    found: Array = np.bincount(calendar.bill_month, weights=values, minlength=13)[1:].astype(float)
-    return found
-
-
 def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Hourly | None = None) -> Bill:
-    """Return the bill for what is drawn from the grid per step, below 0 where it is given: (steps,) or (steps, phases). [W]
+    """Return the bill for what is drawn from the grid per step, below 0 where it is given: (steps,) or (steps, phases). [W]"""
+    return bill_of(tariff, counted_of(tariff, calendar, net_w, hourly))
+
+
+def bill_of(tariff: Tariff, counted: Counted) -> Bill:
+    """Return the bill for what the meter has counted.
 
     Order: phases and settlement, energy by period, tiers on each month's import, export, what both cancel over a month or year,
     standing charge, demand, tax on all but export (or on all), minimum bill.
     """
-    prices = year_prices(tariff, calendar, hourly)
-    taken, given = settled(net_w, calendar, tariff.settlement_min, summed=tariff.netting == "summed")
-    kwh_in, kwh_out = (w * (calendar.step_h / 1000.0) for w in (taken, given))
-    lines = [*_import_lines(tariff, prices, kwh_in, calendar), *_tier_lines(tariff, _months(kwh_in, calendar))]
-    lines.append(_export_line(prices, kwh_out, calendar))
+    bought, sold = month_money(counted, tariff)
+    lines = [*_import_lines(tariff, counted, bought), *_tier_lines(tariff, counted.taken.sum(axis=0))]
+    lines.append(_export_line(tariff, counted, sold))
     if tariff.credit_over != "nothing":
-        lines += _credit_lines(cancelled(tariff.credit_over, prices, kwh_in, kwh_out, calendar), tariff.credit_over)
+        lines += _credit_lines(cancelled(tariff.credit_over, counted, bought, sold), tariff.credit_over)
     if tariff.standing_per_day:
         months = tuple(days * tariff.standing_per_day for days in MONTH_DAYS)
         lines.append(BillLine("standing charge", f"{DAYS} days × {tariff.standing_per_day:g}", None, months))
-    if tariff.demand is not None:
-        lines.append(_demand_line(tariff, calendar, taken))
+    if tariff.demand is not None and counted.peaks_kw is not None:
+        lines.append(_demand_line(tariff.demand, counted.peaks_kw, counted.peak_min))
     if tariff.tax_frac:
         on = "the lines above" if tariff.tax_on_export else "the lines above but export"
         base = taxed_months(lines, tariff)
@@ -109,8 +106,8 @@ def year_bill(tariff: Tariff, calendar: YearCalendar, net_w: Array, hourly: Hour
         lines.append(BillLine(LEAST, f"what a month lacks to {tariff.minimum_per_month:g}", None, _as_tuple(short)))
     by_month = _as_tuple(np.sum([line.months for line in lines], axis=0))
     cheap = sum(line.energy_wh or 0.0 for line in lines if line.name.startswith("import, cheap"))
-    whole = float(kwh_in.sum()) * 1000.0
-    return Bill(tuple(lines), whole - cheap, cheap, float(kwh_out.sum()) * 1000.0, by_month)
+    whole = float(counted.taken.sum()) * 1000.0
+    return Bill(tuple(lines), whole - cheap, cheap, float(counted.given.sum()) * 1000.0, by_month)
 
 
 def no_bill() -> Bill:
@@ -141,25 +138,17 @@ def _as_tuple(values: Array) -> tuple[float, ...]:
     return tuple(float(v) for v in values)
 
 
-def _import_lines(tariff: Tariff, prices: Prices, kwh: Array, calendar: YearCalendar) -> list[BillLine]:
-    out = []
-    which = prices.period * 13 + calendar.bill_month
-
-    def sums(weights: Array | None) -> Array:
-        """By period and month, from one look at the year."""
-        found = np.bincount(which, weights=weights, minlength=13 * len(prices.names)).reshape(-1, 13)[:, 1:]
-        return found.astype(float)
-
-    steps, energies, costs = sums(None), sums(kwh), sums(kwh * prices.import_price)
-    for place, name in enumerate(prices.names):
-        if not steps[place].any():
+def _import_lines(tariff: Tariff, counted: Counted, bought: Array) -> list[BillLine]:
+    out, (prices, _) = [], period_prices(tariff)
+    for place, name in enumerate(period_names(tariff)):
+        if not counted.holds[place]:
             continue
-        energy, cost = float(energies[place].sum()), costs[place]
+        energy, cost = float(counted.taken[place].sum()), bought[place]
         if tariff.hourly_import is not None:
             mean = float(cost.sum()) / energy if energy > 0 else 0.0
             how = f"{energy:.0f} kWh at {mean:.3f} on average"
         else:
-            how = f"{energy:.0f} kWh × {float(prices.import_price[int(np.argmax(prices.period == place))]):g}"
+            how = f"{energy:.0f} kWh × {float(prices[place]):g}"
         title = name if name.startswith("import") else f"import, {name}"
         out.append(BillLine(title, how, energy * 1000.0, _as_tuple(cost)))
     return out
@@ -178,26 +167,17 @@ def _tier_lines(tariff: Tariff, month_kwh: Array) -> list[BillLine]:
     return out
 
 
-def _export_line(prices: Prices, kwh: Array, calendar: YearCalendar) -> BillLine:
-    credit = kwh * prices.export_price
-    energy = float(kwh.sum())
-    mean = float(credit.sum()) / energy if energy > 0 else float(prices.export_price[0])
-    return BillLine("export", f"{energy:.0f} kWh × {mean:.4g}", energy * 1000.0, _as_tuple(-_months(credit, calendar)))
+def _export_line(tariff: Tariff, counted: Counted, sold: Array) -> BillLine:
+    energy = float(counted.given.sum())
+    if energy > 0:
+        mean = float(sold.sum()) / energy
+    else:
+        mean = float(period_prices(tariff)[1][counted.first]) if counted.first_sold is None else counted.first_sold
+    return BillLine("export", f"{energy:.0f} kWh × {mean:.4g}", energy * 1000.0, _as_tuple(-sold.sum(axis=0)))
 
 
-def _demand_line(tariff: Tariff, calendar: YearCalendar, import_w: Array) -> BillLine:
+def _demand_line(demand: DemandCharge, peaks_kw: Array, minutes: int) -> BillLine:
     """Return the charge on each month's highest mean power inside the demand window."""
-    demand = tariff.demand
-    assert demand is not None
-    per = max(1, (tariff.settlement_min or DEMAND_MIN) * 60 // calendar.step_s)
-    mean = import_w.reshape(-1, per).mean(axis=1)
-    counted = in_window(calendar.clock_hour[::per], demand.start_h, demand.end_h)
-    if demand.weekdays_only:
-        weekday, _ = clock_days(calendar, tariff.holidays)
-        counted &= weekday[::per] < 5
-    month = calendar.bill_month[::per]
-    peaks = np.array([float(np.max(mean[counted & (month == m)], initial=0.0)) / 1000.0 for m in range(1, 13)])
-    minutes = per * calendar.step_s // 60
-    most = f"{peaks.max():.2f} kW at most"
+    most = f"{peaks_kw.max():.2f} kW at most"
     how = f"each month's highest {minutes}-min mean, {most}, × {demand.price_per_kw_month:g}"
-    return BillLine("demand", how, None, _as_tuple(peaks * demand.price_per_kw_month))
+    return BillLine("demand", how, None, _as_tuple(peaks_kw * demand.price_per_kw_month))

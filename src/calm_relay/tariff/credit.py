@@ -8,8 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.calendar import YearCalendar
-from calm_relay.tariff.prices import Prices
+from calm_relay.tariff.counted import Counted
 
 Array = NDArray[np.float64]
 DECEMBER = 11
@@ -24,25 +23,27 @@ class Cancelled:
     sold: Array
 
 
-def cancelled(over: Literal["month", "year"], prices: Prices, kwh_in: Array, kwh_out: Array, calendar: YearCalendar) -> Cancelled:
+def cancelled(over: Literal["month", "year"], counted: Counted, bought: Array, sold: Array) -> Cancelled:
     """Return what exports cancel of imports: the lesser of both in each period and span, at each span's end. [kWh], [money]
 
-    A cancelled kWh is worth the mean price, weighted by energy, of what was bought or sold in its period and span.
+    `bought` and `sold` (periods, 12) are the money of what was counted. A cancelled kWh is worth the mean price, weighted by
+    energy, of what was bought or sold in its period and span.
     """
-    months = calendar.bill_month.astype(int) - 1 if over == "month" else np.full(calendar.steps, DECEMBER)
-    groups, count = months + 12 * prices.period.astype(int), 12 * len(prices.names)
 
-    def sums(values: Array) -> Array:
-        found: Array = np.bincount(groups, weights=values, minlength=count)[:count].astype(float)
-        return found
+    def spans(values: Array) -> Array:
+        """Return sums by period and span, a span of a year at its end."""
+        if over == "month":
+            return values
+        out = np.zeros_like(values)
+        out[:, DECEMBER] = values.sum(axis=1)
+        return out
 
-    taken, given = sums(kwh_in), sums(kwh_out)
+    taken, given = spans(counted.taken), spans(counted.given)
     kwh = np.minimum(taken, given)
 
-    def worth(total: Array, energy: Array) -> Array:
-        mean = np.divide(total, energy, out=np.zeros_like(total), where=energy > 0)
-        money: Array = (kwh * mean).reshape(-1, 12).sum(axis=0)
-        return money
+    def worth(money: Array, energy: Array) -> Array:
+        mean = np.divide(spans(money), energy, out=np.zeros_like(energy), where=energy > 0)
+        found: Array = (kwh * mean).sum(axis=0)
+        return found
 
-    bought = worth(sums(kwh_in * prices.import_price), taken)
-    return Cancelled(kwh.reshape(-1, 12).sum(axis=0), bought, worth(sums(kwh_out * prices.export_price), given))
+    return Cancelled(kwh.sum(axis=0), worth(bought, taken), worth(sold, given))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import timedelta
 
 import numpy as np
@@ -83,12 +83,9 @@ _LAST: Last[Prices] = Last()  # the bills of several plans are asked for one aft
 def _year_prices(tariff: Tariff, calendar: YearCalendar, hourly: Hourly) -> Prices:
     bought = None if tariff.hourly_import is None else _by_hour("hourly_import", hourly.bought, calendar)
     sold = None if tariff.hourly_export is None else _by_hour("hourly_export", hourly.sold, calendar)
-    made = _week_prices(tariff, calendar) if tariff.seasons else _two_prices(tariff, calendar)
-    if bought is not None:
-        made = replace(made, import_price=bought, period=np.zeros(calendar.steps, np.int16), names=("by the hour",))
-        if sold is None:
-            made = replace(made, export_price=np.full(calendar.steps, tariff.export_price_per_kwh))
-    return made if sold is None else replace(made, export_price=sold)
+    period, (taken, given) = year_periods(tariff, calendar), period_prices(tariff)
+    import_price = taken[period] if bought is None else bought
+    return Prices(import_price, given[period] if sold is None else sold, period, period_names(tariff))
 
 
 def _by_hour(name: str, values: Array | None, calendar: YearCalendar) -> Array:
@@ -99,26 +96,37 @@ def _by_hour(name: str, values: Array | None, calendar: YearCalendar) -> Array:
     return np.repeat(values, calendar.steps // (DAYS * 24))
 
 
-def _week_prices(tariff: Tariff, calendar: YearCalendar) -> Prices:
+def year_periods(tariff: Tariff, calendar: YearCalendar) -> NDArray[np.int16]:
+    """Return each step's period by its place among `period_names`. (steps,) [number]"""
+    if tariff.hourly_import is not None:
+        return np.zeros(calendar.steps, np.int16)
+    if not tariff.seasons:
+        return cheap_steps(tariff, calendar).astype(np.int16)
     place = {period.id: i for i, period in enumerate(tariff.periods)}
     weekday, month = clock_days(calendar, tariff.holidays)
-    hour = calendar.hour_of_clock
     table = np.zeros((13, 7, 24), dtype=np.int16)
     for season in tariff.seasons:
         table[list(season.months)] = np.array([[place[cell] for cell in day] for day in season.week])
-    period = table[month, weekday, hour]
-    taken = np.array([p.import_price_per_kwh for p in tariff.periods])
-    given = np.array(
-        [tariff.export_price_per_kwh if p.export_price_per_kwh is None else p.export_price_per_kwh for p in tariff.periods]
-    )
-    return Prices(taken[period], given[period], period, tuple(p.name for p in tariff.periods))
+    period: NDArray[np.int16] = table[month, weekday, calendar.hour_of_clock]
+    return period
 
 
-def _two_prices(tariff: Tariff, calendar: YearCalendar) -> Prices:
-    cheap = cheap_steps(tariff, calendar)
-    price = np.where(cheap, tariff.cheap_price_per_kwh, tariff.import_price_per_kwh)
-    export = np.full(calendar.steps, tariff.export_price_per_kwh)
-    return Prices(price, export, cheap.astype(np.int16), ("import", "import, cheap window"))
+def period_names(tariff: Tariff) -> tuple[str, ...]:
+    """Return the names of a tariff's periods: its own, those of two prices, or one where import is paid by the hour."""
+    if tariff.hourly_import is not None:
+        return ("by the hour",)
+    return tuple(p.name for p in tariff.periods) if tariff.seasons else ("import", "import, cheap window")
+
+
+def period_prices(tariff: Tariff) -> tuple[Array, Array]:
+    """Return the import and export price of each of `period_names`, no number for import by the hour. (periods,) [money/kWh]"""
+    sold = tariff.export_price_per_kwh
+    if tariff.hourly_import is not None:
+        return np.array([np.nan]), np.array([sold])
+    if not tariff.seasons:
+        return np.array([tariff.import_price_per_kwh, tariff.cheap_price_per_kwh]), np.array([sold, sold])
+    given = [sold if p.export_price_per_kwh is None else p.export_price_per_kwh for p in tariff.periods]
+    return np.array([p.import_price_per_kwh for p in tariff.periods]), np.array(given)
 
 
 def cheap_steps(tariff: Tariff, calendar: YearCalendar) -> NDArray[np.bool_]:
