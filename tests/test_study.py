@@ -69,9 +69,13 @@ def ask(study: Study, job: Job) -> None:
 @pytest.mark.parametrize(("path", "value", "expected"), EDITS, ids=[e[0] for e in EDITS])
 def test_an_edit_runs_just_what_depends_on_it(path, value, expected, demo, hourly):
     ask(hourly, demo)
-    before = Counter(hourly.runs)
-    ask(hourly, apply_edits(demo, [Edit(path, value)]))
+    before, job = Counter(hourly.runs), apply_edits(demo, [Edit(path, value)])
+    stands = hourly.stands(job, job.plans[-1])
+    ask(hourly, job)
     assert dict(hourly.runs - before) == expected
+    if not expected.keys() - {"bill"} or len(demo.plans) in expected.values():  # of no plan, or of every one
+        assert stands == (not expected.keys() - {"bill"}), "what is shown at once"
+    assert hourly.stands(job, job.plans[-1])
     before = Counter(hourly.runs)
     ask(hourly, demo)
     assert not hourly.runs - before, "going back runs nothing"

@@ -9,8 +9,9 @@ import json
 import os
 import tempfile
 import threading
+import weakref
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from importlib import metadata
 from pathlib import Path
 from typing import Any, Generic, TypeVar
@@ -25,9 +26,9 @@ Arrays = Mapping[str, NDArray[Any]]
 CODE_SUFFIXES = (".py", ".toml", ".json")
 LIBRARIES = ("numpy", "pvlib", "pandas", "demandlib", "tzdata")  # whose other version may bring other numbers
 DISK_LIMIT_BYTES = 400_000_000
-# What the memory holds: small answers, a year's inputs, years of plans step by step.
-ROOMS_BESIDE = ((3_000_000, 15_000_000), (20_000_000, 40_000_000), (float("inf"), 40_000_000))  # of years at another step
-ROOMS = ((3_000_000, 20_000_000), (20_000_000, 50_000_000), (float("inf"), 45_000_000))
+# What the memory holds: small answers, single series, a year's inputs, years of plans step by step.
+ROOMS_BESIDE = ((200_000, 5_000_000), (3_000_000, 10_000_000), (20_000_000, 40_000_000), (float("inf"), 40_000_000))  # other steps
+ROOMS = ((200_000, 6_000_000), (3_000_000, 14_000_000), (20_000_000, 50_000_000), (float("inf"), 45_000_000))
 
 
 def digest_of_code(package: Path, without: tuple[str, ...] = ("ui", "assets")) -> str:
@@ -92,6 +93,7 @@ class StageCache:
         self._bytes = [0] * len(rooms)
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Lock] = {}
+        self._held: weakref.WeakKeyDictionary[object, frozenset[str]] = weakref.WeakKeyDictionary()
 
     @property
     def nbytes(self) -> int:
@@ -135,9 +137,21 @@ class StageCache:
         kept = self._kept[room]
         kept[key] = (result, weight)
         self._bytes[room] += weight
-        while self._bytes[room] > self._rooms[room][1] and len(kept) > 1:
-            _, (_, dropped) = kept.popitem(last=False)
-            self._bytes[room] -= dropped
+        held = frozenset[str]().union(*self._held.values())
+        for old in [old for old in kept if old not in held and old != key]:
+            if self._bytes[room] <= self._rooms[room][1]:
+                break
+            self._bytes[room] -= kept.pop(old)[1]
+
+    def hold(self, owner: object, keys: Iterable[str]) -> None:
+        """Drop none of these while their owner lives and holds no others: what is looked at is not pushed out by others."""
+        with self._lock:
+            self._held[owner] = frozenset(keys)
+
+    def has(self, keys: Iterable[str]) -> bool:
+        """Return whether all of them are kept. [bool]"""
+        with self._lock:
+            return all(any(key in kept for kept in self._kept) for key in keys)
 
     def peek(self, key: str) -> Any | None:
         """Return the kept result of `key`, or None, without making it."""

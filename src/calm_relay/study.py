@@ -170,12 +170,15 @@ class Study(SharedStages):
 
     def line_flows(self, job: Job, plan: Plan) -> LineFlows:
         """Return what flows on each phase or leg in a plan's year."""
-        cards = job.cards()
-        key = content_key("line flows", self.flow_key(job, plan), stages.select_lines(job, plan, cards))
-        found: LineFlows = self._stage(
-            "line flows", key, lambda: line_flows(job, plan, cards, self.flow(job, plan)), lambda f: f.nbytes
-        )
+
+        def make() -> LineFlows:
+            return line_flows(job, plan, job.cards(), self.flow(job, plan))
+
+        found: LineFlows = self._stage("line flows", self._lines_key(job, plan), make, lambda f: f.nbytes)
         return found
+
+    def _lines_key(self, job: Job, plan: Plan) -> str:
+        return content_key("line flows", self.flow_key(job, plan), stages.select_lines(job, plan, job.cards()))
 
     def facts(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> YearFacts:
         """Return the facts of a plan's year; small, kept when the series are long gone."""
@@ -228,18 +231,21 @@ class Study(SharedStages):
         """Return a plan's yearly bill."""
         if plan.off_grid:
             return no_bill()
-        meter = self._meter_key(job, plan)
+        meter, counted_key = self._meter_key(job, plan), self._counted_key(job, plan)
 
         def count() -> Counted:
             net = self.meter_net_w(job, plan, progress, cancelled)
             return counted_of(job.tariff, self.calendar(job), net, hourly_of(job.tariff, self.store))
 
         def make() -> Bill:
-            counted: Counted = self._stage("counted", content_key("counted", shape_of(job.tariff), meter), count, lambda _: 4_000)
+            counted: Counted = self._stage("counted", counted_key, count, lambda _: 4_000)
             return bill_of(job.tariff, counted)
 
         found: Bill = self._stage("bill", content_key("bill", stages.select_bill(job), meter), make, lambda _: 6_000)
         return found
+
+    def _counted_key(self, job: Job, plan: Plan) -> str:
+        return content_key("counted", shape_of(job.tariff), self._meter_key(job, plan))
 
     def case_bill(self, job: Job, plan: Plan, sun: float, load: float, cancelled: Cancel = _never) -> Bill:
         """Return a plan's yearly bill under so many times the sun and for so many times the house's load; it is not kept.
@@ -289,11 +295,30 @@ class Study(SharedStages):
         def make() -> tuple[float, float, str] | None:
             return brief_survival(job, plan, job.cards(), self.flow(job, plan), self.calendar(job), cancelled)
 
+        found: tuple[float, float, str] | None = self._stage("survival", self._survival_key(job, plan), make, lambda _: 4_000)
+        return found
+
+    def _survival_key(self, job: Job, plan: Plan) -> str:
         behind = plan.backed_up
         marks = [sorted(a.id for a in job.house.counted if a.essential), None if behind is None else sorted(behind)]
         asked = [job.brief.longest_h, job.brief.outage_season, marks, self.island_inputs(job, plan)]
-        found: tuple[float, float, str] | None = self.keep("survival", [asked, self.flow_key(job, plan)], make)
-        return found
+        return content_key("survival", [asked, self.flow_key(job, plan)])
+
+    def look_at(self, job: Job, plan: Plan) -> None:
+        """Hold what is shown of a plan's year while it is looked at: other plans' years do not push it out."""
+        self.cache.hold(self, self._series_keys(job, plan))
+
+    def _series_keys(self, job: Job, plan: Plan) -> list[str]:
+        lines = [] if job.site.supply.kind == "single_phase" else [self._lines_key(job, plan)]
+        return [self.flow_key(job, plan), self.weather_key(job), *(self.light_key(job, face.id) for face in job.faces), *lines]
+
+    def stands(self, job: Job, plan: Plan) -> bool:
+        """Return whether all that a plan's result and what is shown of its year are made of is kept: it is a matter of
+        milliseconds then. [bool]
+        """
+        if not self.cache.has((self._facts_key(job, plan), self._survival_key(job, plan), *self._series_keys(job, plan))):
+            return False
+        return self.cache.has(self._counted_key(job, other) for other in (job.plans[0], plan) if not other.off_grid)
 
     def quick_checks(self, job: Job, plan: Plan) -> tuple[Finding, ...]:
         """Return the findings that need no year; those that do are left out (they are 'waiting')."""

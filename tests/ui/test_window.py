@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
@@ -10,6 +12,7 @@ from PySide6.QtWidgets import QPushButton
 from calm_relay.demo import demo_job
 from calm_relay.job.container import read_job
 from calm_relay.job.edits import Edit
+from calm_relay.study import Study
 from calm_relay.ui.fields.card_button import CardButton
 from calm_relay.ui.fields.quantity import QuantityField
 from calm_relay.ui.start import wait_idle
@@ -153,6 +156,33 @@ def test_decide_shows_one_state_only(window, qapp):
     window.page("decide").table.setFocus()
     window.keys.copy()
     assert qapp.clipboard().text().startswith("\tToday As it stands\tA ")
+
+
+def test_an_edit_that_leaves_the_year_is_answered_at_once_and_by_the_same_figures(window, qapp):
+    choose(window, qapp, "B")
+    assert wait_idle(qapp, window)
+    years = window.session.made()
+    for path, value in (
+        ("tariff.import_price_per_kwh", 0.41),
+        ("plans[hybrid-swap].note", "by the wall"),
+        ("tariff.tax_frac", 0.1),
+    ):
+        window.session.edit(path, [Edit(path, value)])
+        result = window.session.fresh("hybrid-swap")
+        assert result is not None, path
+        assert window.session.made() is years
+        assert window.session.fresh("today") is None, "other plans come later"
+        assert "being run" not in window.headroom.tally.text()
+        assert wait_idle(qapp, window)
+        later = window.session.fresh("hybrid-swap")
+        assert (later.bill, later.facts) == (result.bill, result.facts)
+        assert [replace(f, remedies=()) for f in later.findings] == [replace(f, remedies=()) for f in result.findings]
+        alone = Study(window.session.store).plan_result(window.session.job, window.session.plan)
+        assert [f.arithmetic for f in alone.findings] == [f.arithmetic for f in result.findings]
+        assert alone.bill == result.bill
+    window.session.edit("Export limit", [Edit("site.export_limit_w", 1500.0)])
+    assert window.session.fresh("hybrid-swap") is None
+    assert "being run" in window.headroom.tally.text()
 
 
 def test_plans_are_duplicated_renamed_and_removed_as_named_entries(window, qapp, answers):

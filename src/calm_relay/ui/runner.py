@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from calm_relay.job.models import Job, Plan
+    from calm_relay.job.models import Job
     from calm_relay.job.series import SeriesStore
     from calm_relay.load.house import HouseYear
     from calm_relay.study import PlanResult, Study
@@ -71,6 +71,7 @@ class StudyRunner(QObject):
         self.raising = False
         self.shown = threading.Event()  # set when the chosen plan's figures stand on the screen
         self._question: tuple[Job, str] | None = None
+        self._known = False
         self.days: Last[dict[str, int]] = Last()  # of the year that is looked at
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -88,15 +89,30 @@ class StudyRunner(QObject):
     def ask(self, job: Job, chosen: str) -> int:
         """Compute every plan of `job`, `chosen` first; returns the question's number."""
         self.generation += 1
-        self.busy = True
+        self.busy, self._known = True, False
         self._pool.clear()
         self._question = (job, chosen)
         self._later.start()
         return self.generation
 
+    def at_once(self) -> Answer | None:
+        """Return the chosen plan's answer where the study has all that it is made of, as after an edit of a price; else None."""
+        if self._study is None or self._question is None:
+            return None
+        job, plan = self._question[0], self._question[0].plan(self._question[1])
+        try:
+            if not self._study.stands(job, plan):
+                return None
+            made = self._study.flow(job, plan)
+            answer = whole_answer(self, self._study, job, self._study.plan_result(job, plan, weighed=()), made)
+        except CalmRelayError:  # it is told when the worker comes to it
+            return None
+        self._known = True
+        return answer
+
     def _begin(self) -> None:
         if self._question is not None:
-            self._pool.start(_Work(self, self.generation, *self._question))
+            self._pool.start(_Work(self, self.generation, *self._question, known=self._known))
             self._question = None
 
     def later(self, key: str, work: Extra) -> None:
@@ -161,9 +177,10 @@ class _Extra(QRunnable):
 
 
 class _Work(QRunnable):
-    def __init__(self, runner: StudyRunner, generation: int, job: Job, chosen: str) -> None:
+    def __init__(self, runner: StudyRunner, generation: int, job: Job, chosen: str, *, known: bool) -> None:
         super().__init__()
         self._runner, self._generation, self._job, self._chosen = runner, generation, job, chosen
+        self._known = known  # the chosen plan's answer was given already, without remedies
 
     def _cancelled(self) -> bool:
         return self._runner.generation != self._generation
@@ -178,7 +195,8 @@ class _Work(QRunnable):
                 if self._cancelled():
                     return
                 try:
-                    made = study.flow(self._job, plan, runner.progress.emit, self._cancelled) if plan.id == self._chosen else None
+                    whole = plan.id == self._chosen and not self._known
+                    made = study.flow(self._job, plan, runner.progress.emit, self._cancelled) if whole else None
                     first = None if made is None else ()  # remedies are tried once the figures are painted
                     result = study.plan_result(self._job, plan, runner.progress.emit, self._cancelled, first)
                 except Cancelled:
@@ -190,7 +208,7 @@ class _Work(QRunnable):
                     runner.answered.emit(Answer(self._generation, plan.id, result, None))
                     continue
                 runner.shown.clear()
-                runner.answered.emit(self._whole_answer(study, plan, result, made))
+                runner.answered.emit(whole_answer(runner, study, self._job, result, made, self._generation))
                 runner.shown.wait(SHOWN_MOST_S)
                 try:
                     tried = study.plan_result(self._job, plan, cancelled=self._cancelled)
@@ -210,24 +228,6 @@ class _Work(QRunnable):
             except RuntimeError:
                 log.debug("the window closed while the study ran")
         self._raise()
-
-    def _whole_answer(self, study: Study, plan: Plan, result: PlanResult, made: PlanFlow) -> Answer:
-        """Return the answer of the plan that is looked at, with its series."""
-        from calm_relay.year.pictures import notable_days
-
-        job, air_c = self._job, study.weather(self._job).air_c
-        calendar = study.calendar(job)
-        return Answer(
-            generation=self._generation,
-            plan_id=plan.id,
-            result=result,
-            made=made,
-            house=made.house,
-            air_c=air_c,
-            faces={face.id: study.face_months(job, face.id) for face in job.faces},
-            lines=None if job.site.supply.kind == "single_phase" else study.line_flows(job, plan),
-            days=self._runner.days.get((made, air_c, calendar), lambda: notable_days(made, calendar, air_c)),
-        )
 
     def _raise(self) -> None:
         """When every plan stands: what one step more of each limit of the chosen plan would bring."""
@@ -252,3 +252,24 @@ class _Work(QRunnable):
             runner.raising = False
             if not self._cancelled():
                 give_memory_back()
+
+
+def whole_answer(
+    runner: StudyRunner, study: Study, job: Job, result: PlanResult, made: PlanFlow, generation: int | None = None
+) -> Answer:
+    """Return the answer of the plan that is looked at, with its series, to the present question or to another one."""
+    from calm_relay.year.pictures import notable_days
+
+    plan, air_c, calendar = job.plan(result.plan_id), study.weather(job).air_c, study.calendar(job)
+    study.look_at(job, plan)
+    return Answer(
+        generation=runner.generation if generation is None else generation,
+        plan_id=plan.id,
+        result=result,
+        made=made,
+        house=made.house,
+        air_c=air_c,
+        faces={face.id: study.face_months(job, face.id) for face in job.faces},
+        lines=None if job.site.supply.kind == "single_phase" else study.line_flows(job, plan),
+        days=runner.days.get((made, air_c, calendar), lambda: notable_days(made, calendar, air_c)),
+    )

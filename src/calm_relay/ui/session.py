@@ -222,15 +222,24 @@ class Session(QObject):
         result = self.fresh(self.chosen)
         return (self.quick_findings(self.chosen, opened), True) if result is None else (result.findings, False)
 
-    def _answered(self, answer: Answer) -> None:
-        if answer.generation != self.runner.generation:
-            return
+    def _take_at_once(self) -> None:
+        answer = self.runner.at_once()
+        if answer is not None:
+            self._put(answer)
+
+    def _put(self, answer: Answer) -> None:
         self.answers[answer.plan_id] = answer
         self.errors.pop(answer.plan_id, None)
         if answer.made is not None:
             self._made = (answer.generation, answer.plan_id, answer.made)
             self._extra = answer
             self.answers[answer.plan_id] = replace(answer, made=None, house=None, air_c=None, faces={}, lines=None, days={})
+
+    def _answered(self, answer: Answer) -> None:
+        if answer.generation != self.runner.generation:
+            return
+        self._put(answer)
+        if answer.made is not None:
             self.answers_changed.emit()
             QTimer.singleShot(PAINT_MS, self.runner.shown.set)  # after what is to be painted now
         elif not self._gather.isActive():
@@ -372,6 +381,7 @@ class Session(QObject):
             self.chosen = plan_id
             self._made = None
             self.runner.ask(self.job, self.chosen)
+            self._take_at_once()
             self.plan_chosen.emit()
             self.answers_changed.emit()
 
@@ -408,6 +418,7 @@ class Session(QObject):
             self._asked = self.job
             self.runner.ask(self.job, self.chosen)
             self._keep.start()
+            self._take_at_once()
         self.job_changed.emit()
         self.answers_changed.emit()
 
