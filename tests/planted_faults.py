@@ -65,10 +65,7 @@ FAULTS = (
     Planted("who takes turns first gives first too", "simulation/kernel/shares.py", "_has_turn(kinds, before, nd.give_turn, group)", "_has_turn(kinds, before, nd.take_turn, group)", f"{K} test_variants"),
     Planted("lanes think a node has no array", "simulation/variants.py", "packed.pv_dc[:, k].any()", "packed.pv_dc[: len(packed.ac) // 9, k].any()", "test_variants"),
     Planted("a settled lane counted twice", "simulation/kernel/lanes.py", "ok = asked and not more", "ok = not more", "test_variants"),
-    Planted("a kept column of another node", "simulation/kept.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
-    Planted("what a year before left is seen", "simulation/kept.py", "np.argwhere(~written & written.any(axis=0))", "np.argwhere(~written & ~written.any(axis=0))", "test_kept"),
-    Planted("memory that somebody looks at is used again", "simulation/kept.py", "sys.getrefcount(block) == _OURS_ALONE", "sys.getrefcount(block) > 0", "test_kept"),
-    Planted("a column begins with what a year before left", "simulation/kernel/loops.py", "                table[i, t] = 0.0", "                table[i, t] = table[i, t]", "test_kept"),
+    Planted("a kept column of another node", "simulation/blocks.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
     Planted("a first half cycle whole", "simulation/counting.py", "                counts[found] = 0.5", "                counts[found] = 1.0", "published/test_ageing"),
     # --- simulation
     Planted("charge without its efficiency", "simulation/kernel/rows.py", "stored, of_pv = (into - taking) * step_h, 0.0", "stored, of_pv = into * step_h, 0.0", K),

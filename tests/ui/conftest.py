@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -16,6 +17,15 @@ from calm_relay.ui.dialogs import Dialogs
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import make_app, wait_idle
 from calm_relay.ui.window import MainWindow
+
+
+@pytest.fixture(autouse=True)
+def _cycles_are_searched_in_the_window_s_thread() -> Iterator[None]:
+    """As in the program; other tests of the process have no window, and search as usual."""
+    gc.disable()
+    yield
+    gc.collect()
+    gc.enable()
 
 
 class Answers(Dialogs):

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
-from calm_relay.simulation.columns import NODE, SYSTEM
-from calm_relay.simulation.kept import Columns
+from calm_relay.simulation.columns import NODE, SIGNED, SYSTEM
 from calm_relay.simulation.kernel.loops import run_steps
 from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
@@ -20,7 +19,6 @@ Array = NDArray[np.float64]
 N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
 ROWS = 32  # rows that are added up and put into columns together: they must stay in the processor's cache
 _NO_SUMS = np.zeros(0), np.zeros(0)
-_NO_COLUMNS = Columns(1, 0, ((), ()), 1)
 
 
 class Steps:
@@ -43,22 +41,41 @@ class Steps:
         sums: tuple[Array, Array] = _NO_SUMS,
         columns: Columns | None = None,
         ac: Array | None = None,
-        *,
-        block: int = 0,
     ) -> None:
         """Run steps from energies, changed in place, through `rows` (rows, SYSTEM) and `node_rows` (rows, nodes, NODE).
 
-        The steps are those of a `block` of the columns. `ac` (steps, AC), column by column in memory, stands in for what enters at
-        AC.
+        `ac` (steps, AC), column by column in memory, stands in for what enters at AC.
         """
         kept = _NO_COLUMNS if columns is None else columns
-        written, node_written = kept.begin(0 if columns is None else block)
         given = self._given if ac is None else (*self._given[:-1], ac.T)
         flat = node_rows.reshape(len(node_rows), self.n * N_NODE)
         run_steps(
             *given, first, last, *energies, rows, node_rows, flat, sums, kept.which, kept.node_which, kept.table, kept.node_table,
-            written, node_written,
+            kept.touched, kept.node_touched,
         )  # fmt: skip
+
+
+class Columns:
+    """Columns of a run that are kept, each in one piece for whoever reads it; what is nothing all year takes no memory."""
+
+    def __init__(self, steps: int, nodes: int, system: Sequence[str], node: Sequence[str]) -> None:
+        self.system_names, self.node_names = tuple(system), tuple(node)
+        self.which = np.array([SYSTEM.index(name) for name in system], dtype=np.int64)
+        within = np.array([NODE.index(name) for name in node], dtype=np.int64)
+        self.node_which = (np.arange(nodes)[:, None] * N_NODE + within).ravel()
+        self.table, self.node_table = np.zeros((len(self.which), steps)), np.zeros((len(self.node_which), steps))
+        # Sums tell whether a column holds anything, but for what has two signs.
+        self.touched = np.array([name in SIGNED for name in self.system_names], dtype=np.bool_)
+        self.node_touched = np.zeros(len(self.node_which), np.bool_)
+
+    @property
+    def nbytes(self) -> int:
+        """Bytes held."""
+        used = int(np.count_nonzero(self.touched)) + int(np.count_nonzero(self.node_touched))
+        return used * self.table.shape[1] * self.table.itemsize
+
+
+_NO_COLUMNS = Columns(0, 0, (), ())
 
 
 class Blocks:
@@ -100,15 +117,11 @@ class Blocks:
         else:
             made = self.walks.settle(runner, MOST_RUNS)
             runs, steady = int(made[0][0]), bool(made[1][0])
-        if self.columns is not None:
-            self.columns.close()
         return runs, steady, runner.steps_run + beside.steps_run
 
     def case(self, energies: tuple[Array, Array]) -> None:
         """Run the blocks once, from energies and their PV parts (nodes,). [Wh]"""
         self.walks.chain(_Runner(self), range(len(self.first)), np.array(energies)[..., None])
-        if self.columns is not None:
-            self.columns.close()
 
     def repeat(self, columns: Columns) -> None:
         """Run the blocks once more as they were run, bit for bit, for other columns."""
@@ -124,7 +137,6 @@ class Blocks:
             rest = pool.submit(part, range(half, len(self.first)))
             part(range(half))
             rest.result()
-        columns.close()
 
     def note(self, i: int, energies: Array, rows: tuple[Array, Array], lanes: Lanes | None) -> int:
         """Run block `i`, for its energies alone where no lanes are named; returns its steps."""
@@ -135,7 +147,7 @@ class Blocks:
         else:
             sums = self._sums[0][i], self._sums[1][i]
             sums[0][:], sums[1][:] = 0.0, 0.0
-            self.steps.run(first, last, now, *rows, sums, self.columns, block=i)
+            self.steps.run(first, last, now, *rows, sums, self.columns)
         return last - first
 
     def rows(self, steps: slice) -> tuple[Array, Array]:

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.simulation.blocks import Blocks
+from calm_relay.simulation.blocks import Blocks, Columns
 from calm_relay.simulation.columns import (
     ENERGY_COLUMNS,
     KEPT_NODE,
@@ -20,10 +20,8 @@ from calm_relay.simulation.columns import (
     PV_ONLY_LOSS_NAMES,
     SYSTEM,
 )
-from calm_relay.simulation.kept import Columns
 from calm_relay.simulation.pack import Packed
 from calm_relay.simulation.storing import loss_of
-from calm_relay.simulation.walks import block_firsts
 
 Array = NDArray[np.float64]
 N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
@@ -112,14 +110,17 @@ class FlowTable:
         """Return one system column. (steps,) [W]"""
         kept = self.blocks.columns
         if kept is not None and name in kept.system_names:
-            return kept.column(name)
+            found: Array = kept.table[kept.system_names.index(name)]
+            return found
         return self.whole.column(name)
 
     def node_column(self, node_id: str, name: str) -> Array:
         """Return one column of one node. (steps,) [W or Wh]"""
         kept = self.blocks.columns
         if kept is not None and name in kept.node_names:
-            return kept.node_column(self.node_ids.index(node_id), name)
+            place = self.node_ids.index(node_id) * len(kept.node_names) + kept.node_names.index(name)
+            found: Array = kept.node_table[place]
+            return found
         return self.whole.node_column(node_id, name)
 
     def has(self, name: str, node_id: str | None = None) -> bool:
@@ -182,7 +183,7 @@ class _Recent:
 
     @staticmethod
     def _of(flow: FlowTable) -> tuple[Array, Array]:
-        columns = Columns(flow.steps, len(flow.node_ids), (SYSTEM, NODE), flow.blocks.size, whole=True)
+        columns = Columns(flow.steps, len(flow.node_ids), SYSTEM, NODE)
         flow.blocks.repeat(columns)
         return columns.table.T, columns.node_table.reshape(len(flow.node_ids), N_NODE, flow.steps).transpose(2, 0, 1)
 
@@ -192,21 +193,16 @@ _recent = _Recent()
 
 def run_year(packed: Packed, cancelled: Callable[[], bool] = lambda: False, *, series: bool = True, threads: int = 2) -> FlowTable:
     """Run the packed steps until end energy and mix equal the start within 0.1 % of capacity; see `walks`. Raises Cancelled."""
-    blocks = Blocks(packed, _kept(packed) if series else None)
+    blocks = Blocks(packed, Columns(len(packed.ac), len(packed.nodes), KEPT_SYSTEM, KEPT_NODE) if series else None)
     runs, steady, ran = blocks.year(cancelled, threads)
     return _table(packed, blocks, runs, ran, steady=steady)
 
 
 def run_case(packed: Packed, energy_wh: Array, energy_pv_wh: Array) -> FlowTable:
     """Run the packed steps once from a stated start (definitions D11)."""
-    blocks = Blocks(packed, _kept(packed))
+    blocks = Blocks(packed, Columns(len(packed.ac), len(packed.nodes), KEPT_SYSTEM, KEPT_NODE))
     blocks.case((energy_wh, energy_pv_wh))
     return _table(packed, blocks, 1, len(packed.ac), steady=False)
-
-
-def _kept(packed: Packed) -> Columns:
-    size, _ = block_firsts(len(packed.ac), float(packed.plant["step_h"]))
-    return Columns(len(packed.ac), len(packed.nodes), (KEPT_SYSTEM, KEPT_NODE), size)
 
 
 def _table(packed: Packed, blocks: Blocks, runs: int, steps_run: int, *, steady: bool) -> FlowTable:

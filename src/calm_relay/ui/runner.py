@@ -96,7 +96,9 @@ class StudyRunner(QObject):
         return self.generation
 
     def at_once(self) -> Answer | None:
-        """Return the chosen plan's answer where the study has all that it is made of, as after an edit of a price; else None."""
+        """Return the chosen plan's answer where the study has all that it is made of and its year is the one that was looked at,
+        as after an edit of a price; else None.
+        """
         if self._study is None or self._question is None:
             return None
         job, plan = self._question[0], self._question[0].plan(self._question[1])
@@ -104,6 +106,8 @@ class StudyRunner(QObject):
             if not self._study.stands(job, plan):
                 return None
             made = self._study.flow(job, plan)
+            if not self.days.has((made, self._study.weather(job).air_c, self._study.calendar(job))):
+                return None  # another year than the one looked at: its days are still to be found
             answer = whole_answer(self, self._study, job, self._study.plan_result(job, plan, weighed=()), made)
         except CalmRelayError:  # it is told when the worker comes to it
             return None

@@ -381,7 +381,6 @@ class Session(QObject):
             self.chosen = plan_id
             self._made = None
             self.runner.ask(self.job, self.chosen)
-            self._take_at_once()
             self.plan_chosen.emit()
             self.answers_changed.emit()
 

@@ -36,7 +36,7 @@ def make_app() -> QApplication:
     from PySide6.QtGui import QIcon
     from PySide6.QtWidgets import QApplication
 
-    from calm_relay.ui.memory import keep_memory_small
+    from calm_relay.ui.memory import keep_memory_small, search_in_this_thread
     from calm_relay.ui.theme import fonts_ready
 
     existing = QApplication.instance()
@@ -45,6 +45,7 @@ def make_app() -> QApplication:
     keep_memory_small()
     sys.setswitchinterval(0.001)  # the window waits no longer than this for Python's lock while the worker computes
     app = QApplication(["calm-relay"])
+    search_in_this_thread(app)
     app.setApplicationName("calm-relay")
     app.setApplicationDisplayName("Calm Relay")
     app.setDesktopFileName("calm-relay")

@@ -51,20 +51,21 @@ def add_rows(rows, steps, sums):
 
 
 @compiled
-def put_columns(rows, steps, sums, which, begins, first, table, written):
+def put_columns(rows, steps, sums, which, first, table, touched):
     """Put the columns `which` of rows (steps, all columns) into a table (columns, all steps), from step `first` on.
 
-    `written` (columns,) tells which of them hold anything since step `begins`, by the sums: those that do not are left as they are.
+    `touched` (columns,) tells which of them hold anything, by the sums: those that never do are not written, so that they take no
+    memory.
     """
-    for i in range(len(which)):
-        column = which[i]
-        if not written[i] and sums[column] != 0.0:
-            written[i] = True
-            for t in range(begins, first):
-                table[i, t] = 0.0
-        if written[i]:
-            for t in range(steps):
-                table[i, first + t] = rows[t, column]
+    columns = len(which)
+    for i in range(columns):
+        touched[i] = touched[i] or sums[which[i]] != 0.0
+    for begin in range(0, steps, 32):  # a few at a time: what is read is then still nearest to the processor
+        for i in range(columns):
+            if touched[i]:
+                column = which[i]
+                for t in range(begin, min(begin + 32, steps)):
+                    table[i, first + t] = rows[t, column]
 
 
 @compiled
@@ -90,8 +91,8 @@ def run_steps(
     node_which,
     table,
     node_table,
-    written,
-    node_written,
+    touched,
+    node_touched,
 ):
     """Run steps `first` to `last` (not included), so many at a time as there are rows.
 
@@ -99,7 +100,7 @@ def run_steps(
     RULE_DTYPE, `codes` (T, n) int8, `pv_dc` (T, n), `bank` (T or 1, n, BANK), `ac` (AC, T). Rows of `system` (rows, N_SYSTEM) and
     `node_series` (rows, n, N_NODE) are filled again and again; `node_rows` (rows, n · N_NODE) are the same rows. `sums` are two
     arrays that rows are added to, of W over steps, or none. Columns `which` and `node_which` of the rows go into tables (columns,
-    T), where `written` and `node_written` say so. `energy` and `energy_pv` (n,) Wh are changed in place.
+    T). `energy` and `energy_pv` (n,) Wh are changed in place.
     """
     w, b = work_table(), bus_table()
     terms_here, plants = terms_table(), plant_table()
@@ -122,8 +123,8 @@ def run_steps(
             add_rows(system, end - begin, plan_sums)
             add_rows(node_rows, end - begin, node_sums)
         if len(which) > 0:
-            put_columns(system, end - begin, plan_sums, which, first, begin, table, written)
-            put_columns(node_rows, end - begin, node_sums, node_which, first, begin, node_table, node_written)
+            put_columns(system, end - begin, plan_sums, which, begin, table, touched)
+            put_columns(node_rows, end - begin, node_sums, node_which, begin, node_table, node_touched)
     store_energies(shape, energy, energy_pv, w)
 
 

@@ -28,7 +28,7 @@ class Chart(Copyable, pg.PlotWidget):
     """A quiet plot: no mouse zoom, no menu; axes in the theme's ink."""
 
     def __init__(self, theme: Theme, name: str, x_text: str, y_text: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(parent, enableMenu=False)  # one that is made and taken away again has crashed
         self._theme, self._scale = theme, 1.0
         self._texts = (x_text, y_text)
         self.setAccessibleName(name)
