@@ -140,20 +140,3 @@ def test_the_kernel_is_kept_by_the_content_of_its_folder(tmp_path):
     assert cache_module.code_cache_folder(tmp_path) != one
     assert cache_module.code_cache_folder(tmp_path, tmp_path / "a.py") != cache_module.code_cache_folder(tmp_path)
     assert Path(one).name.startswith("compiled-")
-
-
-def test_what_is_looked_at_is_not_pushed_out_while_its_owner_lives():
-    class Owner:
-        pass
-
-    cache, looks = StageCache(((float("inf"), 30),)), Owner()
-    cache.get("mine", lambda: 1, lambda _: 10)
-    cache.hold(looks, ["mine"])
-    for i in range(9):
-        cache.get(f"other {i}", lambda: 2, lambda _: 10)
-    assert cache.has(["mine", "other 8", "other 7"])
-    assert not cache.has(["mine", "other 6"])
-    assert cache.nbytes == 30
-    del looks
-    cache.get("other 9", lambda: 2, lambda _: 10)
-    assert not cache.has(["mine"])

@@ -9,7 +9,6 @@ import json
 import os
 import tempfile
 import threading
-import weakref
 from collections import OrderedDict
 from collections.abc import Callable, Iterable, Mapping
 from importlib import metadata
@@ -93,7 +92,6 @@ class StageCache:
         self._bytes = [0] * len(rooms)
         self._lock = threading.Lock()
         self._busy: dict[str, threading.Lock] = {}
-        self._held: weakref.WeakKeyDictionary[object, frozenset[str]] = weakref.WeakKeyDictionary()
 
     @property
     def nbytes(self) -> int:
@@ -137,21 +135,9 @@ class StageCache:
         kept = self._kept[room]
         kept[key] = (result, weight)
         self._bytes[room] += weight
-        self._make_room(room, key)
-
-    def _make_room(self, room: int, newest: str = "") -> None:
-        kept, held = self._kept[room], frozenset[str]().union(*self._held.values())
-        for old in [old for old in kept if old not in held and old != newest]:
-            if self._bytes[room] <= self._rooms[room][1]:
-                break
-            self._bytes[room] -= kept.pop(old)[1]
-
-    def hold(self, owner: object, keys: Iterable[str]) -> None:
-        """Drop none of these while their owner lives and holds no others: what is looked at is not pushed out by others."""
-        with self._lock:
-            self._held[owner] = frozenset(keys)
-            for room in range(len(self._rooms)):
-                self._make_room(room)
+        while self._bytes[room] > self._rooms[room][1] and len(kept) > 1:
+            _, (_, dropped) = kept.popitem(last=False)
+            self._bytes[room] -= dropped
 
     def has(self, keys: Iterable[str]) -> bool:
         """Return whether all of them are kept. [bool]"""
@@ -197,21 +183,12 @@ class Last(Generic[T]):
     def __init__(self) -> None:
         self._kept: tuple[tuple[object, ...], T] | None = None
 
-    def has(self, made_of: tuple[object, ...]) -> bool:
-        """Return whether the last answer was made of these. [bool]"""
-        return _made_of_these(self._kept, made_of) is not None
-
     def get(self, made_of: tuple[object, ...], make: Callable[[], T]) -> T:
         """Return the last answer if it was made of these, or make it."""
-        kept = _made_of_these(self._kept, made_of)
-        if kept is None:
+        kept = self._kept
+        if kept is None or len(kept[0]) != len(made_of) or any(a is not b for a, b in zip(kept[0], made_of, strict=True)):
             kept = self._kept = made_of, make()
         return kept[1]
-
-
-def _made_of_these(kept: tuple[tuple[object, ...], T] | None, made_of: tuple[object, ...]) -> tuple[tuple[object, ...], T] | None:
-    same = kept is not None and len(kept[0]) == len(made_of) and all(a is b for a, b in zip(kept[0], made_of, strict=True))
-    return kept if same else None
 
 
 @functools.cache

@@ -304,19 +304,16 @@ class Study(SharedStages):
         asked = [job.brief.longest_h, job.brief.outage_season, marks, self.island_inputs(job, plan)]
         return content_key("survival", [asked, self.flow_key(job, plan)])
 
-    def look_at(self, job: Job, plan: Plan) -> None:
-        """Hold what is shown of a plan's year while it is looked at: other plans' years do not push it out."""
-        self.cache.hold(self, self._series_keys(job, plan))
-
-    def _series_keys(self, job: Job, plan: Plan) -> list[str]:
-        lines = [] if job.site.supply.kind == "single_phase" else [self._lines_key(job, plan)]
-        return [self.flow_key(job, plan), self.weather_key(job), *(self.light_key(job, face.id) for face in job.faces), *lines]
+    def series_key(self, job: Job, plan: Plan) -> str:
+        """Return what all that is shown of a plan's year step by step hangs on: flows, phases, air, light on the faces."""
+        shades = {"shade_loss_frac", "shade_table"}
+        light = [(f.id, self.light_key(job, f.id), f.model_dump(mode="json", include=shades)) for f in job.faces]
+        lines = stages.select_lines(job, plan, job.cards())
+        return content_key("series", plan.id, self.flow_key(job, plan), self.weather_key(job), lines, light)
 
     def stands(self, job: Job, plan: Plan) -> bool:
-        """Return whether all that a plan's result and what is shown of its year are made of is kept: it is a matter of
-        milliseconds then. [bool]
-        """
-        if not self.cache.has((self._facts_key(job, plan), self._survival_key(job, plan), *self._series_keys(job, plan))):
+        """Return whether all that a plan's result is made of is kept: it is a matter of milliseconds then. [bool]"""
+        if not self.cache.has((self._facts_key(job, plan), self._survival_key(job, plan))):
             return False
         return self.cache.has(self._counted_key(job, other) for other in (job.plans[0], plan) if not other.off_grid)
 

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.cache import KeysOfLate, Last, StageCache, array_bytes, content_key, on_disk
+from calm_relay.cache import KeysOfLate, StageCache, array_bytes, content_key, on_disk
 from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.equipment.shelf import KnownCards
 from calm_relay.job.common_models import SeriesRef
@@ -41,7 +41,6 @@ class SharedStages:
         self.store = store or SeriesStore()
         self.step_s = step_s
         self.cache = cache or StageCache()
-        self._face_months: dict[str, Last[tuple[float, ...]]] = {}
         self.runs: Counter[str] = Counter()
         self._keys = KeysOfLate()
 
@@ -152,15 +151,11 @@ class SharedStages:
 
     def face_months(self, job: Job, face_id: str) -> tuple[float, ...]:
         """Return what reaches the cells of a face in each month, after shade and the loss at low angles of incidence. [Wh/m²]"""
-        light, face, calendar = self.light(job, face_id), job.face(face_id), self.calendar(job)
-
-        def make() -> tuple[float, ...]:
-            shaded = shaded_by_step(face.shade_table, calendar)
-            reached = light_for_power(light.beam_w_per_m2, light.diffuse_w_per_m2, shaded, each_module=True)
-            return calendar.by_month_wh(reached * (1.0 - face.shade_loss_frac))
-
-        last: Last[tuple[float, ...]] = self._face_months.setdefault(face_id, Last())
-        return last.get((light, face, calendar), make)
+        light = self.light(job, face_id)
+        face, calendar = job.face(face_id), self.calendar(job)
+        shaded = shaded_by_step(face.shade_table, calendar)
+        reached = light_for_power(light.beam_w_per_m2, light.diffuse_w_per_m2, shaded, each_module=True)
+        return calendar.by_month_wh(reached * (1.0 - face.shade_loss_frac))
 
     def house_key(self, job: Job) -> str:
         """Return what the house's year is kept by: all that it reads."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QRunnable, QThread, QThreadPool, QTimer, Signal
@@ -46,6 +46,7 @@ class Answer:
     faces: dict[str, tuple[float, ...]] = field(default_factory=dict)
     lines: LineFlows | None = None
     days: dict[str, int] = field(default_factory=dict)
+    key: str = ""  # what the series hang on
 
 
 class StudyRunner(QObject):
@@ -95,24 +96,21 @@ class StudyRunner(QObject):
         self._later.start()
         return self.generation
 
-    def at_once(self) -> Answer | None:
-        """Return the chosen plan's answer where the study has all that it is made of and its year is the one that was looked at,
-        as after an edit of a price; else None.
+    def at_once(self, last: Answer | None) -> Answer | None:
+        """Return the chosen plan's answer where the year is the one of the last answer and the study has all else that it is made
+        of, as after an edit of a price; else None.
         """
-        if self._study is None or self._question is None:
+        if self._study is None or self._question is None or last is None:
             return None
         job, plan = self._question[0], self._question[0].plan(self._question[1])
         try:
-            if not self._study.stands(job, plan):
+            if last.key != self._study.series_key(job, plan) or not self._study.stands(job, plan):
                 return None
-            made = self._study.flow(job, plan)
-            if not self.days.has((made, self._study.weather(job).air_c, self._study.calendar(job))):
-                return None  # another year than the one looked at: its days are still to be found
-            answer = whole_answer(self, self._study, job, self._study.plan_result(job, plan, weighed=()), made)
+            result = self._study.plan_result(job, plan, weighed=())
         except CalmRelayError:  # it is told when the worker comes to it
             return None
         self._known = True
-        return answer
+        return replace(last, generation=self.generation, result=result)
 
     def _begin(self) -> None:
         if self._question is not None:
@@ -258,16 +256,13 @@ class _Work(QRunnable):
                 give_memory_back()
 
 
-def whole_answer(
-    runner: StudyRunner, study: Study, job: Job, result: PlanResult, made: PlanFlow, generation: int | None = None
-) -> Answer:
-    """Return the answer of the plan that is looked at, with its series, to the present question or to another one."""
+def whole_answer(runner: StudyRunner, study: Study, job: Job, result: PlanResult, made: PlanFlow, generation: int) -> Answer:
+    """Return the answer of the plan that is looked at, with its series."""
     from calm_relay.year.pictures import notable_days
 
     plan, air_c, calendar = job.plan(result.plan_id), study.weather(job).air_c, study.calendar(job)
-    study.look_at(job, plan)
     return Answer(
-        generation=runner.generation if generation is None else generation,
+        generation=generation,
         plan_id=plan.id,
         result=result,
         made=made,
@@ -276,4 +271,5 @@ def whole_answer(
         faces={face.id: study.face_months(job, face.id) for face in job.faces},
         lines=None if job.site.supply.kind == "single_phase" else study.line_flows(job, plan),
         days=runner.days.get((made, air_c, calendar), lambda: notable_days(made, calendar, air_c)),
+        key=study.series_key(job, plan),
     )

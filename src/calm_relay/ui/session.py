@@ -223,7 +223,7 @@ class Session(QObject):
         return (self.quick_findings(self.chosen, opened), True) if result is None else (result.findings, False)
 
     def _take_at_once(self) -> None:
-        answer = self.runner.at_once()
+        answer = self.runner.at_once(self._extra)
         if answer is not None:
             self._put(answer)
 
