@@ -23,7 +23,7 @@ from calm_relay.ui.theme import Theme, ui_font
 
 BAR = Qt.ItemDataRole.UserRole
 TONE = Qt.ItemDataRole.UserRole + 1
-SPREAD = Qt.ItemDataRole.UserRole + 2
+LOW, HIGH = Qt.ItemDataRole.UserRole + 2, Qt.ItemDataRole.UserRole + 3  # of a spread; plain numbers, as of all data of an item
 
 
 @dataclass(frozen=True)
@@ -57,8 +57,8 @@ class _Bars(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
         super().paint(painter, option, index)
-        share, spread = index.data(BAR), index.data(SPREAD)
-        if share is None and spread is None:
+        share, spread = index.data(BAR), (index.data(LOW), index.data(HIGH))
+        if share is None and spread[0] is None:
             return
         theme = self._table.theme
         rect = QRectF(option.rect).adjusted(8, 0, -4, -1)
@@ -67,7 +67,7 @@ class _Bars(QStyledItemDelegate):
             painter.fillRect(bar, theme.color("track"))
             color = theme.color(index.data(TONE) or "quiet")
             painter.fillRect(QRectF(bar.x(), bar.y(), bar.width() * float(share), bar.height()), color)
-        if spread is not None:
+        if spread[0] is not None:
             low, high = (bar.x() + bar.width() * float(at) for at in spread)
             y = bar.center().y()
             painter.setPen(QPen(theme.color("ink"), 1.2))
@@ -133,9 +133,11 @@ class PlanTable(QTableWidget):
                     item.setForeground(self.theme.color(cell.color))
                 if cell.bar is not None:
                     item.setData(BAR, min(1.0, max(0.0, cell.bar)))
-                    item.setData(TONE, cell.tone)
+                    if cell.tone:
+                        item.setData(TONE, cell.tone)
                 if cell.spread is not None:
-                    item.setData(SPREAD, tuple(min(1.0, max(0.0, at)) for at in cell.spread))
+                    for role, at in zip((LOW, HIGH), cell.spread, strict=True):
+                        item.setData(role, min(1.0, max(0.0, at)))
                 self.setItem(i, column, item)
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
