@@ -112,23 +112,17 @@ class PlanTable(QTableWidget):
 
     def show_rows(self, heads: Sequence[str], rows: Sequence[Row]) -> None:
         """Show a column for each of `heads`, and these rows."""
-        self.clear()
         self.setColumnCount(len(heads) + 1)
         self.setRowCount(len(rows))
         self.setHorizontalHeaderLabels(["", *heads])
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for i, row in enumerate(rows):
-            item = QTableWidgetItem(row.text)
-            item.setToolTip(row.tip)
-            if row.head:
-                item.setFont(ui_font(9.75 * self._scale, bold=True))
-            self.setItem(i, 0, item)
+            self._plain(i, 0, row.text, row.tip, head=row.head)
+            for column in range(len(row.cells) + 1, len(heads) + 1):
+                self._plain(i, column, "", "")
             for column, cell in enumerate(row.cells, start=1):
-                item = QTableWidgetItem(cell.text)
+                item = self._plain(i, column, cell.text, cell.tip, head=row.head)
                 item.setTextAlignment(right)
-                item.setToolTip(cell.tip)
-                if row.head:
-                    item.setFont(ui_font(9.75 * self._scale, bold=True))
                 if cell.color:
                     item.setForeground(self.theme.color(cell.color))
                 if cell.bar is not None:
@@ -138,7 +132,6 @@ class PlanTable(QTableWidget):
                 if cell.spread is not None:
                     for role, at in zip((LOW, HIGH), cell.spread, strict=True):
                         item.setData(role, min(1.0, max(0.0, at)))
-                self.setItem(i, column, item)
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
@@ -148,6 +141,22 @@ class PlanTable(QTableWidget):
         self.clearSelection()
         self.setCurrentCell(-1, -1)
         self._fit()
+
+    def _plain(self, row: int, column: int, text: str, tip: str, *, head: bool = False) -> QTableWidgetItem:
+        """Return the cell's item with this text and nothing of what it showed before. To clear the table and make all items anew
+        crashed now and then, in Qt, while the study's threads ran.
+        """
+        item = self.item(row, column)
+        if item is None:
+            item = QTableWidgetItem()
+            self.setItem(row, column, item)
+        item.setText(text)
+        item.setToolTip(tip)
+        for role in (BAR, TONE, LOW, HIGH, Qt.ItemDataRole.ForegroundRole, Qt.ItemDataRole.FontRole):
+            item.setData(role, None)
+        if head:
+            item.setFont(ui_font(9.75 * self._scale, bold=True))
+        return item
 
     def _fit(self) -> None:
         """Make the heads as tall as their words, the table as tall as its rows."""
