@@ -231,7 +231,7 @@ class Study(SharedStages):
         """Return a plan's yearly bill."""
         if plan.off_grid:
             return no_bill()
-        meter, counted_key = self._meter_key(job, plan), self._counted_key(job, plan)
+        counted_key = self._counted_key(job, plan)
 
         def count() -> Counted:
             net = self.meter_net_w(job, plan, progress, cancelled)
@@ -241,7 +241,7 @@ class Study(SharedStages):
             counted: Counted = self._stage("counted", counted_key, count, lambda _: 4_000)
             return bill_of(job.tariff, counted)
 
-        found: Bill = self._stage("bill", content_key("bill", stages.select_bill(job), meter), make, lambda _: 6_000)
+        found: Bill = self._stage("bill", content_key("bill", stages.select_bill(job), counted_key), make, lambda _: 6_000)
         return found
 
     def _counted_key(self, job: Job, plan: Plan) -> str:
@@ -308,8 +308,7 @@ class Study(SharedStages):
         """Return what all that is shown of a plan's year step by step hangs on: flows, phases, air, light on the faces."""
         shades = {"shade_loss_frac", "shade_table"}
         light = [(f.id, self.light_key(job, f.id), f.model_dump(mode="json", include=shades)) for f in job.faces]
-        lines = stages.select_lines(job, plan, job.cards())
-        return content_key("series", plan.id, self.flow_key(job, plan), self.weather_key(job), lines, light)
+        return content_key("series", plan.id, self._lines_key(job, plan), self.weather_key(job), light)
 
     def stands(self, job: Job, plan: Plan) -> bool:
         """Return whether all that a plan's result is made of is kept: it is a matter of milliseconds then. [bool]"""

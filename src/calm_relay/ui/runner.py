@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
-    from calm_relay.job.models import Job
+    from calm_relay.job.models import Job, Plan
     from calm_relay.job.series import SeriesStore
     from calm_relay.load.house import HouseYear
     from calm_relay.study import PlanResult, Study
@@ -210,7 +210,7 @@ class _Work(QRunnable):
                     runner.answered.emit(Answer(self._generation, plan.id, result, None))
                     continue
                 runner.shown.clear()
-                runner.answered.emit(whole_answer(runner, study, self._job, result, made, self._generation))
+                runner.answered.emit(self._whole_answer(study, plan, result, made))
                 runner.shown.wait(SHOWN_MOST_S)
                 try:
                     tried = study.plan_result(self._job, plan, cancelled=self._cancelled)
@@ -230,6 +230,25 @@ class _Work(QRunnable):
             except RuntimeError:
                 log.debug("the window closed while the study ran")
         self._raise()
+
+    def _whole_answer(self, study: Study, plan: Plan, result: PlanResult, made: PlanFlow) -> Answer:
+        """Return the answer of the plan that is looked at, with its series."""
+        from calm_relay.year.pictures import notable_days
+
+        job, air_c = self._job, study.weather(self._job).air_c
+        calendar = study.calendar(job)
+        return Answer(
+            generation=self._generation,
+            plan_id=plan.id,
+            result=result,
+            made=made,
+            house=made.house,
+            air_c=air_c,
+            faces={face.id: study.face_months(job, face.id) for face in job.faces},
+            lines=None if job.site.supply.kind == "single_phase" else study.line_flows(job, plan),
+            days=self._runner.days.get((made, air_c, calendar), lambda: notable_days(made, calendar, air_c)),
+            key=study.series_key(job, plan),
+        )
 
     def _raise(self) -> None:
         """When every plan stands: what one step more of each limit of the chosen plan would bring."""
@@ -254,22 +273,3 @@ class _Work(QRunnable):
             runner.raising = False
             if not self._cancelled():
                 give_memory_back()
-
-
-def whole_answer(runner: StudyRunner, study: Study, job: Job, result: PlanResult, made: PlanFlow, generation: int) -> Answer:
-    """Return the answer of the plan that is looked at, with its series."""
-    from calm_relay.year.pictures import notable_days
-
-    plan, air_c, calendar = job.plan(result.plan_id), study.weather(job).air_c, study.calendar(job)
-    return Answer(
-        generation=generation,
-        plan_id=plan.id,
-        result=result,
-        made=made,
-        house=made.house,
-        air_c=air_c,
-        faces={face.id: study.face_months(job, face.id) for face in job.faces},
-        lines=None if job.site.supply.kind == "single_phase" else study.line_flows(job, plan),
-        days=runner.days.get((made, air_c, calendar), lambda: notable_days(made, calendar, air_c)),
-        key=study.series_key(job, plan),
-    )

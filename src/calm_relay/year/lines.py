@@ -68,7 +68,7 @@ def _add_inverters(out: Array, nodes: Iterable[Node], cards: CardBook, made: Pla
         elif node.id in flow.node_ids:
             net = flow.node_column(node.id, "ac_own_w") - flow.node_column(node.id, "ac_out_w")
             for name in ("ac_in_w", "car_ac_w"):
-                if flow.node_wh(node.id, name):
+                if flow.has(name, node.id):
                     net += flow.node_column(node.id, name)
             _put(out, net, shares)
 
