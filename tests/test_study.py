@@ -81,6 +81,15 @@ def test_an_edit_runs_just_what_depends_on_it(path, value, expected, demo, hourl
     assert not hourly.runs - before, "going back runs nothing"
 
 
+def test_what_an_answer_is_made_of_stays_as_long_as_the_answer_is_asked_for(demo):
+    study = Study(step_s=3600)
+    plan = demo.plans[-1]
+    for crowd in range(150):
+        study.plan_result(demo, plan, weighed=())
+        study.keep("crowd", [crowd], lambda: 0, 60_000)
+    assert study.stands(demo, plan), "a count whose bill is found must not grow old"
+
+
 def leaves(value: Any, path: str) -> list[tuple[str, Any]]:
     if isinstance(value, dict):
         return [row for key, item in value.items() for row in leaves(item, f"{path}.{key}" if path else key)]

@@ -232,6 +232,7 @@ class Study(SharedStages):
         if plan.off_grid:
             return no_bill()
         counted_key = self._counted_key(job, plan)
+        self.cache.peek(counted_key)  # used now, as the bill is: else it goes first, and the next price has to wait for the year
 
         def count() -> Counted:
             net = self.meter_net_w(job, plan, progress, cancelled)
