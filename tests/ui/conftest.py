@@ -8,12 +8,14 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QEvent, QObject
-from PySide6.QtWidgets import QApplication, QDialog
+from PySide6.QtWidgets import QApplication, QDialog, QWidgetItem
+from shiboken6 import Shiboken
 
 from calm_relay.demo import demo_path
 from calm_relay.job.container import read_job
 from calm_relay.ui.commands import make_window
 from calm_relay.ui.dialogs import Dialogs
+from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import make_app, wait_idle
 from calm_relay.ui.window import MainWindow
@@ -87,7 +89,18 @@ def window(qapp: QApplication, answers: Answers, qtbot, tmp_path: Path) -> Itera
     qtbot.waitExposed(made)
     assert wait_idle(qapp, made)
     yield made
+    assert not layout_items_known_to_python(), "add a layout to the outer one while it is empty, and ask no layout for itemAt"
     dispose(qapp, made)
+
+
+def layout_items_known_to_python() -> list[QWidgetItem]:
+    """Return what Qt itself made to hold widgets in its layouts, and Python keeps under its address (flow layouts hold their own).
+
+    Qt drops such a holder without a word; the next object at that address is taken for it, and crashes when it is deleted.
+    """
+    known = Shiboken.getAllValidWrappers()
+    flowing = {id(item) for flow in known if isinstance(flow, FlowLayout) for item in flow._items}
+    return [item for item in known if isinstance(item, QWidgetItem) and id(item) not in flowing]
 
 
 def dispose(qapp: QApplication, window: MainWindow) -> None:

@@ -94,6 +94,7 @@ class CardEditor(QDialog):
         note = "Type figures as the sheet prints them, with a unit where it is another. Enter goes on; what it lacks stays empty."
         column.addWidget(label(note, "quiet", wrap=True))
         row = QHBoxLayout()
+        column.addLayout(row)
         self.kind = ClosedList()
         self.kind.setAccessibleName("Kind of equipment")
         for kind, words in KINDS.items():
@@ -116,7 +117,6 @@ class CardEditor(QDialog):
         self._menu = QMenu(self.more)
         self.more.setMenu(self._menu)
         row.addWidget(self.more)
-        column.addLayout(row)
         self.table = self._table()
         column.addWidget(self.table, 1)
         self.said = label("", "quiet", wrap=True)

@@ -64,12 +64,12 @@ class ChecksDialog(QDialog):
         self.words.setClearButtonEnabled(True)
         self.words.textChanged.connect(self.refresh)
         row = QHBoxLayout()
+        column.addLayout(row)
         for widget in (self.group, self.verdict, self.words):
             row.addWidget(widget)
         self.shown = label("", "quiet")
         row.addWidget(self.shown)
         row.addStretch()
-        column.addLayout(row)
         self.table = WordTable("All checks of the plan", (84 * scale, 250 * scale, 170 * scale, None))
         self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
         self.table.setSelectionMode(QTableWidget.SelectionMode.SingleSelection)

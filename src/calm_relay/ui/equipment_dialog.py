@@ -57,6 +57,7 @@ class EquipmentDialog(QDialog):
         note = "Shipped cards and your own. Your own stand on a shelf between jobs; a job keeps copies of what it uses."
         column.addWidget(label(note, "quiet", wrap=True))
         row = QHBoxLayout()
+        column.addLayout(row)
         self.search = Line()
         self.search.setAccessibleName("Search equipment by words and figures")
         self.search.setPlaceholderText("words and figures, such as: three phase 10 kW 2 trackers")
@@ -69,7 +70,6 @@ class EquipmentDialog(QDialog):
         self.kind.activated.connect(lambda _: self.fill())
         row.addWidget(self.search, 1)
         row.addWidget(self.kind)
-        column.addLayout(row)
         split = QSplitter(Qt.Orientation.Horizontal)
         self.table = QTableWidget(0, len(HEADS))
         self.table.setAccessibleName("Cards found")

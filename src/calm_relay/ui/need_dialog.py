@@ -46,6 +46,7 @@ class NeedDialog(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(label(TITLES[kind], "heading"))
         grid = QGridLayout()
+        column.addLayout(grid)
         grid.setColumnStretch(2, 1)
         for row, (key, words, quantity, first) in enumerate(ROWS[kind]):
             field = QuantityField(quantity, words, self._setter(key))
@@ -53,7 +54,6 @@ class NeedDialog(QDialog):
             self.fields[key] = field
             grid.addWidget(label(words, "quiet"), row, 0)
             grid.addWidget(field, row, 1)
-        column.addLayout(grid)
         self.coupling, self.on_surplus = ClosedList(), QCheckBox("PV surplus first, after the house battery")
         if kind == "car":
             for value, words in COUPLINGS:

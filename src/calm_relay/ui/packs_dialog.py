@@ -49,10 +49,10 @@ class PacksDialog(QDialog):
         self.words.setAccessibleName("Words to find")
         self.words.setClearButtonEnabled(True)
         row = QHBoxLayout()
+        column.addLayout(row)
         for widget in (self.one, label("against"), self.other, self.unlike, self.words):
             row.addWidget(widget)
         row.addStretch()
-        column.addLayout(row)
         self.said = label("", "quiet")
         column.addWidget(self.said)
         self.table = WordTable("Figures of two packs", (220 * scale, 150 * scale, None, 150 * scale, None))

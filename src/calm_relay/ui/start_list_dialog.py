@@ -27,18 +27,18 @@ class StartListDialog(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(label("What stands today, and what should it become?", "heading"))
         lists = QHBoxLayout()
+        column.addLayout(lists, 1)
         self.left, self.right = QListWidget(), QListWidget()
         for box, head, name in (
             (self.left, "Stands today", "What stands today"),
             (self.right, "Should become", "What it should become"),
         ):
             side = QVBoxLayout()
+            lists.addLayout(side, 1)
             side.addWidget(label(head, "head"))
             box.setAccessibleName(name)
             box.setWordWrap(True)
             side.addWidget(box, 1)
-            lists.addLayout(side, 1)
-        column.addLayout(lists, 1)
         self.words = label("", "quiet", wrap=True)
         self.words.setMinimumHeight(3 * self.fontMetrics().lineSpacing())
         column.addWidget(self.words)

@@ -46,6 +46,7 @@ class StartPage(QWidget):
         column.addLayout(self._found)
         self._show_found()
         row = QHBoxLayout()
+        column.addLayout(row)
         row.setSpacing(8)
         self.buttons: dict[str, QPushButton] = {}
         for name, text, keys, act in (
@@ -58,9 +59,9 @@ class StartPage(QWidget):
             row.addWidget(button)
             self.buttons[name] = button
         row.addStretch()
-        column.addLayout(row)
         column.addWidget(label("Made-up demo jobs: the quickest way to see what this is", "heading"))
         demos = QGridLayout()
+        column.addLayout(demos)
         demos.setHorizontalSpacing(12)
         demos.setVerticalSpacing(6)
         demos.setColumnStretch(1, 1)
@@ -73,7 +74,6 @@ class StartPage(QWidget):
             self.buttons[name] = button
             demos.addWidget(button, number, 0)
             demos.addWidget(label(f"{teaches[:1].upper()}{teaches[1:]}.", "quiet", wrap=True), number, 1)
-        column.addLayout(demos)
         column.addWidget(label("Opened lately", "heading"))
         recent = settings.recent
         for path in recent:

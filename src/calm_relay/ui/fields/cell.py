@@ -66,6 +66,7 @@ class FieldCell(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(1)
         top = QHBoxLayout()
+        column.addLayout(top)
         top.setSpacing(6)
         self._caption = label(self.caption, "quiet")
         self._mark = label("", "assumed")
@@ -77,7 +78,6 @@ class FieldCell(QWidget):
         self._caption.setBuddy(self.editor)
         if isinstance(self.editor, QCheckBox):
             self._caption.hide()
-        column.addLayout(top)
         column.addWidget(self.editor)
         self.why = reason_label()
         column.addWidget(self.why)

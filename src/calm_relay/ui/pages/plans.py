@@ -64,9 +64,9 @@ class PlansPage(QWidget):
         self.relay.add_asked.connect(self._ask_what)
         self.relay.out_asked.connect(self.building.take_out)
         holder = QHBoxLayout()
+        column.addLayout(holder, 3)
         holder.setContentsMargins(20, 0, 12, 0)
         holder.addWidget(self.relay)
-        column.addLayout(holder, 3)
         self.sentence = label("", "strong")
         self.sentence.setWordWrap(True)
         self._hint = label(
@@ -78,11 +78,11 @@ class PlansPage(QWidget):
         self._key = label("", "quiet")
         self._key.setWordWrap(True)
         words = QVBoxLayout()
+        column.addLayout(words)
         words.setContentsMargins(20, 2, 16, 8)
         words.setSpacing(2)
         for line in (self._key, self.sentence, self._hint):
             words.addWidget(line)
-        column.addLayout(words)
         self.sheet = StationSheet(session, self)
         self.sheet.menu_of = lambda parent: self.building.fresh_menu(parent, lambda: self.sheet.station)
         self.sheet.closed.connect(self.relay.setFocus)

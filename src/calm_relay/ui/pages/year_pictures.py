@@ -52,6 +52,7 @@ class YearPictures(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         head = QHBoxLayout()
+        column.addLayout(head)
         self.parts, self.against = ClosedList(), ClosedList()
         for box, name, letters in (
             (self.parts, "What the picture shows", 20),
@@ -66,7 +67,6 @@ class YearPictures(QWidget):
         FlowLayout(self._legend_row, gap=10, line_gap=2)
         head.addSpacing(10)
         head.addWidget(self._legend_row, 1)
-        column.addLayout(head)
         self.months = MonthsChart(theme, "Energy by month", "", "kWh")
         self.charge = ChargeChart(theme, "Charge of the battery", "", "% of capacity")
         self.duration = DurationChart(theme, "PV power, from most to least", "hours of the year", "kW DC")

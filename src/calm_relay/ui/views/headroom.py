@@ -59,11 +59,11 @@ class Headroom(Copyable, QWidget):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(14, 12, 8, 8)
         head = QHBoxLayout()
+        outer.addLayout(head)
         head.addWidget(label("Headroom", "heading"))
         head.addStretch()
         self._which = label("", "quiet")
         head.addWidget(self._which)
-        outer.addLayout(head)
         self.tally = label("", "quiet", wrap=True)
         outer.addWidget(self.tally)
         self._scroll = QScrollArea()
@@ -167,8 +167,7 @@ class Headroom(Copyable, QWidget):
         self._rows = self._matched(shown)
         for index, (row, (finding, *others)) in enumerate(zip(self._rows, shown, strict=True)):
             row.show_finding(finding, alike=len(others))
-            item = self._list.itemAt(index)
-            if item is None or item.widget() is not row:
+            if self._list.indexOf(row) != index:
                 self._list.insertWidget(index, row)
                 row.show()
             row.setChecked((finding.check, finding.subject) == self.opened_check)

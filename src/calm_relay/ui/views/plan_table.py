@@ -143,9 +143,7 @@ class PlanTable(QTableWidget):
         self._fit()
 
     def _plain(self, row: int, column: int, text: str, tip: str, *, head: bool = False) -> QTableWidgetItem:
-        """Return the cell's item with this text and nothing of what it showed before. To clear the table and make all items anew
-        crashed now and then, in Qt, while the study's threads ran.
-        """
+        """Return the cell's item with this text and nothing of what it showed before."""
         item = self.item(row, column)
         if item is None:
             item = QTableWidgetItem()
