@@ -65,7 +65,10 @@ FAULTS = (
     Planted("who takes turns first gives first too", "simulation/kernel/shares.py", "_has_turn(kinds, before, nd.give_turn, group)", "_has_turn(kinds, before, nd.take_turn, group)", f"{K} test_variants"),
     Planted("lanes think a node has no array", "simulation/variants.py", "packed.pv_dc[:, k].any()", "packed.pv_dc[: len(packed.ac) // 9, k].any()", "test_variants"),
     Planted("a settled lane counted twice", "simulation/kernel/lanes.py", "ok = asked and not more", "ok = not more", "test_variants"),
-    Planted("a kept column of another node", "simulation/blocks.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
+    Planted("a kept column of another node", "simulation/kept.py", "(np.arange(nodes)[:, None] * N_NODE + within)", "(np.arange(nodes)[::-1][:, None] * N_NODE + within)", "test_variants"),
+    Planted("what a year before left is seen", "simulation/kept.py", "            return held", "            return Block(held.table, np.zeros(len(held.table), np.bool_))", "test_kept"),
+    Planted("memory that somebody looks at is used again", "simulation/kept.py", "sys.getrefcount(held.table) <= _OURS_ALONE", "sys.getrefcount(held.table) > 0", "test_kept"),
+    Planted("a count grows old beside its bill", "study.py", "self.cache.peek(counted_key)", "self.cache.peek('')", "test_study"),
     Planted("a first half cycle whole", "simulation/counting.py", "                counts[found] = 0.5", "                counts[found] = 1.0", "published/test_ageing"),
     # --- simulation
     Planted("charge without its efficiency", "simulation/kernel/rows.py", "stored, of_pv = (into - taking) * step_h, 0.0", "stored, of_pv = into * step_h, 0.0", K),

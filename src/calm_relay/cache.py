@@ -27,7 +27,7 @@ LIBRARIES = ("numpy", "pvlib", "pandas", "demandlib", "tzdata")  # whose other v
 DISK_LIMIT_BYTES = 400_000_000
 # What the memory holds: small answers, single series, a year's inputs, years of plans step by step.
 ROOMS_BESIDE = ((200_000, 5_000_000), (3_000_000, 10_000_000), (20_000_000, 40_000_000), (float("inf"), 40_000_000))  # other steps
-ROOMS = ((200_000, 6_000_000), (3_000_000, 14_000_000), (20_000_000, 50_000_000), (float("inf"), 45_000_000))
+ROOMS = ((200_000, 6_000_000), (3_000_000, 14_000_000), (20_000_000, 50_000_000), (float("inf"), 30_000_000))
 
 
 def digest_of_code(package: Path, without: tuple[str, ...] = ("ui", "assets")) -> str:
@@ -120,6 +120,8 @@ class StageCache:
                 if found is not None:
                     return found[0]
             try:
+                if in_last:
+                    self._make_room()
                 result = make()
                 weight = size(result)
                 with self._lock:
@@ -138,6 +140,16 @@ class StageCache:
         while self._bytes[room] > self._rooms[room][1] and len(kept) > 1:
             _, (_, dropped) = kept.popitem(last=False)
             self._bytes[room] -= dropped
+
+    def _make_room(self) -> None:
+        """Drop what has to go from the last room for one more like its newest: what is made now can use the memory again."""
+        last = len(self._rooms) - 1
+        with self._lock:
+            kept = self._kept[last]
+            weight = next(reversed(kept.values()))[1] if kept else 0
+            while self._bytes[last] + weight > self._rooms[last][1] and len(kept) > 1:
+                _, (_, dropped) = kept.popitem(last=False)
+                self._bytes[last] -= dropped
 
     def has(self, keys: Iterable[str]) -> bool:
         """Return whether all of them are kept. [bool]"""

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import Cancelled
-from calm_relay.simulation.columns import NODE, SIGNED, SYSTEM
+from calm_relay.simulation.columns import NODE, SYSTEM
+from calm_relay.simulation.kept import Columns
 from calm_relay.simulation.kernel.loops import run_steps
 from calm_relay.simulation.kernel.records import most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
@@ -19,6 +20,7 @@ Array = NDArray[np.float64]
 N_SYSTEM, N_NODE = len(SYSTEM), len(NODE)
 ROWS = 32  # rows that are added up and put into columns together: they must stay in the processor's cache
 _NO_SUMS = np.zeros(0), np.zeros(0)
+_NO_COLUMNS = Columns(0, 0, (), (), anew=True)
 
 
 class Steps:
@@ -53,29 +55,6 @@ class Steps:
             *given, first, last, *energies, rows, node_rows, flat, sums, kept.which, kept.node_which, kept.table, kept.node_table,
             kept.touched, kept.node_touched,
         )  # fmt: skip
-
-
-class Columns:
-    """Columns of a run that are kept, each in one piece for whoever reads it; what is nothing all year takes no memory."""
-
-    def __init__(self, steps: int, nodes: int, system: Sequence[str], node: Sequence[str]) -> None:
-        self.system_names, self.node_names = tuple(system), tuple(node)
-        self.which = np.array([SYSTEM.index(name) for name in system], dtype=np.int64)
-        within = np.array([NODE.index(name) for name in node], dtype=np.int64)
-        self.node_which = (np.arange(nodes)[:, None] * N_NODE + within).ravel()
-        self.table, self.node_table = np.zeros((len(self.which), steps)), np.zeros((len(self.node_which), steps))
-        # Sums tell whether a column holds anything, but for what has two signs.
-        self.touched = np.array([name in SIGNED for name in self.system_names], dtype=np.bool_)
-        self.node_touched = np.zeros(len(self.node_which), np.bool_)
-
-    @property
-    def nbytes(self) -> int:
-        """Bytes held."""
-        used = int(np.count_nonzero(self.touched)) + int(np.count_nonzero(self.node_touched))
-        return used * self.table.shape[1] * self.table.itemsize
-
-
-_NO_COLUMNS = Columns(0, 0, (), ())
 
 
 class Blocks:

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.simulation.blocks import Blocks, Columns
+from calm_relay.simulation.blocks import Blocks
 from calm_relay.simulation.columns import (
     ENERGY_COLUMNS,
     KEPT_NODE,
@@ -20,6 +20,7 @@ from calm_relay.simulation.columns import (
     PV_ONLY_LOSS_NAMES,
     SYSTEM,
 )
+from calm_relay.simulation.kept import Columns
 from calm_relay.simulation.pack import Packed
 from calm_relay.simulation.storing import loss_of
 
@@ -183,7 +184,7 @@ class _Recent:
 
     @staticmethod
     def _of(flow: FlowTable) -> tuple[Array, Array]:
-        columns = Columns(flow.steps, len(flow.node_ids), SYSTEM, NODE)
+        columns = Columns(flow.steps, len(flow.node_ids), SYSTEM, NODE, anew=True)
         flow.blocks.repeat(columns)
         return columns.table.T, columns.node_table.reshape(len(flow.node_ids), N_NODE, flow.steps).transpose(2, 0, 1)
 
