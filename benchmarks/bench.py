@@ -1,4 +1,7 @@
-"""Prints speed as ratios of one run and in seconds, and peak memory. Goals are beside the figures; none of it is a test."""
+"""Prints speed as ratios of one run and in seconds, and peak memory. Goals are beside the figures; none of it is a test.
+
+The last column says how many times slower the machine was then than when nobody else is at work (`pace`): goals hold for 1.0.
+"""
 
 from __future__ import annotations
 
@@ -14,6 +17,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from pace import pace
 
 from calm_relay.demo import demo_job
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan
@@ -31,14 +35,16 @@ PLAIN_STEPS = 7 * 288
 EDITS = 400
 
 
-def best(work: Callable[[], object], times: int = 7) -> float:
-    """Return the least seconds of a few runs: what the machine can do when it is let."""
-    out = []
-    for _ in range(times):
-        begin = time.perf_counter()
-        work()
-        out.append(time.perf_counter() - begin)
-    return min(out)
+def best(work: Callable[[], object], times: int = 7, wait_s: float = 8.0) -> float:
+    """Return the least seconds of a few runs: what the machine can do when it is let, which is waited for a while."""
+    out, until = [], time.perf_counter() + wait_s
+    while True:
+        for _ in range(times):
+            begin = time.perf_counter()
+            work()
+            out.append(time.perf_counter() - begin)
+        if pace() < 1.1 or time.perf_counter() > until:
+            return min(out)
 
 
 def four_nodes() -> tuple[Job, Plan]:
@@ -173,8 +179,9 @@ def main() -> int:
     study, job = Study(), demo_job()
     plans = {"one node": (job, job.plan("B")), "four nodes": four_nodes()}
 
-    def line(what: str, figure: str, goal: str = "") -> None:
-        print(f"{what:52}{figure:>26}   {goal}")
+    def line(what: str, figure: str, goal: str = "", slower: float | None = None) -> None:
+        shown = pace() if slower is None else slower
+        print(f"{what:62}{figure:>26}   {goal:37}{f'×{shown:.1f}' if shown else ''}", flush=True)
 
     for what, (mine, plan) in plans.items():
         made = study.flow(mine, plan)
@@ -185,7 +192,7 @@ def main() -> int:
             f"{plain / compiled:.0f}×",
             "at least 50×" if what == "one node" else "",
         )
-        line("  largest difference of any figure", f"{differ:.1e}", "1e-9")
+        line("  largest difference of any figure", f"{differ:.1e}", "1e-9", slower=0.0)
         for series in (True, False):
             table = run_year(packed, series=series)
             seconds = best(lambda p=packed, s=series: run_year(p, series=s))
@@ -213,26 +220,36 @@ def main() -> int:
     line(f"picker, the kinds of four places of {shipped} cards", f"{1000 * places:.0f} ms", "goal 100 ms")
     line("  120 batteries for one place", f"{1000 * many:.0f} ms", "goal 100 ms")
     w = apart("window.py", str(time.time()))
-    line("start to usable window, warm", f"{w['usable_s']:.2f} s", "goal 2 s")
-    line("start to every plan's figures, warm", f"{w['figures_s']:.2f} s")
-    line("edit to painted checks (median of 12)", f"{1000 * w['checks_s']:.0f} ms", "goal 50 ms")
-    line("  worst of 12", f"{1000 * w['checks_worst_s']:.0f} ms")
-    line("edit to painted year of the chosen plan", f"{1000 * w['year_s']:.0f} ms", "goal 200 ms")
-    line("edit of a price to painted figures", f"{1000 * w['price_s']:.0f} ms", "goal 60 ms")
-    line("Year page, longest step of the event loop", f"{1000 * w['year_freeze_s']:.0f} ms", "goal 100 ms")
-    line("relay line redraw", f"{1000 * w['redraw_s']:.1f} ms", "goal 16 ms")
-    line("  laid out and painted, 24 inverters, 4 of them with batteries", f"{1000 * w['largest_redraw_s']:.1f} ms", "goal 16 ms")
-    line("Decide of five plans, 20 years and 15 cases each", f"{w['decide_s']:.2f} s", "goal 3 s")
-    line("  longest step of the event loop meanwhile", f"{1000 * w['decide_freeze_s']:.0f} ms", "goal 100 ms")
-    line("an edit of what stays on to painted ride-through", f"{1000 * w['stays_s']:.0f} ms", "goal 700 ms")
-    line("  longest step of the event loop meanwhile", f"{1000 * w['stays_freeze_s']:.0f} ms", "goal 100 ms")
-    line("peak memory of the running demo", f"{w['peak_mb']:.0f} MB", "goal 450 MB")
+
+    def shown(what: str, name: str, goal: str, paced: str) -> None:
+        value = w[f"{name}_s"]
+        line(what, f"{value:.2f} s" if value > 1.0 else f"{1000 * value:.1f} ms", goal, slower=w[f"{paced}_slower"])
+
+    shown("start to usable window, warm", "usable", "goal 2 s", "start")
+    shown("start to every plan's figures, warm", "figures", "", "start")
+    shown("edit to painted checks (median of 12)", "checks", "goal 50 ms", "edit")
+    shown("  worst of 12", "checks_worst", "", "edit")
+    shown("edit to painted year of the chosen plan", "year", "goal 200 ms", "edit")
+    shown("edit of a price to painted figures", "price", "goal 60 ms", "price")
+    shown("Year page, longest step of the event loop", "year_freeze", "goal 100 ms", "year")
+    shown("relay line redraw", "redraw", "goal 16 ms", "edit")
+    shown("  laid out and painted, 24 inverters, 4 of them with batteries", "largest_redraw", "goal 16 ms", "edit")
+    shown("Decide of five plans, 20 years and 15 cases each", "decide", "goal 3 s", "decide")
+    shown("  longest step of the event loop meanwhile", "decide_freeze", "goal 100 ms", "decide")
+    shown("an edit of what stays on to painted ride-through", "stays", "goal 700 ms", "stays")
+    shown("  longest step of the event loop meanwhile", "stays_freeze", "goal 100 ms", "stays")
+    line("peak memory of the running demo", f"{w['peak_mb']:.0f} MB", "goal 450 MB", slower=0.0)
     for name in ("demo", "demo-kvist"):
         e = apart("endure.py", name, str(EDITS))
         line(f"{name}: {EDITS} random edits by keys, then undone", f"{e['longest_freeze_s']:.2f} s longest freeze", "goal 0.5 s")
         memory = f"{e['began_mb']:.0f}, {e['highest_mb']:.0f}, {e['after_undo_mb']:.0f} MB"
-        line("  memory at the begin, at most, after undo", memory, "goal 50 MB more")
-        line("  boxes, exceptions, equal job", f"{e['boxes']:.0f}, {e['exceptions']:.0f}, {e['equal'] == 1.0}", "0, 0, True")
+        line("  memory at the begin, at most, after undo", memory, "goal 50 MB more", slower=0.0)
+        line(
+            "  boxes, exceptions, equal job",
+            f"{e['boxes']:.0f}, {e['exceptions']:.0f}, {e['equal'] == 1.0}",
+            "0, 0, True",
+            slower=0.0,
+        )
     return 0
 
 

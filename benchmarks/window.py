@@ -5,11 +5,15 @@ from __future__ import annotations
 import json
 import sys
 import time
+from collections.abc import Callable
 from pathlib import Path
 from statistics import median
-from typing import Any
+from typing import Any, TypeVar
+
+from pace import pace
 
 BEGIN = time.time()
+T = TypeVar("T")
 
 
 def peak_memory_mb() -> float:
@@ -176,7 +180,9 @@ def main() -> None:
             QTimer.singleShot(0, lambda: painted.append(time.perf_counter()))
 
     window.session.answers_changed.connect(stamp)
+    slower = {"start": pace(), "edit": 0.0}
     for i in range(12):
+        slower["edit"] += pace() / 12
         field.setFocus()
         field.selectAll()
         QTest.keyClicks(field, str(3 + i))
@@ -194,12 +200,19 @@ def main() -> None:
         begin = time.perf_counter()
         relay.repaint()
         redraws.append(time.perf_counter() - begin)
-    price = price_s(app, window, painted)
+
+    def paced(name: str, work: Callable[[], T]) -> T:
+        before = pace()
+        found = work()
+        slower[name] = (before + pace()) / 2
+        return found
+
+    price = paced("price", lambda: price_s(app, window, painted))
     largest = largest_plan_s(window)
     peak_mb = peak_memory_mb()
-    year_freeze = year_page_freeze_s(app, window)
-    decide, freeze = decide_s(app, window)
-    stays, stays_freeze = stays_s(app, window)
+    year_freeze = paced("year", lambda: year_page_freeze_s(app, window))
+    decide, freeze = paced("decide", lambda: decide_s(app, window))
+    stays, stays_freeze = paced("stays", lambda: stays_s(app, window))
     print(
         json.dumps(
             {
@@ -213,6 +226,7 @@ def main() -> None:
                 "redraw_s": median(redraws),
                 "largest_redraw_s": largest,
                 "peak_mb": peak_mb,
+                **{f"{name}_slower": value for name, value in slower.items()},
                 "decide_s": decide,
                 "stays_s": stays,
                 "stays_freeze_s": stays_freeze,
