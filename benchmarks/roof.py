@@ -14,7 +14,8 @@ os.environ["XDG_CACHE_HOME"] = tempfile.mkdtemp(prefix="calm-relay-bench-")
 from calm_relay.decision.roofs import direction_map
 from calm_relay.demo import demo_job
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.models import Face, Job
+from calm_relay.job.models import Job
+from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import HybridCard, ModuleCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.load.meter_files import read_meter

@@ -13,8 +13,9 @@ from calm_relay.decision.roofs import direction_map, face_yield, string_years
 from calm_relay.decision.words import guess_words
 from calm_relay.errors import BadInput, NotFeasible
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.models import ClearSkyWeather, Face, HorizonPoint, Job, LaterModules, MeasuredString, StringGroup
+from calm_relay.job.models import Job, LaterModules, MeasuredString, StringGroup
 from calm_relay.job.parts import put_strings
+from calm_relay.job.sky_models import ClearSkyWeather, Face, HorizonPoint
 from calm_relay.library.cards import ModuleCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.places import find_towns

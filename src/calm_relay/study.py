@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from calm_relay.cache import StageCache, content_key, shared_cache
 from calm_relay.errors import Cancelled
-from calm_relay.job.models import ClearSkyWeather, Job, Plan
+from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import forming_rows, strings_kept
 from calm_relay.job.series import SeriesStore
+from calm_relay.job.sky_models import ClearSkyWeather
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import ModuleCard
 from calm_relay.packs.pack import Pack

@@ -14,8 +14,9 @@ from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.equipment.shelf import KnownCards
 from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.house_models import SeriesLoad
-from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather, WeatherFile
+from calm_relay.job.models import Job
 from calm_relay.job.series import SeriesStore
+from calm_relay.job.sky_models import ClearSkyWeather, MonthlyWeather, WeatherFile
 from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
 from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, sun_hidden
 from calm_relay.weather.guess import guessed_means

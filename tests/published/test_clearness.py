@@ -11,7 +11,7 @@ import pytest
 from calm_relay.calendar import MONTH_DAYS, year_calendar
 from calm_relay.decision.words import clipped_amount, clipping_words
 from calm_relay.job.common_models import SeriesRef
-from calm_relay.job.models import MonthlyWeather, WeatherFile
+from calm_relay.job.sky_models import MonthlyWeather, WeatherFile
 from calm_relay.weather.files import read_weather
 from calm_relay.weather.refine import refine_year
 from calm_relay.weather.solar import sun_year

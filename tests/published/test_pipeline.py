@@ -11,8 +11,9 @@ import pytest
 
 from calm_relay.calendar import year_calendar
 from calm_relay.demo import demo_job
-from calm_relay.job.models import Face, Job, Node, Place, Plan, StringGroup
+from calm_relay.job.models import Job, Node, Plan, StringGroup
 from calm_relay.job.series import SeriesStore
+from calm_relay.job.sky_models import Face, Place
 from calm_relay.library.cards import ModuleCard, PvInverterCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.pv.array import TRACKING_FRAC

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 from pvlib import pvsystem
 
-from calm_relay.job.models import Face, HorizonPoint, NamedLosses, StringGroup
+from calm_relay.job.models import NamedLosses, StringGroup
+from calm_relay.job.sky_models import Face, HorizonPoint
 from calm_relay.library.cards import ModuleCard, OptimizerCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.pv.array import GroupInput, best_voltage_v, combined_loss_frac, group_dc_w, parallel_loss_w

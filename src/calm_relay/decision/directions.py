@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from calm_relay.job.models import Face, Job
+from calm_relay.job.models import Job
+from calm_relay.job.sky_models import Face
 from calm_relay.pv.fit import fit_modules
 from calm_relay.rules.offers import offered
 

@@ -19,9 +19,10 @@ from calm_relay.decision.sizing import (
     usual_module,
 )
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import BatteryChoice, Face, Node, Plan, StringGroup
+from calm_relay.job.models import BatteryChoice, Node, Plan, StringGroup
 from calm_relay.job.parts import like_inverter
 from calm_relay.job.rows import battery_rows
+from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard
 from calm_relay.rules.checks_battery import unit_of
 from calm_relay.simulation.chain import module_counts

@@ -9,8 +9,9 @@ from numpy.typing import NDArray
 
 from calm_relay.decision.directions import DirectionMap, FaceYield
 from calm_relay.errors import Cancelled
-from calm_relay.job.models import Face, Job, Plan, StringGroup
+from calm_relay.job.models import Job, Plan, StringGroup
 from calm_relay.job.rows import string_rows
+from calm_relay.job.sky_models import Face
 from calm_relay.library.book import book_of
 from calm_relay.library.cards import ModuleCard
 from calm_relay.library.shipped import shipped_book

@@ -9,8 +9,9 @@ from dataclasses import dataclass, replace
 from calm_relay.decision.brief import outage_default
 from calm_relay.errors import NotFeasible
 from calm_relay.job.house_models import ProfileLoad
-from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
+from calm_relay.job.models import Job, Node, Plan, StringGroup
 from calm_relay.job.rows import pv_only_nodes
+from calm_relay.job.sky_models import Face
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card, InverterCard, ModuleCard, TransferCard
 from calm_relay.library.shipped import shipped_book

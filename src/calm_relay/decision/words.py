@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 from calm_relay.decision.compare import PlanRow
 from calm_relay.job.field_words import CHOICES
-from calm_relay.job.models import ClearSkyWeather, Job, MonthlyWeather
+from calm_relay.job.models import Job
+from calm_relay.job.sky_models import ClearSkyWeather, MonthlyWeather
 from calm_relay.units import format_quantity as show
 
 # field of PlanRow, what it is called, kind of quantity

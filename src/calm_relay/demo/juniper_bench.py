@@ -7,20 +7,9 @@ from calm_relay.job.brief_models import Brief, NamedOutage
 from calm_relay.job.control_models import Controls
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
-from calm_relay.job.models import (
-    BatteryChoice,
-    Face,
-    GeneratorChoice,
-    Job,
-    MonthlyWeather,
-    Node,
-    Place,
-    Plan,
-    Site,
-    StringGroup,
-    Transfer,
-)
+from calm_relay.job.models import BatteryChoice, GeneratorChoice, Job, Node, Plan, Site, StringGroup, Transfer
 from calm_relay.job.site_models import Board, NetworkRule, Supply
+from calm_relay.job.sky_models import Face, MonthlyWeather, Place
 from calm_relay.job.tariff_models import Tariff
 
 ESSENTIAL = ("vaccine-fridge", "second-fridge", "well-pump", "lights", "server")

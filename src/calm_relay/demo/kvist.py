@@ -11,9 +11,10 @@ from calm_relay.job.common_models import SeriesRef
 from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import Appliance, House, Motor, ProfileLoad
-from calm_relay.job.models import BatteryChoice, Face, Job, MonthlyWeather, Node, Place, Plan, Site, StringGroup, Transfer
+from calm_relay.job.models import BatteryChoice, Job, Node, Plan, Site, StringGroup, Transfer
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.site_models import NetworkRule, Supply
+from calm_relay.job.sky_models import Face, MonthlyWeather, Place
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.shipped import shipped_card
 

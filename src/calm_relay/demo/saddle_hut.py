@@ -6,8 +6,9 @@ from calm_relay.demo.parts import appliance, cards_of, labour, piece, work
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
-from calm_relay.job.models import BatteryChoice, Face, GeneratorChoice, Job, MonthlyWeather, Node, Place, Plan, Site, StringGroup
+from calm_relay.job.models import BatteryChoice, GeneratorChoice, Job, Node, Plan, Site, StringGroup
 from calm_relay.job.site_models import Supply
+from calm_relay.job.sky_models import Face, MonthlyWeather, Place
 from calm_relay.job.tariff_models import Tariff
 
 OLD, NEW = "module-poly-60", "module-430"

@@ -8,20 +8,9 @@ from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.cost_models import Finance, Rebate, RebateCondition
 from calm_relay.job.costs import with_costs_kept
 from calm_relay.job.house_models import House, Motor, ProfileLoad
-from calm_relay.job.models import (
-    BatteryChoice,
-    Face,
-    HorizonPoint,
-    Job,
-    MonthlyWeather,
-    Node,
-    Place,
-    Plan,
-    Site,
-    StringGroup,
-    Transfer,
-)
+from calm_relay.job.models import BatteryChoice, Job, Node, Plan, Site, StringGroup, Transfer
 from calm_relay.job.site_models import Board, CableRun, MountingSpot, NetworkRule, OldCircuit, Protection, Supply
+from calm_relay.job.sky_models import Face, HorizonPoint, MonthlyWeather, Place
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.library.shipped import shipped_card
 

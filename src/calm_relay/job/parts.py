@@ -8,8 +8,9 @@ from typing import Any, Literal
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.house_models import Appliance
-from calm_relay.job.models import BatteryChoice, Face, Job, Node, Plan, StringGroup, Transfer
+from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.job.rows import strings_kept
+from calm_relay.job.sky_models import Face
 from calm_relay.library.base import NAME_CHARS
 from calm_relay.library.cards import Card
 from calm_relay.library.shipped import shipped_card

@@ -7,8 +7,9 @@ import math
 from calm_relay.job.brief_models import Brief
 from calm_relay.job.fields import UNMARKED, all_fields
 from calm_relay.job.house_models import House, ProfileLoad
-from calm_relay.job.models import Face, FieldMark, Job, MonthlyWeather, Place, Plan, Site
+from calm_relay.job.models import FieldMark, Job, Plan, Site
 from calm_relay.job.site_models import Supply
+from calm_relay.job.sky_models import Face, MonthlyWeather, Place
 from calm_relay.job.tariff_models import Tariff
 
 CLEARNESS = 0.47  # of extraterrestrial radiation: a mixed sky, common practice; a guess until means are typed

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.job.models import Face, NamedLosses, StringGroup
+from calm_relay.job.models import NamedLosses, StringGroup
+from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import AcUnit, ModuleCard, OptimizerCard, Tracker
 from calm_relay.pv.shade import light_for_power
 from calm_relay.pv.voltage import ABSORBED_FRAC, MOUNTING_U_W_PER_M2_K, beta_vmp_per_c, rear_gain_frac

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from calm_relay.job.models import Face
+from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import ModuleCard
 
 CLAMP_GAP_M = 0.02  # between modules, common practice

@@ -9,7 +9,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from calm_relay.job.models import Face, Site, StringGroup
+from calm_relay.job.models import Site, StringGroup
+from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import ModuleCard, OptimizerCard, Tracker
 from calm_relay.packs.pack import Pack
 from calm_relay.pv.voltage import ColdBy, beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, rear_gain_frac, start_voltage_v

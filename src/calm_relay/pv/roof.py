@@ -7,8 +7,9 @@ from collections.abc import Collection
 from typing import Literal
 
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import Face, Job, Node, Plan, StringGroup
+from calm_relay.job.models import Job, Node, Plan, StringGroup
 from calm_relay.job.rows import inverter_rows, strings_kept
+from calm_relay.job.sky_models import Face
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import InverterCard, ModuleCard
 from calm_relay.packs.pack import Pack

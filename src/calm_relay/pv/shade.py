@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
-from calm_relay.job.models import HorizonPoint
+from calm_relay.job.sky_models import HorizonPoint
 from calm_relay.weather.solar import Sun
 
 Array = NDArray[np.float64]

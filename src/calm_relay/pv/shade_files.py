@@ -8,7 +8,7 @@ from pathlib import Path
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.handed_in import handed_in
-from calm_relay.job.models import Face, HorizonPoint
+from calm_relay.job.sky_models import Face, HorizonPoint
 
 MOST_BYTES = 1_000_000
 MOST_POINTS = 73

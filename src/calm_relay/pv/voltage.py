@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Literal
 from calm_relay.library.cards import ModuleCard
 
 if TYPE_CHECKING:
-    from calm_relay.job.models import Face
+    from calm_relay.job.sky_models import Face
 
 # Heat loss coefficient by mounting, W/(m²·K): common practice.
 MOUNTING_U_W_PER_M2_K = {"rack": 29.0, "ventilated": 25.0, "close_roof": 20.0, "insulated": 15.0}

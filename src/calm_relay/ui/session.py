@@ -18,8 +18,9 @@ from calm_relay.handed_in import Watch
 from calm_relay.job.container import OpenedJob, save_job
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.history import Document
-from calm_relay.job.models import Job, MonthlyWeather, Plan, WeatherFile
+from calm_relay.job.models import Job, Plan
 from calm_relay.job.recovery import Recovery
+from calm_relay.job.sky_models import MonthlyWeather, WeatherFile
 from calm_relay.job.sources import assumed_paths
 from calm_relay.library.book import CardBook
 from calm_relay.rules.registry import CheckContext, Finding

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import MONTH_DAYS, YearCalendar
-from calm_relay.job.models import ClearSkyWeather, MonthlyWeather
+from calm_relay.job.sky_models import ClearSkyWeather, MonthlyWeather
 from calm_relay.job.template import assumed_temperatures_c
 from calm_relay.weather.solar import Sun
 

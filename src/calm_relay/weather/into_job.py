@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_DAYS
 from calm_relay.job.common_models import SeriesRef
-from calm_relay.job.models import FieldMark, Job, MonthlyWeather, WeatherFile
+from calm_relay.job.models import FieldMark, Job
 from calm_relay.job.series import SeriesStore
+from calm_relay.job.sky_models import MonthlyWeather, WeatherFile
 from calm_relay.weather.files import HOURS, WeatherRead
 from calm_relay.weather.plausible import refuse_sun_at_night
 

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_DAYS, MONTH_OF_DAY, MONTHS, YearCalendar
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import MonthlyWeather
+from calm_relay.job.sky_models import MonthlyWeather
 from calm_relay.weather.cloud import depth_of, first_order, flicker
 from calm_relay.weather.solar import Sun, split_diffuse
 

@@ -11,8 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, YearCalendar, days_of_seasons, in_window
-from calm_relay.job.models import ClearSkyWeather, Job, Plan
+from calm_relay.job.models import Job, Plan
 from calm_relay.job.rows import battery_rows
+from calm_relay.job.sky_models import ClearSkyWeather
 from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
 from calm_relay.pv.roof import export_cap_w

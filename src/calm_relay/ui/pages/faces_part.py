@@ -9,8 +9,9 @@ from PySide6.QtWidgets import QLabel, QPushButton, QWidget
 
 from calm_relay.decision.directions import DirectionMap, FaceYield, fit_words
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import Face, Job
+from calm_relay.job.models import Job
 from calm_relay.job.parts import add_face, remove_face
+from calm_relay.job.sky_models import Face
 from calm_relay.job.sources import typed_edits
 from calm_relay.pv.shade_files import read_shade
 from calm_relay.ui.views.compass import CompassDial

@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QLabel
 
 from calm_relay.calendar import MONTH_DAYS
 from calm_relay.decision.words import weather_words
-from calm_relay.job.models import ClearSkyWeather, FieldMark, Job, MonthlyWeather, WeatherFile
+from calm_relay.job.models import FieldMark, Job
+from calm_relay.job.sky_models import ClearSkyWeather, MonthlyWeather, WeatherFile
 from calm_relay.job.template import assumed_weather
 from calm_relay.places import Town
 from calm_relay.ui.fields.town import TownDialog

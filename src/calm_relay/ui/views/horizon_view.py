@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from calm_relay.job.models import HorizonPoint
+from calm_relay.job.sky_models import HorizonPoint
 from calm_relay.pv.shade import SunPath, horizon_elevation_deg
 from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, ui_font, ui_metrics
