@@ -55,8 +55,8 @@ class YearPictures(QWidget):
         column.addLayout(head)
         self.parts, self.against = ClosedList(), ClosedList()
         for box, name, letters in (
-            (self.parts, "What the picture shows", 20),
-            (self.against, "Which plan it is compared with", 13),
+            (self.parts, "What the picture shows", 18),
+            (self.against, "Which plan it is compared with", 12),
         ):
             box.setAccessibleName(name)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
@@ -66,7 +66,8 @@ class YearPictures(QWidget):
         self._legend_row = QWidget()
         FlowLayout(self._legend_row, gap=10, line_gap=2)
         head.addSpacing(10)
-        head.addWidget(self._legend_row, 1)
+        head.addWidget(self._legend_row, 2)
+        head.setStretchFactor(self.against, 1)
         self.months = MonthsChart(theme, "Energy by month", "", "kWh")
         self.charge = ChargeChart(theme, "Charge of the battery", "", "% of capacity")
         self.duration = DurationChart(theme, "PV power, from most to least", "hours of the year", "kW DC")

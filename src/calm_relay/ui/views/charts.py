@@ -261,7 +261,8 @@ class MonthsChart(Chart):
             top, low = max(top, float(high.max())), min(low, float(high.min()))
         last = len(names) - 0.5
         self.setXRange(-0.5, last, padding=0.01)
-        self.setYRange(low * 1.05, top * 1.05, padding=0)
+        room = 0.05 * (top - low)  # also above a zero that all bars hang from: its figure stands half above it
+        self.setYRange(low - room if low < 0 else 0.0, top + room, padding=0)
         if low < 0:
             self.curve(np.array([-0.5, last]), np.zeros(2), self._theme.color("ink"), 1.0)
         self.getAxis("bottom").setTicks([[(i, name) for i, name in enumerate(names)], []])
