@@ -10,6 +10,7 @@ import pytest
 from calm_relay.simulation.columns import KEPT_NODE, KEPT_SYSTEM
 from calm_relay.simulation.flow import FlowTable, run_year
 from calm_relay.simulation.kept import Block, spare
+from calm_relay.simulation.kernel.loops import put_columns
 from tests.test_variants import family
 
 
@@ -56,3 +57,26 @@ def test_a_year_that_is_dropped_leaves_its_memory_to_the_next():
     del flow
     gc.collect()
     assert run_year(packed).column("import_w").__array_interface__["data"][0] == where
+
+
+class Marks(list):
+    """Remembers what was ever written into it."""
+
+    def __init__(self, values: list[bool]) -> None:
+        super().__init__(values)
+        self.written: list[bool] = []
+
+    def __setitem__(self, at, value) -> None:
+        self.written.append(value)
+        super().__setitem__(at, value)
+
+
+def test_a_thread_never_takes_back_what_the_other_has_found():
+    """Two threads run halves of a year into one table: to write 'nothing' over the other's mark left out its figures, seldom."""
+    marks = Marks([False, True, False])
+    rows, table = np.array([[0.0, 0.0, 3.0], [0.0, 0.0, 4.0]]), np.zeros((3, 4))
+    put = getattr(put_columns, "py_func", put_columns)
+    put(rows, 2, rows.sum(axis=0), np.arange(3), 2, table, marks)
+    assert marks == [False, True, True]
+    assert marks.written == [True]
+    assert np.array_equal(table, [[0, 0, 0, 0], [0, 0, 0, 0], [0, 0, 3, 4]])

@@ -55,11 +55,13 @@ def put_columns(rows, steps, sums, which, first, table, touched):
     """Put the columns `which` of rows (steps, all columns) into a table (columns, all steps), from step `first` on.
 
     `touched` (columns,) tells which of them hold anything, by the sums: those that never do are not written, so that they take no
-    memory.
+    memory. Two threads tell it of one table, so it is only ever set: whoever wrote what it was would take back what the other has
+    found, whose figures would then be left out.
     """
     columns = len(which)
     for i in range(columns):
-        touched[i] = touched[i] or sums[which[i]] != 0.0
+        if sums[which[i]] != 0.0 and not touched[i]:
+            touched[i] = True
     for begin in range(0, steps, 32):  # a few at a time: what is read is then still nearest to the processor
         for i in range(columns):
             if touched[i]:
