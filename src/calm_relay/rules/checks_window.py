@@ -162,21 +162,20 @@ def _by_year(c: CheckContext, w: _Window, made: WindowEnergy) -> str:
     return f". In the year it stored {show(year.stored_wh, 'energy_wh')} on a mean day of its own{why}"
 
 
-def _remedies(c: CheckContext, w: _Window) -> list[Remedy]:
+def _remedies(c: CheckContext, w: _Window) -> Iterator[Remedy]:
     base = c.path(f"controls.slots[{w.index}]")
-    slot, out = w.slot, []
+    slot = w.slot
     hours = window_hours(slot.start_h, slot.end_h)
     if w.energy(power_w=1e9).stored_wh >= w.need_wh:
         power = slot.power_w
         while w.energy(power_w=power).stored_wh < w.need_wh:
             power += 50.0
-        out.append(Remedy(f"charge at {show(power, 'power_w')} AC", (Edit(f"{base}.power_w", power),)))
+        yield Remedy(f"charge at {show(power, 'power_w')} AC", (Edit(f"{base}.power_w", power),))
     longer = hours
     while longer < 24 and w.energy(hours_h=longer).stored_wh < w.need_wh:
         longer += 0.5
     if longer < 24:
         end = (slot.start_h + longer) % 24
-        out.append(Remedy(f"a window of {longer:g} h, to {end:g} h", (Edit(f"{base}.end_h", end),)))
+        yield Remedy(f"a window of {longer:g} h, to {end:g} h", (Edit(f"{base}.end_h", end),))
     target = math.floor((w.low_frac + w.energy().stored_wh / w.capacity_wh) * 100) / 100
-    out.append(Remedy(f"a target of {target * 100:.0f} %", (Edit(f"{base}.target_soc_frac", max(w.low_frac, target)),)))
-    return out
+    yield Remedy(f"a target of {target * 100:.0f} %", (Edit(f"{base}.target_soc_frac", max(w.low_frac, target)),))

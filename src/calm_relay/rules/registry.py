@@ -271,10 +271,10 @@ def finding(
     cost: str = "",
     source: str | None = None,
 ) -> Finding:
-    """Return a judged finding; remedies are kept where it is over. `soft`: past the limit it is 'tight', since that only costs."""
+    """Return a judged finding; remedies are asked for where it is over. `soft`: past the limit it is 'tight', for it only costs."""
     entry = REGISTRY[check_id]
     verdict, margin = judge(context.pack, quantity, value, limit, sense, tight)
-    kept = tuple(remedies) if verdict == "over" else ()
+    kept = tuple(remedies) if verdict == "over" and context.advise else ()
     if soft and verdict == "over":
         verdict = "tight"
     return Finding(

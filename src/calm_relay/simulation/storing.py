@@ -37,7 +37,8 @@ class StoringLoss:
 
     def arrives_w(self, into_w: Watts) -> Watts:
         """Return what arrives in the cells of what charges at the terminals, a number or an array. [W]"""
-        if not np.any(self.take_square_per_w) and not np.any(self.self_w):
+        # Several banks side by side have arrays of them; of one bank, NumPy is slow to tell whether a number is nothing.
+        if not any(beside if isinstance(beside, float) else np.any(beside) for beside in (self.take_square_per_w, self.self_w)):
             return self.eta_c * into_w
         lost: Any = self.take_square_per_w * into_w**2 + np.where(into_w > 0, self.self_w, 0.0)
         return cast("Watts", np.maximum(0.0, self.eta_c * into_w - lost))
