@@ -1,6 +1,7 @@
 """Prints speed as ratios of one run and in seconds, and peak memory. Goals are beside the figures; none of it is a test.
 
-The last column says how many times slower the machine was then than when nobody else is at work (`pace`): goals hold for 1.0.
+The last columns say how many times slower the machine was then than when nobody else is at work, in one thread and in two
+(`pace`): goals hold for ×1.0 ×1.0.
 """
 
 from __future__ import annotations
@@ -15,9 +16,10 @@ import time
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
-from pace import pace
+from pace import Pace, pace
 
 from calm_relay.demo import demo_job
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan
@@ -43,7 +45,7 @@ def best(work: Callable[[], object], times: int = 7, wait_s: float = 8.0) -> flo
             begin = time.perf_counter()
             work()
             out.append(time.perf_counter() - begin)
-        if pace() < 1.1 or time.perf_counter() > until:
+        if max(pace()) < 1.2 or time.perf_counter() > until:
             return min(out)
 
 
@@ -123,13 +125,13 @@ def variants_lines(packed: Packed, line: Callable[..., None], nodes: str, goals:
         line("  a lane's step against the year's own, one thread", f"{ratio:.1f}×", "at least 2×")
 
 
-def apart(script: str, *arguments: str) -> dict[str, float]:
+def apart(script: str, *arguments: str) -> dict[str, Any]:
     """Run a script of this folder in a process of its own and return what its last line says; leaves where it fails."""
     env = {"QT_LOGGING_RULES": "qt.qpa.*=false", **os.environ}
     done = subprocess.run([sys.executable, HERE / script, *arguments], capture_output=True, text=True, check=False, env=env)
     if done.returncode:
         raise SystemExit(done.stderr)
-    found: dict[str, float] = json.loads(done.stdout.splitlines()[-1])
+    found: dict[str, Any] = json.loads(done.stdout.splitlines()[-1])
     return found
 
 
@@ -179,9 +181,8 @@ def main() -> int:
     study, job = Study(), demo_job()
     plans = {"one node": (job, job.plan("B")), "four nodes": four_nodes()}
 
-    def line(what: str, figure: str, goal: str = "", slower: float | None = None) -> None:
-        shown = pace() if slower is None else slower
-        print(f"{what:62}{figure:>26}   {goal:37}{f'×{shown:.1f}' if shown else ''}", flush=True)
+    def line(what: str, figure: str, goal: str = "", slower: Pace | None = None, *, paced: bool = True) -> None:
+        print(f"{what:62}{figure:>26}   {goal:37}{slower or pace() if paced else ''}", flush=True)
 
     for what, (mine, plan) in plans.items():
         made = study.flow(mine, plan)
@@ -192,7 +193,7 @@ def main() -> int:
             f"{plain / compiled:.0f}×",
             "at least 50×" if what == "one node" else "",
         )
-        line("  largest difference of any figure", f"{differ:.1e}", "1e-9", slower=0.0)
+        line("  largest difference of any figure", f"{differ:.1e}", "1e-9", paced=False)
         for series in (True, False):
             table = run_year(packed, series=series)
             seconds = best(lambda p=packed, s=series: run_year(p, series=s))
@@ -223,7 +224,7 @@ def main() -> int:
 
     def shown(what: str, name: str, goal: str, paced: str) -> None:
         value = w[f"{name}_s"]
-        line(what, f"{value:.2f} s" if value > 1.0 else f"{1000 * value:.1f} ms", goal, slower=w[f"{paced}_slower"])
+        line(what, f"{value:.2f} s" if value > 1.0 else f"{1000 * value:.1f} ms", goal, slower=Pace(*w[f"{paced}_slower"]))
 
     shown("start to usable window, warm", "usable", "goal 2 s", "start")
     shown("start to every plan's figures, warm", "figures", "", "start")
@@ -238,17 +239,17 @@ def main() -> int:
     shown("  longest step of the event loop meanwhile", "decide_freeze", "goal 100 ms", "decide")
     shown("an edit of what stays on to painted ride-through", "stays", "goal 700 ms", "stays")
     shown("  longest step of the event loop meanwhile", "stays_freeze", "goal 100 ms", "stays")
-    line("peak memory of the running demo", f"{w['peak_mb']:.0f} MB", "goal 450 MB", slower=0.0)
+    line("peak memory of the running demo", f"{w['peak_mb']:.0f} MB", "goal 450 MB", paced=False)
     for name in ("demo", "demo-kvist"):
         e = apart("endure.py", name, str(EDITS))
         line(f"{name}: {EDITS} random edits by keys, then undone", f"{e['longest_freeze_s']:.2f} s longest freeze", "goal 0.5 s")
         memory = f"{e['began_mb']:.0f}, {e['highest_mb']:.0f}, {e['after_undo_mb']:.0f} MB"
-        line("  memory at the begin, at most, after undo", memory, "goal 50 MB more", slower=0.0)
+        line("  memory at the begin, at most, after undo", memory, "goal 50 MB more", paced=False)
         line(
             "  boxes, exceptions, equal job",
             f"{e['boxes']:.0f}, {e['exceptions']:.0f}, {e['equal'] == 1.0}",
             "0, 0, True",
-            slower=0.0,
+            paced=False,
         )
     return 0
 

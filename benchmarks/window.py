@@ -10,7 +10,7 @@ from pathlib import Path
 from statistics import median
 from typing import Any, TypeVar
 
-from pace import pace
+from pace import Pace, mean, pace
 
 BEGIN = time.time()
 T = TypeVar("T")
@@ -180,9 +180,9 @@ def main() -> None:
             QTimer.singleShot(0, lambda: painted.append(time.perf_counter()))
 
     window.session.answers_changed.connect(stamp)
-    slower = {"start": pace(), "edit": 0.0}
+    slower: dict[str, list[Pace]] = {"start": [pace()], "edit": []}
     for i in range(12):
-        slower["edit"] += pace() / 12
+        slower["edit"].append(pace())
         field.setFocus()
         field.selectAll()
         QTest.keyClicks(field, str(3 + i))
@@ -202,9 +202,9 @@ def main() -> None:
         redraws.append(time.perf_counter() - begin)
 
     def paced(name: str, work: Callable[[], T]) -> T:
-        before = pace()
+        slower[name] = [pace()]
         found = work()
-        slower[name] = (before + pace()) / 2
+        slower[name].append(pace())
         return found
 
     price = paced("price", lambda: price_s(app, window, painted))
@@ -226,7 +226,7 @@ def main() -> None:
                 "redraw_s": median(redraws),
                 "largest_redraw_s": largest,
                 "peak_mb": peak_mb,
-                **{f"{name}_slower": value for name, value in slower.items()},
+                **{f"{name}_slower": mean(paces) for name, paces in slower.items()},
                 "decide_s": decide,
                 "stays_s": stays,
                 "stays_freeze_s": stays_freeze,
