@@ -149,20 +149,25 @@ class YearFacts:
 def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
     """Return the facts of one plan's year; those of its batteries alone are counted beside the others, in a thread of their own."""
     with ThreadPoolExecutor(1) as pool:
-        batteries = pool.submit(_battery_facts, made)
+        batteries = pool.submit(_battery_facts, job, calendar, made)
         facts = _facts_beside(job, plan, cards, calendar, made, house)
-        cycles, months = batteries.result()
-    return replace(facts, cycles=cycles, battery_months=months)
+        cycles, months, fill = batteries.result()
+    return replace(facts, cycles=cycles, battery_months=months, fill=fill)
 
 
-def _battery_facts(made: PlanFlow) -> tuple[dict[str, tuple[CycleCount, ...]], dict[str, tuple[BatteryMonth, ...]]]:
+_BatteryFacts = tuple[
+    dict[str, tuple[CycleCount, ...]], dict[str, tuple[BatteryMonth, ...]], dict[str, dict[str, FillFacts]]
+]  # cycles, months, and how they are filled
+
+
+def _battery_facts(job: Job, calendar: YearCalendar, made: PlanFlow) -> _BatteryFacts:
     flow, packed = made.flow, made.packed
     cycles = {
         node_id: year_cycles(flow.node_column(node_id, "energy_wh"), float(packed.nodes[k]["capacity_wh"]))
         for k, node_id in enumerate(flow.node_ids)
         if packed.nodes[k]["capacity_wh"] > 0
     }
-    return cycles, battery_months(flow, packed)
+    return cycles, battery_months(flow, packed), _fill(job, calendar, made)
 
 
 def _facts_beside(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
@@ -210,7 +215,7 @@ def _facts_beside(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar,
         full_cycles=given / usable if usable > 0 else 0.0,
         limits=_limit_use(job, plan, calendar, made, pv_only),
         evening=_evening(plan, cards, calendar, made),
-        fill=_fill(job, calendar, made),
+        fill={},
         backup_peak_w=float(packed.ac[:, AC_LOAD_B].max()),
         backup_peak_va=house.peak_va(plan.backed_up, factors),
         by_month_wh=months,
