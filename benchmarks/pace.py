@@ -29,9 +29,10 @@ def _count() -> None:
         total += i * 0.5
 
 
-def _best(work: Callable[[], object]) -> float:
+def least(work: Callable[[], object], times: int = 3) -> float:
+    """Return the least seconds of a few runs of some work. [s]"""
     took = []
-    for _ in range(3):
+    for _ in range(times):
         begin = time.perf_counter()
         work()
         took.append(time.perf_counter() - begin)
@@ -41,8 +42,8 @@ def _best(work: Callable[[], object]) -> float:
 def pace() -> Pace:
     """Return how slow the machine is now, the best of three tries each. [s/s]"""
     with ThreadPoolExecutor(2) as pool:
-        two = _best(lambda: list(pool.map(lambda _: hashlib.blake2b(_TEXT).digest(), range(2))))
-    return Pace(_best(_count) / QUICK_ONE_S, two / QUICK_TWO_S)
+        two = least(lambda: list(pool.map(lambda _: hashlib.blake2b(_TEXT).digest(), range(2))))
+    return Pace(least(_count) / QUICK_ONE_S, two / QUICK_TWO_S)
 
 
 def mean(paces: list[Pace]) -> Pace:

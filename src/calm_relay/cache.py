@@ -137,19 +137,20 @@ class StageCache:
         kept = self._kept[room]
         kept[key] = (result, weight)
         self._bytes[room] += weight
-        while self._bytes[room] > self._rooms[room][1] and len(kept) > 1:
+        self._drop_oldest(room)
+
+    def _drop_oldest(self, room: int, coming: int = 0) -> None:
+        """Drop what was longest unused of a room until it fits, and what is coming with it; the newest stays."""
+        kept = self._kept[room]
+        while self._bytes[room] + coming > self._rooms[room][1] and len(kept) > 1:
             _, (_, dropped) = kept.popitem(last=False)
             self._bytes[room] -= dropped
 
     def _make_room(self) -> None:
         """Drop what has to go from the last room for one more like its newest: what is made now can use the memory again."""
-        last = len(self._rooms) - 1
         with self._lock:
-            kept = self._kept[last]
-            weight = next(reversed(kept.values()))[1] if kept else 0
-            while self._bytes[last] + weight > self._rooms[last][1] and len(kept) > 1:
-                _, (_, dropped) = kept.popitem(last=False)
-                self._bytes[last] -= dropped
+            newest = next(reversed(self._kept[-1].values()), None)
+            self._drop_oldest(len(self._rooms) - 1, 0 if newest is None else newest[1])
 
     def has(self, keys: Iterable[str]) -> bool:
         """Return whether all of them are kept. [bool]"""

@@ -272,21 +272,24 @@ def battery_voltage(c: CheckContext) -> Iterator[Finding]:
         line += f"; under load at {low * 100:.0f} %: {sag}"
         high_gap = (unit.battery_voltage_max_v - v.full_v) / unit.battery_voltage_max_v
         low_gap = (working - unit.battery_voltage_min_v) / max(1.0, unit.battery_voltage_min_v)
-        fits = [m for m in range(1, 65) if _works_under_load(row, m, low)] if c.advise else []
-        remedies = []
-        if fits:
-            best = min(fits, key=lambda m: abs(m - n))
-            remedies.append(
-                Remedy(f"{best} battery modules instead of {n}", (Edit(c.path(f"nodes[{row.node.id}].battery.modules"), best),))
-            )
         if high_gap <= low_gap:
             value, limit = v.full_v, unit.battery_voltage_max_v
         else:
             value, limit = working, unit.battery_voltage_min_v
         yield finding(
             c, "battery.voltage", row.node.name, "voltage_v", value, limit, "most" if high_gap <= low_gap else "least", line,
-            remedies=remedies or [Remedy("a battery whose volts this inverter takes")],
+            remedies=_other_count(c, row, low),
         )  # fmt: skip
+
+
+def _other_count(c: CheckContext, row: BatteryRow, low: float) -> Iterator[Remedy]:
+    """Yield the nearest number of modules that the input carries, or where there is none what else."""
+    n = row.choice.modules
+    best = min((m for m in range(1, 65) if _works_under_load(row, m, low)), key=lambda m: abs(m - n), default=None)
+    if best is None:
+        yield Remedy("a battery whose volts this inverter takes")
+    else:
+        yield Remedy(f"{best} battery modules instead of {n}", (Edit(c.path(f"nodes[{row.node.id}].battery.modules"), best),))
 
 
 def _works_under_load(row: BatteryRow, modules: int, low: float) -> bool:

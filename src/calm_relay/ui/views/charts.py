@@ -28,13 +28,12 @@ class Chart(Copyable, pg.PlotWidget):
     """A quiet plot: no mouse zoom, no menu; axes in the theme's ink."""
 
     def __init__(self, theme: Theme, name: str, x_text: str, y_text: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent, enableMenu=False)  # one that is made and taken away again has crashed
+        super().__init__(parent, enableMenu=False)  # else one is made, for each, and taken away again
         self._theme, self._scale = theme, 1.0
         self._texts = (x_text, y_text)
         self.setAccessibleName(name)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         item = self.getPlotItem()
-        item.setMenuEnabled(False)
         item.hideButtons()
         self.setMouseEnabled(False, False)
         self.setFrameShape(self.Shape.NoFrame)

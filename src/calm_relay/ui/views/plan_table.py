@@ -23,7 +23,7 @@ from calm_relay.ui.theme import Theme, ui_font
 
 BAR = Qt.ItemDataRole.UserRole
 TONE = Qt.ItemDataRole.UserRole + 1
-LOW, HIGH = Qt.ItemDataRole.UserRole + 2, Qt.ItemDataRole.UserRole + 3  # of a spread; plain numbers, as of all data of an item
+SPREAD = Qt.ItemDataRole.UserRole + 2
 
 
 @dataclass(frozen=True)
@@ -57,8 +57,8 @@ class _Bars(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
         super().paint(painter, option, index)
-        share, spread = index.data(BAR), (index.data(LOW), index.data(HIGH))
-        if share is None and spread[0] is None:
+        share, spread = index.data(BAR), index.data(SPREAD)
+        if share is None and spread is None:
             return
         theme = self._table.theme
         rect = QRectF(option.rect).adjusted(8, 0, -4, -1)
@@ -67,7 +67,7 @@ class _Bars(QStyledItemDelegate):
             painter.fillRect(bar, theme.color("track"))
             color = theme.color(index.data(TONE) or "quiet")
             painter.fillRect(QRectF(bar.x(), bar.y(), bar.width() * float(share), bar.height()), color)
-        if spread[0] is not None:
+        if spread is not None:
             low, high = (bar.x() + bar.width() * float(at) for at in spread)
             y = bar.center().y()
             painter.setPen(QPen(theme.color("ink"), 1.2))
@@ -112,26 +112,31 @@ class PlanTable(QTableWidget):
 
     def show_rows(self, heads: Sequence[str], rows: Sequence[Row]) -> None:
         """Show a column for each of `heads`, and these rows."""
+        self.clear()
         self.setColumnCount(len(heads) + 1)
         self.setRowCount(len(rows))
         self.setHorizontalHeaderLabels(["", *heads])
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         for i, row in enumerate(rows):
-            self._plain(i, 0, row.text, row.tip, head=row.head)
-            for column in range(len(row.cells) + 1, len(heads) + 1):
-                self._plain(i, column, "", "")
+            item = QTableWidgetItem(row.text)
+            item.setToolTip(row.tip)
+            if row.head:
+                item.setFont(ui_font(9.75 * self._scale, bold=True))
+            self.setItem(i, 0, item)
             for column, cell in enumerate(row.cells, start=1):
-                item = self._plain(i, column, cell.text, cell.tip, head=row.head)
+                item = QTableWidgetItem(cell.text)
                 item.setTextAlignment(right)
+                item.setToolTip(cell.tip)
+                if row.head:
+                    item.setFont(ui_font(9.75 * self._scale, bold=True))
                 if cell.color:
                     item.setForeground(self.theme.color(cell.color))
                 if cell.bar is not None:
                     item.setData(BAR, min(1.0, max(0.0, cell.bar)))
-                    if cell.tone:
-                        item.setData(TONE, cell.tone)
+                    item.setData(TONE, cell.tone)
                 if cell.spread is not None:
-                    for role, at in zip((LOW, HIGH), cell.spread, strict=True):
-                        item.setData(role, min(1.0, max(0.0, at)))
+                    item.setData(SPREAD, tuple(min(1.0, max(0.0, at)) for at in cell.spread))
+                self.setItem(i, column, item)
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
@@ -141,20 +146,6 @@ class PlanTable(QTableWidget):
         self.clearSelection()
         self.setCurrentCell(-1, -1)
         self._fit()
-
-    def _plain(self, row: int, column: int, text: str, tip: str, *, head: bool = False) -> QTableWidgetItem:
-        """Return the cell's item with this text and nothing of what it showed before."""
-        item = self.item(row, column)
-        if item is None:
-            item = QTableWidgetItem()
-            self.setItem(row, column, item)
-        item.setText(text)
-        item.setToolTip(tip)
-        for role in (BAR, TONE, LOW, HIGH, Qt.ItemDataRole.ForegroundRole, Qt.ItemDataRole.FontRole):
-            item.setData(role, None)
-        if head:
-            item.setFont(ui_font(9.75 * self._scale, bold=True))
-        return item
 
     def _fit(self) -> None:
         """Make the heads as tall as their words, the table as tall as its rows."""
