@@ -12,6 +12,7 @@ import pytest
 from calm_relay.errors import BadInput, Cancelled
 from calm_relay.job.edits import Edit, apply_edits, read_path
 from calm_relay.job.models import Job
+from calm_relay.load.house import house_year
 from calm_relay.relay.graph import plan_graph
 from calm_relay.relay.values import notable_steps, peak_values, values_at
 from calm_relay.simulation.flow import open_balances
@@ -88,6 +89,29 @@ def test_what_an_answer_is_made_of_stays_as_long_as_the_answer_is_asked_for(demo
         study.plan_result(demo, plan, weighed=())
         study.keep("crowd", [crowd], lambda: 0, 60_000)
     assert study.stands(demo, plan), "a count whose bill is found must not grow old"
+
+
+def test_houses_hold_the_loads_that_an_edit_left_alone_together(demo):
+    """And each is the house made anew, also where bill, seed or weather change what is behind a load."""
+    study, warm = Study(step_s=3600), Edit("house.appliances[oven].follows", "heating_degrees")
+    steps = [
+        [],
+        [Edit("house.appliances[oven].running_w", 2500.0)],
+        [warm],
+        [warm, Edit("site.weather.seed", 5)],
+        [Edit("house.background.holds_listed", value=True), Edit("house.background.energy_wh_per_day", [9_000.0] * 12)],
+        [Edit("house.background.seed", 8)],
+    ]
+    made = []
+    for edits in steps:
+        job = apply_edits(demo, edits)
+        made.append(study.house(job))
+        anew = house_year(job.house, study.calendar(job), None, study.outside(job))
+        np.testing.assert_array_equal(made[-1].background_w, anew.background_w)
+        for name, watts in anew.appliance_w.items():
+            np.testing.assert_array_equal(made[-1].appliance_w[name], watts, err_msg=f"{edits} {name}")
+    first, second = (year.appliance_w for year in made[:2])
+    assert [name for name in first if second[name] is not first[name]] == ["oven"]
 
 
 def leaves(value: Any, path: str) -> list[tuple[str, Any]]:

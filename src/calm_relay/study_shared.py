@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 from typing import Any
+from weakref import WeakValueDictionary
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,10 +14,11 @@ from calm_relay.cache import KeysOfLate, StageCache, array_bytes, content_key, o
 from calm_relay.calendar import YearCalendar, year_calendar
 from calm_relay.equipment.shelf import KnownCards
 from calm_relay.job.common_models import SeriesRef
-from calm_relay.job.house_models import SeriesLoad
+from calm_relay.job.house_models import Appliance, SeriesLoad
 from calm_relay.job.models import Job
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.sky_models import ClearSkyWeather, MonthlyWeather, WeatherFile
+from calm_relay.load.appliance_year import appliance_w
 from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
 from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, sun_hidden
 from calm_relay.weather.guess import guessed_means
@@ -44,6 +46,8 @@ class SharedStages:
         self.cache = cache or StageCache()
         self.runs: Counter[str] = Counter()
         self._keys = KeysOfLate()
+        # Loads of the houses that are kept: an edit of one load makes that one, and houses hold the others together.
+        self._appliances: WeakValueDictionary[str, Array] = WeakValueDictionary()
 
     def _stage(self, name: str, key: str, make: Callable[[], Any], size: Callable[[Any], int]) -> Any:
         def counted() -> Any:
@@ -177,11 +181,23 @@ class SharedStages:
         background = job.house.background
         values = self.store.get(background.series.sha256 or "") if isinstance(background, SeriesLoad) else None
 
+        dates = stages.select_calendar(job, self.step_s)
+
         def size(h: HouseYear) -> int:
             return h.background_w.nbytes * (1 + len(h.appliance_w))
 
+        def one(appliance: Appliance, calendar: YearCalendar, seed: int, day_air_c: Array | None) -> Array:
+            weather = "" if appliance.follows == "clock" else self.weather_key(job)
+            key = content_key("appliance", stages.select_appliance(appliance), dates, seed, weather)
+            kept = self._appliances.get(key)
+            if kept is None:
+                kept = appliance_w(appliance, calendar, seed, day_air_c)
+                kept.setflags(write=False)  # several houses hold it
+                self._appliances[key] = kept
+            return kept
+
         found: HouseYear = self._stage(
-            "house", self.house_key(job), lambda: house_year(job.house, self.calendar(job), values, self.outside(job)), size
+            "house", self.house_key(job), lambda: house_year(job.house, self.calendar(job), values, self.outside(job), one), size
         )
         return found
 

@@ -5,17 +5,19 @@ from __future__ import annotations
 from dataclasses import replace
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QThread
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from calm_relay.demo import demo_job
 from calm_relay.job.container import read_job
 from calm_relay.job.edits import Edit
+from calm_relay.job.pages import PAGES
 from calm_relay.study import Study
 from calm_relay.ui.fields.card_button import CardButton
 from calm_relay.ui.fields.quantity import QuantityField
-from calm_relay.ui.start import wait_idle
+from calm_relay.ui.pages import make
+from calm_relay.ui.start import wait_for, wait_idle
 from calm_relay.ui.views.headroom import HeadroomRow
 from calm_relay.ui.window import MainWindow
 from tests.ui.picking import take
@@ -49,6 +51,24 @@ def typed(field: QuantityField, text: str) -> None:
     field.selectAll()
     QTest.keyClicks(field, text)
     QTest.keyClick(field, Qt.Key.Key_Return)
+
+
+def test_pages_are_loaded_ahead_once_nobody_waits(window, qapp, monkeypatch):
+    loaded: list[tuple[str, bool]] = []
+    runner = window.session.runner
+    monkeypatch.setattr(make, "import_module", lambda name: loaded.append((name, QThread.currentThread() is qapp.thread())))
+    ahead = make.PagesAhead(runner)
+    ahead._quiet.setInterval(50)
+    runner.raising = True
+    runner.idle.emit(runner.generation)
+    QTest.qWait(200)
+    assert not loaded, "limits are still being raised"
+    runner.raising = False
+    assert wait_for(qapp, lambda: ahead.loaded, 10.0)
+    assert loaded == [(spec.make.partition(":")[0], False) for spec in PAGES]
+    runner.idle.emit(runner.generation)
+    QTest.qWait(100)
+    assert len(loaded) == len(PAGES), "once"
 
 
 def test_an_edit_reaches_document_checks_and_year_and_undo_takes_it_back(window, qapp):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -11,12 +11,13 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, YearCalendar
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.house_models import House, ProfileLoad
+from calm_relay.job.house_models import Appliance, House, ProfileLoad
 from calm_relay.job.series import Series
 from calm_relay.load.appliance_year import appliance_w
 from calm_relay.load.profile import profile_w
 
 Array = NDArray[np.float64]
+MakeAppliance = Callable[[Appliance, YearCalendar, int, Array | None], Array]
 
 
 @dataclass(frozen=True, eq=False)
@@ -95,10 +96,16 @@ def follows_weather(house: House) -> bool:
     return any(a.follows != "clock" for a in house.counted)
 
 
-def house_year(house: House, calendar: YearCalendar, series: Series | None, outside: Outside | None = None) -> HouseYear:
+def house_year(
+    house: House,
+    calendar: YearCalendar,
+    series: Series | None,
+    outside: Outside | None = None,
+    appliance: MakeAppliance = appliance_w,
+) -> HouseYear:
     """Return the year of a house; `series` holds the metered values where the job names some. Same seed, same year.
 
-    Loads that come later than the year shown are there as zeros.
+    Loads that come later than the year shown are there as zeros. `appliance` makes the year of one load.
 
     Raises
     ------
@@ -112,7 +119,7 @@ def house_year(house: House, calendar: YearCalendar, series: Series | None, outs
         base = _metered_w(series if series is not None else np.empty(0), background.series.step_s, calendar)
     seed = background.seed if isinstance(background, ProfileLoad) else 1
     appliances = {a.id: np.zeros(calendar.steps) for a in house.appliances}
-    appliances |= {a.id: appliance_w(a, calendar, seed, outside.day_air_c) for a in house.counted}
+    appliances |= {a.id: appliance(a, calendar, seed, outside.day_air_c) for a in house.counted}
     listed = [a.id for a in house.counted if a.in_metered and a.from_year is None]
     if not isinstance(background, ProfileLoad):
         return _within_metered(base, appliances, listed)
@@ -131,7 +138,8 @@ def _within_bill(base: Array, appliances: dict[str, Array], listed: list[str], c
     keep = np.minimum(1.0, np.divide(months, drawn, out=np.ones(12), where=drawn > 0))
     left = np.divide(np.maximum(0.0, months - drawn * keep), months, out=np.zeros(12), where=months > 0)
     step_keep, step_left = keep[calendar.month - 1], left[calendar.month - 1]
-    scaled = {name: watts * step_keep if name in listed else watts for name, watts in appliances.items()}
+    less = listed if keep.min() < 1.0 else []  # where nothing is taken away they stay what they are, not copies
+    scaled = {name: watts * step_keep if name in less else watts for name, watts in appliances.items()}
     return HouseYear(base * step_left, scaled)
 
 

@@ -80,6 +80,11 @@ class StudyRunner(QObject):
         self._later.timeout.connect(self._begin)
         self.idle.connect(self._idle)
 
+    @property
+    def quiet(self) -> bool:
+        """Whether nothing is asked, raised or read."""
+        return not (self.busy or self.raising or self._pool.activeThreadCount() or self.files_pool.activeThreadCount())
+
     def reset(self, store: SeriesStore) -> None:
         """Start over with another job's series."""
         self.cancel()

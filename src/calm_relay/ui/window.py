@@ -31,7 +31,7 @@ from calm_relay.ui.job_files import JobFiles
 from calm_relay.ui.menus import Command, Menus
 from calm_relay.ui.page_keys import PageKeys
 from calm_relay.ui.pages.base import FieldPage
-from calm_relay.ui.pages.make import make_page
+from calm_relay.ui.pages.make import PagesAhead, make_page
 from calm_relay.ui.pages.plans import PlansPage
 from calm_relay.ui.plan_actions import PlanActions
 from calm_relay.ui.session import Session
@@ -108,6 +108,7 @@ class MainWindow(QMainWindow):
         self.show_page("plans" if self.session.job.plans[0].nodes else "site")
         if self.shown == "plans":
             self.plans.relay.setFocus()
+        PagesAhead(self.session.runner)
         self.session.start()
 
     # --- frame

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
+from calm_relay.job.house_models import Appliance
 from calm_relay.job.models import Job, Node, Plan, StringGroup
 from calm_relay.library.base import BoxCard
 from calm_relay.library.book import CardBook
@@ -103,15 +104,20 @@ def select_node_dc(job: Job, node: Node, cards: CardBook) -> Data:
     }
 
 
-def select_house(job: Job) -> Data:
-    """What the house's year reads, beside the calendar."""
+def select_appliance(appliance: Appliance) -> Data:
+    """What a load's year reads, beside calendar, seed and air."""
     skip = {
         "name", "essential", "never_from_battery", "motor", "power_factor", "sheddable", "no_auto_return", "line",
         "surplus", "surplus_least_w", "surplus_start_h", "surplus_end_h",
     }  # fmt: skip
+    return appliance.model_dump(exclude=skip)
+
+
+def select_house(job: Job) -> Data:
+    """What the house's year reads, beside the calendar."""
     return {
         "background": job.house.background.model_dump(exclude={"source", "low", "high"}),
-        "appliances": [a.model_dump(exclude=skip) for a in job.house.counted],
+        "appliances": [select_appliance(a) for a in job.house.counted],
         "all": [a.id for a in job.house.appliances],
         "south": job.site.place.latitude_deg < 0,
     }

@@ -9,6 +9,7 @@ With ``NUMBA_DISABLE_JIT=1`` the same source runs as plain Python.
 
 from __future__ import annotations
 
+import importlib
 import math
 from pathlib import Path
 from types import SimpleNamespace
@@ -19,6 +20,7 @@ from llvmlite import ir
 from numba import carray, njit, types
 from numba.core import cgutils, codegen
 from numba.extending import intrinsic, overload
+from numba.np import linalg
 
 from calm_relay.cache import code_cache_folder
 from calm_relay.simulation import columns
@@ -26,6 +28,17 @@ from calm_relay.simulation.kernel.records import BUS_DTYPE, MOST_NODES, PLANT_DT
 
 # Compiled code is kept by the content of this folder and of the columns: numba's own cache sees changes in one file only.
 numba.config.CACHE_DIR = str(code_cache_folder(Path(__file__).parent, Path(columns.__file__)))
+
+
+def _no_blas():
+    raise ImportError
+
+
+# numba looks once whether it could multiply matrices, and loads all of scipy's algebra for that: 16 MB and a tenth of a second.
+_look, linalg.ensure_blas = linalg.ensure_blas, _no_blas
+importlib.import_module("numba.np.arraymath")
+linalg.ensure_blas = _look
+
 # Where the processor has vectors of eight numbers, use them: the compiler's own choice is four, and a loop over lanes waits for
 # results more than it is short of room.
 _features = llvm.get_host_cpu_features()
