@@ -107,8 +107,19 @@ class StageCache:
                 return found
         return None
 
-    def get(self, key: str, make: Callable[[], Any], size: Callable[[Any], int] = lambda _: 2_000, *, in_last: bool = False) -> Any:
-        """Return the kept result of `key`, or make it, for the last room if told; two threads that ask for one key make it once."""
+    def get(
+        self,
+        key: str,
+        make: Callable[[], Any],
+        size: Callable[[Any], int] = lambda _: 2_000,
+        *,
+        in_last: bool = False,
+        stays: int = 1,
+    ) -> Any:
+        """Return the kept result of `key`, or make it; two threads that ask for one key make it once.
+
+        One for the last room, if told, finds room before it is made: all but the newest `stays` there may be dropped for it.
+        """
         with self._lock:
             found = self._find(key)
             if found is not None:
@@ -121,7 +132,7 @@ class StageCache:
                     return found[0]
             try:
                 if in_last:
-                    self._make_room()
+                    self._make_room(stays)
                 result = make()
                 weight = size(result)
                 with self._lock:
@@ -139,18 +150,18 @@ class StageCache:
         self._bytes[room] += weight
         self._drop_oldest(room)
 
-    def _drop_oldest(self, room: int, coming: int = 0) -> None:
-        """Drop what was longest unused of a room until it fits, and what is coming with it; the newest stays."""
+    def _drop_oldest(self, room: int, coming: int = 0, stays: int = 1) -> None:
+        """Drop what was longest unused of a room until it fits, and what is coming with it; the newest `stays` do."""
         kept = self._kept[room]
-        while self._bytes[room] + coming > self._rooms[room][1] and len(kept) > 1:
+        while self._bytes[room] + coming > self._rooms[room][1] and len(kept) > stays:
             _, (_, dropped) = kept.popitem(last=False)
             self._bytes[room] -= dropped
 
-    def _make_room(self) -> None:
+    def _make_room(self, stays: int) -> None:
         """Drop what has to go from the last room for one more like its newest: what is made now can use the memory again."""
         with self._lock:
             newest = next(reversed(self._kept[-1].values()), None)
-            self._drop_oldest(len(self._rooms) - 1, 0 if newest is None else newest[1])
+            self._drop_oldest(len(self._rooms) - 1, 0 if newest is None else newest[1], stays)
 
     def has(self, keys: Iterable[str]) -> bool:
         """Return whether all of them are kept. [bool]"""

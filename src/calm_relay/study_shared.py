@@ -55,7 +55,8 @@ class SharedStages:
             self.runs[name] += 1
             return made
 
-        return self.cache.get(key, counted, size, in_last=name in YEARS)
+        # A year runs in the memory of the one before; a year's lines are made of it, so that one stays.
+        return self.cache.get(key, counted, size, in_last=name in YEARS, stays=0 if name == "flow" else 1)
 
     def keep(self, name: str, inputs: Any, make: Callable[[], Any], size: int = 4_000) -> Any:
         """Return a small answer kept by all that it reads; `inputs` is plain data, keys of stages among it."""
