@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING, cast
+from functools import cached_property
+from typing import TYPE_CHECKING, TypeVar, cast
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
@@ -17,7 +18,7 @@ from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.charge_chart import ChargeChart
-from calm_relay.ui.views.charts import DurationChart, MonthsChart
+from calm_relay.ui.views.charts import Chart, DurationChart, MonthsChart
 from calm_relay.ui.views.figure_table import FigureTable
 from calm_relay.ui.widgets import Swatch, clear_layout, label
 from calm_relay.units import format_quantity as show
@@ -39,7 +40,9 @@ SHOWN = (
     ("from batteries", "battery_to_house_w", "battery"),
 )  # fmt: skip
 ISLAND_SHOWN = tuple(("not served", "unserved_w", "over") if row[1] == "import_w" else row for row in SHOWN)
+DRAWN_IN = {"bands": "charge", "window": "charge", "clipping": "duration", "figures": "figures"}
 ALONE = "this plan alone"
+V = TypeVar("V", "MonthsChart", "ChargeChart", "DurationChart", "FigureTable")
 
 
 class YearPictures(QWidget):
@@ -47,8 +50,9 @@ class YearPictures(QWidget):
 
     def __init__(self, session: Session, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.theme = session, theme
-        column = QVBoxLayout(self)
+        self.session, self.theme, self._scale = session, theme, 1.0
+        self._views: list[Chart | FigureTable] = []
+        column = self._column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
         head = QHBoxLayout()
@@ -68,26 +72,51 @@ class YearPictures(QWidget):
         head.addSpacing(10)
         head.addWidget(self._legend_row, 2)
         head.setStretchFactor(self.against, 1)
-        self.months = MonthsChart(theme, "Energy by month", "", "kWh")
-        self.charge = ChargeChart(theme, "Charge of the battery", "", "% of capacity")
-        self.duration = DurationChart(theme, "PV power, from most to least", "hours of the year", "kW DC")
-        self.figures = FigureTable()
-        self._charts = (self.months, self.charge, self.duration)
-        self._views: tuple[QWidget, ...] = (*self._charts, self.figures)
-        for view in self._views:
-            column.addWidget(view, 2)
         self.words = label("", "quiet", wrap=True)
         self.words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         column.addWidget(self.words)
-        self.figures.told.connect(lambda words: self.words.setText(words) if self.figures.isVisible() else None)
+
+    # --- what pictures are drawn in: made when one is first shown, since together they would hold up the page
+    @cached_property
+    def months(self) -> MonthsChart:
+        """Bars of parts of the year."""
+        return self._made(MonthsChart(self.theme, "Energy by month", "", "kWh"))
+
+    @cached_property
+    def charge(self) -> ChargeChart:
+        """What the battery holds."""
+        return self._made(ChargeChart(self.theme, "Charge of the battery", "", "% of capacity"))
+
+    @cached_property
+    def duration(self) -> DurationChart:
+        """PV power in the order of its size."""
+        return self._made(DurationChart(self.theme, "PV power, from most to least", "hours of the year", "kW DC"))
+
+    @cached_property
+    def figures(self) -> FigureTable:
+        """Figures and their arithmetic."""
+        table = self._made(FigureTable())
+        self.setTabOrder(self.against, table)  # else it comes last of the window
+        table.told.connect(lambda words: self.words.setText(words) if table.isVisible() else None)
+        return table
+
+    def _made(self, view: V) -> V:
+        view.hide()
+        self._views.append(view)
+        self._column.insertWidget(self._column.count() - 1, view, 2)
+        self._dress(view)
+        return view
+
+    def _dress(self, view: Chart | FigureTable) -> None:
+        if isinstance(view, Chart):
+            view.set_theme(self.theme, self._scale)
+        view.setFixedHeight(int((170 if isinstance(view, Chart) else 150) * self._scale))
 
     def set_theme(self, theme: Theme, scale: float) -> None:
         """Use other colours and another text size."""
-        self.theme = theme
-        for chart in self._charts:
-            chart.set_theme(theme, scale)
+        self.theme, self._scale = theme, scale
         for view in self._views:
-            view.setFixedHeight(int((150 if view is self.figures else 170) * scale))
+            self._dress(view)
 
     def _legend(self, rows: Iterable[tuple[str, str]], hatched: str = "") -> None:
         """Show names with their hues, one of them hatched."""
@@ -142,14 +171,9 @@ class YearPictures(QWidget):
         if result is None or made is None or what is None:
             return
         kind, _, rest = what.partition(" ")
-        views: dict[str, QWidget] = {
-            "bands": self.charge,
-            "window": self.charge,
-            "clipping": self.duration,
-            "figures": self.figures,
-        }
+        view = getattr(self, DRAWN_IN.get(kind, "months"))
         for each in self._views:
-            each.setVisible(each is views.get(kind, self.months))
+            each.setVisible(each is view)
         self.against.setEnabled(kind != "boxes")
         self._legend(())
         self.words.setText("")
