@@ -23,7 +23,7 @@ def keep_memory_small() -> None:
     setting = getattr(ctypes.CDLL(None), "mallopt", None)
     if setting is not None:
         setting(_MMAP_THRESHOLD, 4 * 1024 * 1024)
-        setting(_TRIM_THRESHOLD, 32 * 1024 * 1024)
+        setting(_TRIM_THRESHOLD, 8 * 1024 * 1024)
         setting(_ARENA_MAX, 1)
 
 
