@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from calm_relay.decision import roofs
 from calm_relay.decision.gains import clip_rows, ratio_rows
 from calm_relay.decision.oversizing import more_modules, now_or_later, with_more_modules
 from calm_relay.decision.roofs import direction_map, face_yield, string_years
@@ -96,7 +97,7 @@ def test_far_north_and_south_have_their_dark_months(latitude, longitude, zone, d
     assert quarter.plan_result(job, job.plan(B)).facts.steady
 
 
-def test_other_tilts_agree_with_the_face_itself(demo, quarter):
+def test_other_tilts_agree_with_the_face_itself(demo, quarter, monkeypatch):
     """The quick map of directions and the full pipeline give the same yield where they meet, and the best looks at the equator."""
     face = demo.face("north-east").model_copy(update={"tilt_deg": 30.0, "azimuth_deg": 330.0})
     job = demo.model_copy(update={"faces": (face, demo.faces[1])})
@@ -106,6 +107,12 @@ def test_other_tilts_agree_with_the_face_itself(demo, quarter):
     tilt, azimuth, _ = found.best
     assert azimuth in (0.0, 30.0, 330.0)
     assert 20 <= tilt <= 50
+    again = Study(step_s=900)
+    monkeypatch.setattr(roofs, "plane_of_array", None)
+    assert direction_map(again, job, "north-east") == found, "kept on disk"
+    assert not again.runs["light"]
+    with pytest.raises(TypeError):
+        direction_map(again, apply_edits(job, [Edit("site.weather.seed", 77)]), "north-east")
 
 
 def test_strings_reach_their_limits_when_it_is_cold_and_when_it_is_bright(demo, quarter):

@@ -181,6 +181,26 @@ def test_bars_of_the_year_follow_an_edit_that_runs_no_year(window, qapp):
     assert page.pictures.parts.findText("Days of the battery, Cellar box") >= 0
 
 
+def test_what_is_looked_at_stays_when_pages_are_made_anew(window, qapp):
+    window.session.choose("hybrid-swap")
+    window.show_page("year")
+    assert wait_idle(qapp, window)
+    first = window.page("year")
+    first.pictures.parts.setCurrentIndex(first.pictures.parts.findData("clipping"))
+    first.pictures.against.setCurrentIndex(first.pictures.against.findData("ac-add-on"))
+    window.show_page("blackout")
+    window.page("blackout").show_part("stays")
+    for change in ("theme:dark", "text:1.25"):  # the year page is not seen between the two
+        window.action(change).trigger()
+    assert window.page("blackout").part == "stays"
+    window.show_page("year")
+    assert wait_idle(qapp, window)
+    year = window.page("year")
+    assert year is not first
+    assert year.look == ("clipping", "ac-add-on")
+    assert year.pictures.duration.isVisible()
+
+
 def test_pictures_of_the_year_one_by_one_and_against_another_plan(window, qapp):
     window.session.choose("hybrid-swap")
     window.show_page("year")

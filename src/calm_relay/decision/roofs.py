@@ -7,6 +7,7 @@ from collections import Counter
 import numpy as np
 from numpy.typing import NDArray
 
+from calm_relay.cache import content_key, on_disk
 from calm_relay.decision.directions import DirectionMap, FaceYield
 from calm_relay.errors import Cancelled
 from calm_relay.job.models import Job, Plan, StringGroup
@@ -76,6 +77,8 @@ class _Sky:
 def direction_map(study: Study, job: Job, face_id: str, cancelled: Cancel = lambda: False) -> DirectionMap:
     """Return what another tilt, or a further face in another direction, would give at this place, free of shade.
 
+    It is kept on disk: where all of the sky is known, nothing of the sun's libraries is loaded for it.
+
     Raises
     ------
     Cancelled
@@ -86,11 +89,16 @@ def direction_map(study: Study, job: Job, face_id: str, cancelled: Cancel = lamb
         update={"tilt_deg": 0.0, "azimuth_deg": 0.0, "shade_loss_frac": 0.0, "horizon": (), "shade_table": None}
     )
     reads = [study.weather_key(job), bare.mounting, bare.rear_ratio_frac, module.model_dump(exclude={"id", "name", "source"})]
-    found: DirectionMap = study.keep("directions", reads, lambda: _direction_map(_Sky(study, job), bare, module, cancelled))
+
+    def made() -> DirectionMap:
+        kept = on_disk(content_key("directions", reads), lambda: _yields(_Sky(study, job), bare, module, cancelled))
+        return DirectionMap(MAP_TILTS_DEG, MAP_AZIMUTHS_DEG, tuple(map(tuple, kept["kwh_per_kwp"].tolist())))
+
+    found: DirectionMap = study.keep("directions", reads, made)
     return found
 
 
-def _direction_map(sky: _Sky, bare: Face, module: ModuleCard, cancelled: Cancel) -> DirectionMap:
+def _yields(sky: _Sky, bare: Face, module: ModuleCard, cancelled: Cancel) -> dict[str, Array]:
     rows = []
     for tilt in MAP_TILTS_DEG:
         if cancelled():
@@ -100,7 +108,7 @@ def _direction_map(sky: _Sky, bare: Face, module: ModuleCard, cancelled: Cancel)
             continue
         turned = [bare.model_copy(update={"tilt_deg": tilt, "azimuth_deg": azimuth}) for azimuth in MAP_AZIMUTHS_DEG]
         rows.append(tuple(sky.yield_kwh_per_kwp(face, module) for face in turned))
-    return DirectionMap(MAP_TILTS_DEG, MAP_AZIMUTHS_DEG, tuple(rows))
+    return {"kwh_per_kwp": np.array(rows)}
 
 
 def paths(study: Study, job: Job) -> tuple[SunPath, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QEvent, QPoint, QSize, Qt
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
@@ -31,7 +31,7 @@ from calm_relay.ui.job_files import JobFiles
 from calm_relay.ui.menus import Command, Menus
 from calm_relay.ui.page_keys import PageKeys
 from calm_relay.ui.pages.base import FieldPage
-from calm_relay.ui.pages.make import PagesAhead, make_page
+from calm_relay.ui.pages.make import Looked, PagesAhead, make_page
 from calm_relay.ui.pages.plans import PlansPage
 from calm_relay.ui.plan_actions import PlanActions
 from calm_relay.ui.session import Session
@@ -129,6 +129,7 @@ class MainWindow(QMainWindow):
         self.strip = DayStrip(self.session, self.theme)
         self.pages = QStackedWidget()
         self._built: dict[str, QWidget] = {}
+        self._looks: dict[str, Any] = {}  # what was looked at on pages that are made anew
         self._holders: dict[str, QScrollArea] = {}
         self._page = ""
         body = QWidget()
@@ -197,6 +198,8 @@ class MainWindow(QMainWindow):
         """Return a page, built when it is first asked for: charts and their library are loaded only then."""
         if name not in self._built:
             made = make_page(name, self.session, self.theme)
+            if isinstance(made, Looked) and name in self._looks:
+                made.look = self._looks.pop(name)
             made.set_theme(self.theme, self.text_scale)  # type: ignore[attr-defined]
             if isinstance(made, PlansPage):
                 made.sheet.shown.connect(lambda _: self._fit_strip())
@@ -292,8 +295,9 @@ class MainWindow(QMainWindow):
     def _drop_pages(self) -> None:
         """Pages of many fields are built anew after a change of look: restyling hundreds of widgets takes far longer."""
         for name in [name for name in self._built if name != "plans"]:
-            holder = self._holders.pop(name)
-            del self._built[name]
+            holder, page = self._holders.pop(name), self._built.pop(name)
+            if isinstance(page, Looked):
+                self._looks[name] = page.look
             self.pages.removeWidget(holder)
             holder.hide()
             holder.deleteLater()

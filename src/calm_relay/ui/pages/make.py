@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from importlib import import_module
+from typing import Any, Protocol, runtime_checkable
 
 from PySide6.QtCore import QObject, QTimer
 from PySide6.QtWidgets import QWidget
@@ -15,6 +16,13 @@ from calm_relay.ui.theme import Theme
 
 log = logging.getLogger(__name__)
 QUIET_MS = 1500
+
+
+@runtime_checkable
+class Looked(Protocol):
+    """A page on which one chooses what to look at: a page made in its place shows the same."""
+
+    look: Any
 
 
 def make_page(key: str, session: Session, theme: Theme) -> QWidget:

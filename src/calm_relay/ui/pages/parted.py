@@ -36,6 +36,15 @@ class PartedPage(FieldPage):
         self._parts: dict[str, Part] = {}
         self._group = QButtonGroup(self)
 
+    @property
+    def look(self) -> str:
+        """The part that is shown, for the page that takes this one's place."""
+        return self.part
+
+    @look.setter
+    def look(self, part: str) -> None:
+        self.part = part
+
     def note(self) -> str:
         """Return the line under the title."""
         return ""

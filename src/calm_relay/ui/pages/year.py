@@ -53,6 +53,15 @@ class YearPage(QWidget):
         self.pictures.set_theme(theme, scale)
         self.refresh()
 
+    @property
+    def look(self) -> tuple[str, str]:
+        """The picture that is shown and the plan it is compared with, for the page that takes this one's place."""
+        return self.pictures.chosen
+
+    @look.setter
+    def look(self, chosen: tuple[str, str]) -> None:
+        self.pictures.chosen = chosen
+
     def open_figure(self, name: str) -> None:
         """Show how what flows into or out of a bar of the ribbon comes about."""
         self.pictures.open_figure(f"bar:{name}")

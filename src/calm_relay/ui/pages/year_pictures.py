@@ -52,6 +52,7 @@ class YearPictures(QWidget):
         super().__init__(parent)
         self.session, self.theme, self._scale = session, theme, 1.0
         self._views: list[Chart | FigureTable] = []
+        self._wanted = "", ""  # what is to be chosen once there is a choice
         column = self._column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -144,14 +145,23 @@ class YearPictures(QWidget):
         if most_clipped_node(facts) is not None:
             wanted.append(("Clipping", "clipping"))
         others = [(ALONE, "")] + [(f"against {p.letter}  {p.name}", p.id) for p in self.session.job.plans if p.id != plan.id]
-        self._fill(self.parts, wanted)
-        self._fill(self.against, others)
+        what, against = self.chosen
+        self._fill(self.parts, wanted, what)
+        self._fill(self.against, others, against)
+
+    @property
+    def chosen(self) -> tuple[str, str]:
+        """What is shown, and against which plan, by their keys; may be said before anything is offered."""
+        return self._wanted if not self.parts.count() else (self.parts.currentData(), self.against.currentData())
+
+    @chosen.setter
+    def chosen(self, chosen: tuple[str, str]) -> None:
+        self._wanted = chosen
 
     @staticmethod
-    def _fill(box: QComboBox, wanted: Sequence[tuple[str, str]]) -> None:
+    def _fill(box: QComboBox, wanted: Sequence[tuple[str, str]], chosen: str) -> None:
         if [(box.itemText(i), box.itemData(i)) for i in range(box.count())] == list(wanted):
             return
-        chosen = box.currentData()
         box.blockSignals(True)
         box.clear()
         for text, key in wanted:
