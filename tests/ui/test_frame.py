@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent
+from PySide6.QtGui import QDropEvent, QFont
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
@@ -25,12 +25,14 @@ from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
 from calm_relay.ui import crash
 from calm_relay.ui.clock import STEPS_PER_DAY
+from calm_relay.ui.commands import make_window
 from calm_relay.ui.goto import GoTo
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start import wait_idle
 from calm_relay.ui.start_page import StartPage
 from calm_relay.ui.views.plan_tabs import worst_words
 from calm_relay.units import use_units
+from tests.ui.conftest import dispose
 
 
 @pytest.fixture(autouse=True)
@@ -291,6 +293,18 @@ def test_theme_text_size_and_units_are_switched_and_remembered(window, qapp):
     assert window.session.job.site.record_low_c == -12.0, "a switch of units is no edit"
     kept = Settings(window.settings.file)
     assert (kept.theme, kept.text_scale, kept.units) == ("dark", 1.25, "metric")
+
+
+def test_a_remembered_text_size_holds_for_all_that_is_made(qapp, tmp_path, answers):
+    qapp.setStyleSheet("")
+    qapp.setFont(QFont("Inter", 9))
+    qapp.setProperty("look", None)  # as a process begins
+    settings = Settings(tmp_path / "window.ini")
+    settings.text_scale = 1.5
+    window = make_window(read_job(demo_path()), None, settings=settings, dialogs=answers)
+    own = [bar.font().pointSizeF() for bar in (window.menuBar(), *window.order_buttons.values(), *window.headroom.rows())]
+    assert set(own) == {9.75 * 1.5}
+    dispose(qapp, window)
 
 
 # --- files, start page, recovery, crash

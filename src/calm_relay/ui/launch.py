@@ -12,7 +12,7 @@ from calm_relay.ui.commands import make_window
 from calm_relay.ui.dialogs import Dialogs, take_up_unsaved
 from calm_relay.ui.settings import Settings
 from calm_relay.ui.start_page import StartPage
-from calm_relay.ui.theme import DARK, LIGHT, apply_theme, system_theme
+from calm_relay.ui.theme import apply_theme, theme_of
 from calm_relay.ui.window import MainWindow
 
 
@@ -22,8 +22,7 @@ class Launch:
     def __init__(self, app: QApplication, settings: Settings | None = None) -> None:
         self.settings = settings or Settings()
         self.shown: QWidget | None = None
-        choice = self.settings.theme
-        apply_theme(app, system_theme() if choice == "system" else DARK if choice == "dark" else LIGHT, self.settings.text_scale)
+        apply_theme(app, theme_of(self.settings.theme), self.settings.text_scale)
         crash.install(self._keep, self._say)
 
     def start_page(self) -> StartPage:

@@ -36,7 +36,7 @@ from calm_relay.ui.pages.plans import PlansPage
 from calm_relay.ui.plan_actions import PlanActions
 from calm_relay.ui.session import Session
 from calm_relay.ui.settings import Settings
-from calm_relay.ui.theme import DARK, LIGHT, Theme, apply_theme, system_theme
+from calm_relay.ui.theme import Theme, apply_theme, theme_of
 from calm_relay.ui.views.day_strip import DayStrip
 from calm_relay.ui.views.headroom import Headroom
 from calm_relay.ui.views.pin_bar import PinBar
@@ -69,7 +69,8 @@ class MainWindow(QMainWindow):
     ) -> None:
         super().__init__()
         self.settings = settings or Settings()
-        self.theme, self.text_scale = LIGHT, 1.0
+        self.theme, self.text_scale = theme_of(self.settings.theme), self.settings.text_scale
+        self._dress_application()  # before anything is made: what stands already would keep the size of its letters
         self.dialogs = dialogs or Dialogs(self)
         self._wanted, self._unfolded_narrow, self._strip_wanted = True, False, True
         self._unfolded_for = ""  # the page it was unfolded on by hand
@@ -103,7 +104,7 @@ class MainWindow(QMainWindow):
         self.session.progress.connect(self._progress)
         self.session.problem.connect(self.files.problem)
         self.session.command_asked.connect(lambda name: self.action(name).trigger())
-        self._set_look(self._chosen_theme(), self.settings.text_scale)
+        self._set_look(theme_of(self.settings.theme), self.settings.text_scale)
         self._job_changed()
         self.show_page("plans" if self.session.job.plans[0].nodes else "site")
         if self.shown == "plans":
@@ -252,14 +253,10 @@ class MainWindow(QMainWindow):
         """Name of the page on screen."""
         return self._page
 
-    def _chosen_theme(self) -> Theme:
-        choice = self.settings.theme
-        return system_theme() if choice == "system" else DARK if choice == "dark" else LIGHT
-
     def set_theme_choice(self, choice: str) -> None:
         """Choose the system's theme, light or dark; remembered."""
         self.settings.theme = choice
-        self._set_look(self._chosen_theme(), self.text_scale)
+        self._set_look(theme_of(self.settings.theme), self.text_scale)
 
     def set_text_scale(self, scale: float) -> None:
         """Choose the text size; remembered."""
@@ -276,10 +273,8 @@ class MainWindow(QMainWindow):
 
     def _set_look(self, theme: Theme, scale: float) -> None:
         self.theme, self.text_scale = theme, scale
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
         self._drop_pages()
-        apply_theme(app, theme, scale)
+        self._dress_application()
         self._side.setFixedWidth(int(150 * scale))
         self.headroom.setMinimumWidth(int(236 * scale))
         self._split.setSizes([10_000, int(262 * scale)])
@@ -291,6 +286,11 @@ class MainWindow(QMainWindow):
             self.show_page(self._page)
         self._fit_headroom()
         self._fit_strip()
+
+    def _dress_application(self) -> None:
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        apply_theme(app, self.theme, self.text_scale)
 
     def _drop_pages(self) -> None:
         """Pages of many fields are built anew after a change of look: restyling hundreds of widgets takes far longer."""

@@ -150,6 +150,11 @@ def system_theme() -> Theme:
     return DARK if hints.colorScheme() == Qt.ColorScheme.Dark else LIGHT
 
 
+def theme_of(choice: str) -> Theme:
+    """Return the theme of a choice: light, dark, or what the system asks for."""
+    return system_theme() if choice == "system" else DARK if choice == "dark" else LIGHT
+
+
 def fonts_ready() -> bool:
     """Load the shipped font; returns whether it is there. Call once after the application is made."""
     folder = resources.files("calm_relay.assets").joinpath("fonts")
