@@ -50,12 +50,16 @@ class Variant:
 
 @dataclass(frozen=True, eq=False)
 class VariantSums:
-    """Sums of a variant's last run: `sums` (SYSTEM,), `node_sums` (nodes, NODE) of W over steps; whether and when it was steady."""
+    """Sums of a variant's last run: `sums` (SYSTEM,), `node_sums` (nodes, NODE) of W over steps; whether and when it was steady.
+
+    `steps_run` are all steps that were run for it: with a spin-up, what was run again, and what only its neighbours needed again.
+    """
 
     sums: Array
     node_sums: Array
     runs: int
     steady: bool
+    steps_run: int
 
 
 def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callable[[], bool] = lambda: False) -> list[VariantSums]:
@@ -87,7 +91,7 @@ def _alone(packed: Packed, variant: Variant, cancelled: Callable[[], bool]) -> V
         pv_dc=packed.pv_dc * np.array(variant.pv_factor),
     )
     flow = run_year(own, cancelled, series=False, threads=1)
-    return VariantSums(flow.sums, flow.node_sums, flow.runs, flow.steady)
+    return VariantSums(flow.sums, flow.node_sums, flow.runs, flow.steady, flow.steps_run)
 
 
 def _turns_alike(variants: Sequence[Variant]) -> bool:
@@ -154,13 +158,17 @@ class _Group:
         blocks = np.zeros((len(self.first), *sums.shape))
         energies = self.table[: 2 * self.n].reshape(self.n, 2, -1).transpose(1, 0, 2)
 
+        steps_run = 0
+
         def run(i: int, now: Array, wanted: Lanes | None) -> None:
+            nonlocal steps_run
             if cancelled():
                 raise Cancelled("the variants were cancelled")
             energies[:], sums[:] = now, 0.0
             given, nothing = self._given
-            first = int(self.first[i])
-            lanes.run_lanes(*given, first, min(first + self.size, self.steps), self.table.ravel(), nothing)
+            first, last = int(self.first[i]), min(int(self.first[i]) + self.size, self.steps)
+            lanes.run_lanes(*given, first, last, self.table.ravel(), nothing)
+            steps_run += last - first
             now[:] = energies
             if wanted is not None:
                 blocks[i][:, wanted] = sums[:, wanted]
@@ -171,6 +179,6 @@ class _Group:
         total = in_turn(blocks)
         node_sums = total[len(SYSTEM) :].reshape(self.n, len(NODE), -1)
         return [
-            VariantSums(total[: len(SYSTEM), v].copy(), node_sums[..., v].copy(), int(runs[v]), bool(steady[v]))
+            VariantSums(total[: len(SYSTEM), v].copy(), node_sums[..., v].copy(), int(runs[v]), bool(steady[v]), steps_run)
             for v in range(self.count)
         ]
