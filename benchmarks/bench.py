@@ -103,7 +103,7 @@ def plain_against_compiled(packed: Packed) -> tuple[float, float, float]:
 def variants_lines(packed: Packed, line: Callable[..., None], nodes: str, goals: tuple[str, ...]) -> None:
     """Print the speed of variants through the lanes against the same years one by one: since lost vectors are silent.
 
-    `goals` are for own use and, where there are two, with slots.
+    `goals` are for own use and with slots.
     """
     from calm_relay.simulation.variants import Variant, run_variants
 
@@ -123,7 +123,7 @@ def variants_lines(packed: Packed, line: Callable[..., None], nodes: str, goals:
     own = replace(packed, codes=np.zeros_like(packed.codes), plant=free)
     tables = ("own use", own), ("with slots", replace(packed, plant=free))
     count = 512 // len(packed.nodes) ** 2
-    for (what, table), goal in zip(tables[: len(goals)], goals, strict=True):
+    for (what, table), goal in zip(tables, goals, strict=True):
         many = variants(count)
         run_variants(table, many[:4])  # compiled, or loaded
         found = run_variants(table, many)
