@@ -56,7 +56,7 @@ def typed(field: QuantityField, text: str) -> None:
 def test_pages_are_loaded_ahead_once_nobody_waits(window, qapp, monkeypatch):
     loaded: list[tuple[str, bool]] = []
     runner = window.session.runner
-    monkeypatch.setattr(make, "import_module", lambda name: loaded.append((name, QThread.currentThread() is qapp.thread())))
+    monkeypatch.setattr(make, "resolve_name", lambda name: loaded.append((name, QThread.currentThread() is qapp.thread())))
     ahead = make.PagesAhead(runner)
     ahead._quiet.setInterval(50)
     runner.raising = True
@@ -65,7 +65,7 @@ def test_pages_are_loaded_ahead_once_nobody_waits(window, qapp, monkeypatch):
     assert not loaded, "limits are still being raised"
     runner.raising = False
     assert wait_for(qapp, lambda: ahead.loaded, 10.0)
-    assert loaded == [(spec.make.partition(":")[0], False) for spec in PAGES]
+    assert loaded == [(spec.make, False) for spec in PAGES]
     runner.idle.emit(runner.generation)
     QTest.qWait(100)
     assert len(loaded) == len(PAGES), "once"

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from calm_relay.errors import Cancelled
 from calm_relay.simulation.columns import NODE, SYSTEM
 from calm_relay.simulation.flow import run_year
-from calm_relay.simulation.kernel import lanes
+from calm_relay.simulation.kernel import lane_rows, lanes
 from calm_relay.simulation.kernel.records import (
     BANK_CAR,
     BANK_KEEP,
@@ -74,7 +74,7 @@ def run_variants(packed: Packed, variants: Sequence[Variant], cancelled: Callabl
     with ThreadPoolExecutor(min(4, os.cpu_count() or 1)) as pool:
         if not plain or n == 0 or (groups > 2 and not _turns_alike(variants)):
             return list(pool.map(lambda variant: _alone(packed, variant, cancelled), variants))
-        wide = int(lanes.LANES_ONE if n == 1 else lanes.LANES_TWO if n == 2 else lanes.LANES_MORE)
+        wide = int(lane_rows.LANES_ONE if n == 1 else lane_rows.LANES_TWO if n == 2 else lane_rows.LANES_MORE)
         kinds = _kinds(packed, variants)
         together = [variants[i : i + wide] for i in range(0, len(variants), wide)]
         ran = pool.map(lambda group: _Group(packed, group, kinds, wide).run(cancelled), together)
@@ -131,15 +131,15 @@ class _Group:
         self.packed, self.n, self.count = packed, len(packed.nodes), len(variants)
         self.steps, step_h = len(packed.ac), float(packed.plant["step_h"])
         self.size, self.first = block_firsts(self.steps, step_h)
-        filled = [*variants, *[variants[-1]] * (-self.count % lanes.VECTOR)]
-        const, rules = np.zeros((self.n, int(lanes.N_OWN), wide)), np.zeros((self.n, filled[0].slots.shape[1], 4, wide))
+        filled = [*variants, *[variants[-1]] * (-self.count % lane_rows.VECTOR)]
+        const, rules = np.zeros((self.n, int(lane_rows.N_OWN), wide)), np.zeros((self.n, filled[0].slots.shape[1], 4, wide))
         for v, variant in enumerate(filled):
             terms, made = terms_of(variant.nodes, step_h, variant.take, variant.give), rules_of(variant.nodes, variant.slots)
             const[:, :-1, v] = np.array([terms[name] for name in TERMS_DTYPE.names or ()]).T
             const[:, -1, v] = variant.pv_factor
             for i, name in enumerate(RULE_NAMES):
                 rules[:, :, i, v] = made[name]
-        self.table = np.zeros((int(lanes.ROW_NODES) + self.n * len(NODE), wide))
+        self.table = np.zeros((int(lane_rows.ROW_NODES) + self.n * len(NODE), wide))
         # Places that stay empty are not run: as variants without a battery they are steady.
         self.guess, self.capacity = np.zeros((2, self.n, wide))
         for v, variant in enumerate(filled):
@@ -154,7 +154,7 @@ class _Group:
     def run(self, cancelled: Callable[[], bool]) -> list[VariantSums]:
         """Run the group; see `flow.run_year`. Raises Cancelled."""
         walks = Walks(len(self.first), self.guess, self.capacity)
-        sums = self.table[int(lanes.ROW_SYSTEM) :]
+        sums = self.table[int(lane_rows.ROW_SYSTEM) :]
         blocks = np.zeros((len(self.first), *sums.shape))
         energies = self.table[: 2 * self.n].reshape(self.n, 2, -1).transpose(1, 0, 2)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from importlib import import_module
+from pkgutil import resolve_name
 from typing import Any, Protocol, runtime_checkable
 
 from PySide6.QtCore import QObject, QTimer
@@ -27,8 +27,7 @@ class Looked(Protocol):
 
 def make_page(key: str, session: Session, theme: Theme) -> QWidget:
     """Make the page of a key; its module is imported here."""
-    module, _, name = page_spec(key).make.partition(":")
-    made: QWidget = getattr(import_module(module), name)(session, theme)
+    made: QWidget = resolve_name(page_spec(key).make)(session, theme)
     return made
 
 
@@ -60,7 +59,7 @@ class PagesAhead(QObject):
             if self._runner.generation != generation:
                 return
             try:
-                import_module(spec.make.partition(":")[0])
+                resolve_name(spec.make)
             except Exception:  # whoever opens the page is told
                 log.exception("the page %s could not be loaded ahead", spec.key)
         self.loaded = True
