@@ -268,6 +268,9 @@ def test_read_path_and_apply_edits_are_inverse(demo):
         apply_edits(demo, [Edit("faces[north-west].tilt_deg", -3)])
 
 
+LOOKED_AT = ("load_w", "import_w", "export_w", "transfer_w")
+
+
 def test_figures_checks_and_first_looks_never_run_the_year_again(demo, monkeypatch):
     """What is read at every edit is kept; a whole table would be run in the window's thread."""
 
@@ -281,7 +284,10 @@ def test_figures_checks_and_first_looks_never_run_the_year_again(demo, monkeypat
         study.plan_result(demo, plan)
         made, graph = study.flow(demo, plan), plan_graph(demo, plan)
         assert notable_days(made, calendar)
-        assert day_picture(made, calendar, 12).load_w.max() > 0
+        day = day_picture(made, calendar, 12)
+        assert day.load_w.max() > 0
+        for series in (*vars(day).values(), study.line_flows(demo, plan).device_w):
+            assert not any(np.may_share_memory(series, made.flow.column(name)) for name in LOOKED_AT), "the year would stay with it"
         assert values_at(graph, made, 4000, "then").moment == "then"
         assert peak_values(graph, made).import_w > 0
         assert notable_steps(made, 24, calendar.clock_hour > 16)

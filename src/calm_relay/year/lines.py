@@ -217,7 +217,7 @@ def device_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Arr
     if plan.transfer is None:
         return np.zeros((len(made.house.background_w), count))
     if _one_line(job, plan):
-        return made.flow.column("transfer_w")[:, None]
+        return made.flow.column("transfer_w")[:, None].copy()  # a view would keep all columns of the year
     out = _loads_on_lines(job.house, made.house, count, plan.backed_up)
     _add_inverters(out, (node for node in plan.nodes if node.side == "backup"), cards, made)
     return out
