@@ -125,8 +125,7 @@ def variants_lines(packed: Packed, line: Callable[..., None], nodes: str, goals:
     count = 512 // len(packed.nodes) ** 2
     for (what, table), goal in zip(tables, goals, strict=True):
         many = variants(count)
-        run_variants(table, many[:4])  # compiled, or loaded
-        found = run_variants(table, many)
+        found = run_variants(table, many)  # compiled, or loaded, before it is timed
         seconds = best(lambda t=table, m=many: run_variants(t, m), 2)
         year = run_year(table, series=False, threads=1)
         steps = sum(row.steps_run for row in found)

@@ -104,7 +104,7 @@ class MainWindow(QMainWindow):
         self.session.progress.connect(self._progress)
         self.session.problem.connect(self.files.problem)
         self.session.command_asked.connect(lambda name: self.action(name).trigger())
-        self._set_look(theme_of(self.settings.theme), self.settings.text_scale)
+        self._set_look(self.theme, self.text_scale)
         self._job_changed()
         self.show_page("plans" if self.session.job.plans[0].nodes else "site")
         if self.shown == "plans":

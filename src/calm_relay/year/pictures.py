@@ -98,17 +98,20 @@ def day_picture(made: PlanFlow, calendar: YearCalendar, day: int) -> DayPicture:
     n = calendar.steps_per_day
     here = slice(day * n, (day + 1) * n)
     (pv, _), (soc, _), lost = carpet(made, "pv", here), carpet(made, "soc", here), lost_w(made, here)
-    load_w, import_w, export_w = (made.flow.column(name)[here].copy() for name in ("load_w", "import_w", "export_w"))
+
+    def of_day(name: str) -> Array:
+        return made.flow.column(name)[here].copy()
+
     return DayPicture(
         hours=(np.arange(n) + 0.5) * calendar.step_h,
         clock_shift_h=float(calendar.saving_h[day]),
         pv_w=pv,
         pv_used_w=np.maximum(0.0, pv - lost),
-        load_w=load_w,
-        import_w=import_w,
-        export_w=export_w,
+        load_w=of_day("load_w"),
+        import_w=of_day("import_w"),
+        export_w=of_day("export_w"),
         lost_w=lost,
-        unserved_w=made.flow.column("unserved_w")[here].copy() if made.packed.plant["island"] > 0 else None,
+        unserved_w=of_day("unserved_w") if made.packed.plant["island"] > 0 else None,
         soc_frac=soc if made.packed.nodes["capacity_wh"].sum() > 0 else None,
     )
 
