@@ -14,6 +14,7 @@ import pytest
 
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.library.cards import LossTerms
+from calm_relay.plant.resolve import plant_of
 from calm_relay.year.ageing import battery_ageing
 from tests import limit_cases, match_cases, outage_cases, wiring_cases
 from tests.test_check_cases import (
@@ -267,7 +268,7 @@ def test_a_slot_and_its_price_by_hand(demo, quarter):
     trip = out_w(CHARGE_2K * 0.95, 30, 0.01, 0.02, 5000) / 2000
     (trip_found,) = findings(quarter, job, A, "battery.round-trip")
     # wear: three modules of 1630 over what the year's discharge comes to until 60 % are left (definitions D18)
-    ageing = battery_ageing(job, job.plan(A), quarter.facts(job, job.plan(A)))[0]
+    ageing = battery_ageing(plant_of(job, job.plan(A)), job.rules(), quarter.facts(job, job.plan(A)))[0]
     kept = [1.0, *(y.capacity_frac for y in ageing.ageing.years)]
     delivered = ageing.delivered_wh / 1000 * sum(kept[: next(i for i, share in enumerate(kept) if share < 0.6)])
     assert trip_found.value == pytest.approx(0.36 - 0.275 / trip - 3 * 1630 / delivered, rel=1e-9)

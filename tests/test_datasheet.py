@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from calm_relay.cli import main
 from calm_relay.equipment.datasheet import LANGUAGES, read_sheet, vocabulary
 from calm_relay.equipment.shelf import read_shelf
+from calm_relay.plant.unit import unit_of
 
 INVERTER = {
     "ac_rated_w": 10_000.0, "dc_voltage_max_v": 1000.0, "mppt_window": (180.0, 950.0), "start_v": 200.0, "working_current_a": 18.0,
@@ -167,7 +168,7 @@ def test_an_inverters_sheet_becomes_a_card_with_its_loss_fitted(tmp_path, monkey
     assert main(["cards", "read-sheet", str(sheet), "--as", "own-10k", "--name", "Hybrid of ours"]) == 0
     (card,) = read_shelf().cards
     assert (card.kind, card.phases, len(card.trackers), card.trackers[1].mppt_max_v) == ("hybrid", 3, 2, 950.0)
-    assert card.ac_rated_w / card.dc_w(card.ac_rated_w) < 0.981
+    assert card.ac_rated_w / unit_of(card).passes_dc_w < 0.981
     assert card.discharge_max_a is None, "what the sheet does not say stays unknown"
 
 

@@ -9,7 +9,8 @@ from calm_relay.demo import demo_job, demo_path
 from calm_relay.errors import NotFeasible
 from calm_relay.job.container import read_job
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.rows import forming_rows, module_count
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.rows import module_count
 from calm_relay.rules.registry import CheckContext
 from calm_relay.rules.runner import run_checks
 
@@ -42,7 +43,7 @@ def test_a_draft_holds_by_its_own_checks_or_says_what_does_not(name, pattern):
     before = module_count(job.plans[0], job.cards())
     assert module_count(plan, cards) >= before, "no module of today's is lost"
     if pattern not in ("array-only", "timer-bank"):  # what fills by the clock stands on the grid side
-        assert forming_rows(plan, cards)
+        assert plant_of(drafted, plan).forming
 
 
 def test_module_by_module_inverters_become_whole_strings():
@@ -62,8 +63,8 @@ def test_module_by_module_inverters_become_whole_strings():
 
 def test_a_battery_on_three_phases_forms_each_of_them():
     drafted, plan_id = draft_plan(pottery(), "ac-add-on", 20_000.0)
-    rows = forming_rows(drafted.plan(plan_id), drafted.cards())
-    assert [row.node.line for row in rows] == ["1", "2", "3"]
+    rows = plant_of(drafted, drafted.plan(plan_id)).forming
+    assert [row.station.line for row in rows] == ["1", "2", "3"]
     assert all(row.unit.ac_rated_w / 230 <= 35 for row in rows)
 
 

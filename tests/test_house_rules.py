@@ -13,6 +13,7 @@ import pytest
 
 from calm_relay.library import cards as card_models
 from calm_relay.library.shipped import shipped_card
+from calm_relay.plant.unit import unit_of
 from calm_relay.rules.reads import LATER, READS, RESULTS
 from calm_relay.rules.runner import all_checks
 from calm_relay.simulation import columns
@@ -109,8 +110,8 @@ def test_the_curve_of_cards_is_the_kernels(watts):
     """Definitions D4 stands twice, since the kernel is compiled: on cards and there."""
     card = shipped_card("hybrid-5k")
     terms = (card.loss.p_self_w, 1.0 + card.loss.a, card.loss.b / card.ac_rated_w)
-    assert card.dc_w(watts) == pytest.approx(inverter_dc_w.py_func(watts, *terms), rel=1e-12)
-    assert card.ac_w(watts) == pytest.approx(inverter_ac_w.py_func(watts, *terms), rel=1e-12)
+    assert unit_of(card).dc_w(watts) == pytest.approx(inverter_dc_w.py_func(watts, *terms), rel=1e-12)
+    assert unit_of(card).ac_w(watts) == pytest.approx(inverter_ac_w.py_func(watts, *terms), rel=1e-12)
 
 
 NUMERIC = re.compile(

@@ -22,6 +22,7 @@ from calm_relay.library.cards import (
     TransferCard,
 )
 from calm_relay.library.shipped import shipped_cards
+from calm_relay.plant.bank import cells_of
 from calm_relay.rules.offers import connects
 
 CARDS = shipped_cards()
@@ -86,7 +87,7 @@ def test_an_inverter_keeps_its_limits_in_order(card: AcUnit):
 
 @pytest.mark.parametrize("card", of(BatteryCard), ids=lambda card: card.id)
 def test_a_battery_keeps_to_its_cells(card: BatteryCard):
-    empty, full = card.window_v
+    empty, full = cells_of(card).window_v
     assert empty < card.voltage_nominal_v < full
     assert card.cells_in_series is not None
     assert card.voltage_nominal_v == pytest.approx(card.cells_in_series * CELL[card.chemistry][0], rel=0.01)

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.job.models import Node
 from calm_relay.job.site_models import Supply
-from calm_relay.library.shipped import shipped_card
-from calm_relay.year.line_shares import background_shares, line_name, node_shares, shares_of
+from calm_relay.plant.lines import background_shares, lines_of, shares_of, unit_shares
+from calm_relay.plant.resolve import plant_of
+from calm_relay.year.inputs import line_inputs
 from calm_relay.year.lines import house_lines_w, net_lines_w
 
 THREE = [Edit("site.supply.kind", "three_phase"), Edit("house.background_lines_frac", [0.2, 0.3, 0.5])]
@@ -26,24 +26,28 @@ def test_the_lines_sum_to_the_meter(demo, study, letter):
         job = on_three(demo, Edit("site.supply.kind", supply))
         plan = job.plan(letter)
         made = study.flow(job, plan)
-        net = net_lines_w(job, plan, job.cards(), made)
+        lines = line_inputs(plant_of(job, plan), job.house, job.site.supply.service_a)
+        net = net_lines_w(lines, made)
         meter = made.flow.column("import_w") - made.flow.column("export_w")
         np.testing.assert_allclose(net.sum(axis=1), meter, atol=1e-6 * max(1.0, np.abs(meter).max()))
-        house = house_lines_w(job.house, made.house, job.site.supply)
+        house = house_lines_w(lines, made.house)
         np.testing.assert_allclose(house.sum(axis=1), made.house.total_w(), atol=1e-6)
 
 
 def test_shares_by_hand():
-    assert shares_of("all", 3).tolist() == pytest.approx([1 / 3] * 3)
-    assert shares_of("2", 3).tolist() == [0, 1, 0]
-    assert shares_of("3", 2).tolist() == [0, 1]  # a supply that became smaller
-    one, three = shipped_card("battery-inverter-5k"), shipped_card("battery-inverter-5k").model_copy(update={"phases": 3})
-    node = Node(id="n", name="n", card=one.id)
-    assert node_shares(node, one, 3).tolist() == [1, 0, 0]
-    assert node_shares(node, three, 3).tolist() == pytest.approx([1 / 3] * 3)
-    assert node_shares(node, one, 2).tolist() == [0.5, 0.5]
-    assert node_shares(node.model_copy(update={"count": 24}), one, 3).tolist() == pytest.approx([1 / 3] * 3)
-    assert line_name(Supply(kind="split_phase", service_a=200), 1) == "leg 2"
+    assert shares_of("all", 3) == pytest.approx((1 / 3,) * 3)
+    assert shares_of("2", 3) == (0, 1, 0)
+    assert shares_of("3", 2) == (0, 1)  # a supply that became smaller
+    assert unit_shares("auto", 1, 1, 3) == (1, 0, 0)
+    assert unit_shares("auto", 3, 1, 3) == pytest.approx((1 / 3,) * 3)
+    assert unit_shares("auto", 1, 1, 2) == (0.5, 0.5)
+    assert unit_shares("auto", 1, 24, 3) == pytest.approx((1 / 3,) * 3)
+    assert unit_shares("2", 1, 24, 3) == (0, 1, 0)
+    legs = lines_of(Supply(kind="split_phase", voltage_v=240, service_a=200))
+    assert (legs.names[1], legs.volts_v, legs.between_v, legs.watts_of(200)) == ("leg 2", 120, 240, 48_000)
+    phases = lines_of(Supply(kind="three_phase", service_a=35))
+    assert (phases.names[2], phases.volts_v, phases.watts_of(35)) == ("phase 3", 230, 3 * 230 * 35)
+    assert phases.between_v == pytest.approx(398.37, abs=0.01)
 
 
 def test_a_one_phase_battery_helps_only_where_phases_are_summed(demo, study):
@@ -54,7 +58,7 @@ def test_a_one_phase_battery_helps_only_where_phases_are_summed(demo, study):
         bills[netting] = {letter: study.bill(job, job.plan(letter)) for letter in ("Today", "A")}
         if netting == "each":
             made = study.flow(job, job.plan("A"))
-            net = net_lines_w(job, job.plan("A"), job.cards(), made)
+            net = net_lines_w(line_inputs(plant_of(job, job.plan("A")), job.house, job.site.supply.service_a), made)
             by_hand = float(np.maximum(net, 0).sum()) * study.calendar(job).step_h
             assert bills[netting]["A"].import_wh + bills[netting]["A"].import_cheap_wh == pytest.approx(by_hand, rel=1e-9)
         assert study.bill_without_system(job).total == pytest.approx(study.bill_without_system(demo).total)
@@ -71,7 +75,7 @@ def test_a_leg_carries_half_of_what_is_made_off_grid(demo, study):
     assert one.limit_va == two.limit_va == pytest.approx(5000.0 / 2)
     assert (one.name, two.name) == ("leg 1", "leg 2")
     assert one.energy_wh + two.energy_wh == pytest.approx(float(study.house(job).total_w().sum()) / 12, rel=1e-9)
-    assert background_shares(job.house, 2).tolist() == pytest.approx([0.4, 0.6])
+    assert background_shares(job.house, 2) == pytest.approx((0.4, 0.6))
     assert study.facts(demo, demo.plan("A")).lines == ()
 
 

@@ -10,7 +10,7 @@ import pytest
 
 from calm_relay.cli import main
 from calm_relay.decision.outage_starts import named_case, start_of
-from calm_relay.decision.outages import alone_at, drill_of, helped_ride, ride_through_of, school_drills
+from calm_relay.decision.outages import alone_at, around_of, drill_of, helped_ride, ride_through_of, school_drills
 from calm_relay.decision.reach import reach, season_hours
 from calm_relay.decision.schools import with_backed_up
 from calm_relay.decision.staying import staying
@@ -20,6 +20,7 @@ from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.library.base import FrequencyRecord
 from calm_relay.library.cards import GeneratorCard
 from calm_relay.library.shipped import shipped_card
+from calm_relay.plant.resolve import plant_of
 from calm_relay.rules.checks_motor import start_rows
 from calm_relay.rules.registry import CheckContext
 from calm_relay.rules.runner import run_checks
@@ -61,9 +62,9 @@ def test_ride_through_is_the_drill_started_at_that_hour(demo, quarter, letter):
     """200 starts each drilled by itself by means, without what later starts left behind; energy closes in every step."""
     plan = demo.plan(letter)
     made = quarter.flow(demo, plan)
-    island = outage_inputs(demo, plan, demo.cards(), made, "backed_up")
+    island = outage_inputs(demo.house, plant_of(demo, plan), made, "backed_up")
     found = island_ride(island, made)
-    site = DrillSite(demo, plan, demo.cards(), made, made.house, quarter.calendar(demo), "backed_up")
+    site = DrillSite(around_of(demo), plant_of(demo, plan), made, made.house, quarter.calendar(demo), "backed_up")
     rng = np.random.default_rng(7)
     rolled = {}
     for hour in rng.choice(8760, 200, replace=False).tolist():
@@ -84,7 +85,7 @@ def test_ride_through_is_the_drill_started_at_that_hour(demo, quarter, letter):
 def test_a_bigger_battery_never_lasts_less_and_fewer_loads_neither(demo, quarter):
     def hours(job, serving="backed_up"):
         plan = job.plan("B")
-        packed = outage_inputs(job, plan, job.cards(), quarter.flow(job, plan), serving).packed
+        packed = outage_inputs(job.house, plant_of(job, plan), quarter.flow(job, plan), serving).packed
         full = packed.nodes["soc_max"] * packed.nodes["capacity_wh"]
         return ride_through(packed, np.tile(0.3 * full, (8760, 1)), 72).hours_h
 

@@ -11,10 +11,12 @@ from calm_relay.calendar import year_calendar
 from calm_relay.errors import NotFeasible
 from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.unit import unit_of
 from calm_relay.simulation.columns import NODE
 from calm_relay.simulation.flow import run_year
 from calm_relay.simulation.kernel.records import NODE_DTYPE
-from calm_relay.simulation.pack import SLOT_KINDS, SiteLimits, pack_plan, sharing, slot_codes, transfer_limit_w
+from calm_relay.simulation.pack import SLOT_KINDS, SiteLimits, pack_plan, sharing, slot_codes
 
 A, B, C = "ac-add-on", "hybrid-swap", "hybrid-alongside"
 BAT, HYB, CHARGER = f"plans[{A}].nodes[bat]", f"plans[{B}].nodes[hyb]", "library[battery-inverter-5k]"
@@ -22,8 +24,14 @@ CALENDAR = year_calendar(2025, "Pacific/Auckland", 3600)
 NO_LIMITS = SiteLimits()
 
 
+def made_of(job, plan_id, limits=NO_LIMITS, ac=None, reserves=None, controls=None):
+    plant = plant_of(job, job.plan(plan_id))
+    inputs = np.zeros((CALENDAR.steps, 9)) if ac is None else ac
+    return pack_plan([s.converter for s in plant.stations], controls or plant.controls, CALENDAR, limits, {}, inputs, reserves)
+
+
 def packed(job, plan_id=A, limits=NO_LIMITS):
-    return pack_plan(job.plan(plan_id), job.cards(), CALENDAR, limits, {}, np.zeros((CALENDAR.steps, 9)))
+    return made_of(job, plan_id, limits)
 
 
 def node(demo, *edits, plan_id=A):
@@ -138,8 +146,7 @@ def test_a_reserve_by_season_is_the_floor_of_every_slot(demo):
     south, north = controls.reserve_by_month(-36.8), controls.reserve_by_month(55.0)
     assert [m for m in range(1, 13) if south[m - 1] == 0.6] == [6, 7, 8]
     assert [m for m in range(1, 13) if north[m - 1] == 0.6] == [1, 2, 12]
-    plan = demo.plan(A).model_copy(update={"controls": controls})
-    made = pack_plan(plan, demo.cards(), CALENDAR, NO_LIMITS, {}, np.zeros((CALENDAR.steps, 9)), south)
+    made = made_of(demo, A, reserves=south, controls=controls)
     floor = np.maximum(made.nodes["reserve"][0], made.slots["floor"][0][made.codes[:, 0]])
     winter, slot = np.isin(CALENDAR.clock_month, (6, 7, 8)), made.follows(0, 0)
     assert set(floor[winter]) == {0.6}
@@ -197,8 +204,8 @@ def test_like_units_on_one_bank_are_one_larger_unit(demo):
         assert two[name] == pytest.approx(2 * one[name]), name
     for name in ("a", "b", "capacity_wh", "eta_c", "auxiliary_w"):
         assert two[name] == one[name], name
-    card = demo.card(demo.plan(A).nodes[1].card)
-    assert card.together(2).dc_w(6000.0) == pytest.approx(2 * card.dc_w(3000.0))
+    unit = unit_of(demo.card(demo.plan(A).nodes[1].card))
+    assert unit.together(2).dc_w(6000.0) == pytest.approx(2 * unit.dc_w(3000.0))
     # The bank's own amps, 26 A × 192 V, do not grow with the inverters.
     assert two["charge_w"] == pytest.approx(26 * 192)
 
@@ -224,15 +231,17 @@ def test_who_shares_with_whom(order, give, take, demo):
 
 
 def test_pass_through_is_volts_times_amps_times_phases(demo):
-    plan = demo.plan(A)
-    assert transfer_limit_w(plan, demo.cards(), 230.0, 1) == pytest.approx(63 * 230)
-    assert transfer_limit_w(plan, demo.cards(), 230.0, 3) == pytest.approx(3 * 63 * 230)
-    assert transfer_limit_w(demo.plan("Today"), demo.cards(), 230.0, 1) == math.inf
+    assert plant_of(demo, demo.plan(A)).transfer.limit_w == pytest.approx(63 * 230)
+    three = apply_edits(demo, [Edit("site.supply.kind", "three_phase")])
+    assert plant_of(three, three.plan(A)).transfer.limit_w == pytest.approx(3 * 63 * 230)
+    split = apply_edits(demo, [Edit("site.supply.kind", "split_phase"), Edit("site.supply.voltage_v", 240.0)])
+    assert plant_of(split, split.plan(A)).transfer.limit_w == pytest.approx(63 * 240)
+    assert plant_of(demo, demo.plan("Today")).transfer is None
 
 
 def test_arrays_that_do_not_fit_are_refused(demo):
     with pytest.raises(NotFeasible, match="one row a step, 9 columns"):
-        pack_plan(demo.plan(A), demo.cards(), CALENDAR, SiteLimits(), {}, np.zeros((24, 9)))
+        made_of(demo, A, ac=np.zeros((24, 9)))
 
 
 def test_pv_only_inverters_enter_on_their_side_and_by_whether_they_can_be_throttled(demo, quarter):
@@ -256,7 +265,7 @@ def test_a_year_is_run_until_it_ends_as_it_began(demo):
     ac = np.zeros((CALENDAR.steps, 9))
     ac[:, 0] = 150.0
     ac[24 * 200 : 24 * 260, 3] = 4000.0
-    made = run_year(pack_plan(job.plan(A), job.cards(), CALENDAR, NO_LIMITS, {}, ac))
+    made = run_year(made_of(job, A, ac=ac))
     assert made.steady
     assert made.runs > 1
     end = made.nodes[-1, 0, NODE.index("energy_wh")]

@@ -37,7 +37,8 @@ EDITS: list[tuple[str, Any, dict[str, int]]] = [
     ("library[hybrid-5k].name", "Another card name", runs()),
     ("plans[ac-add-on].costs[0].amount", 1.0, runs()),
     ("tariff.currency", "€", runs()),
-    ("house.appliances[oven].essential", True, runs(survival=5)),
+    ("house.appliances[oven].essential", True, runs()),  # behind no device
+    ("house.appliances[lights].essential", False, runs(survival=3)),
     ("site.record_low_c", -9.0, runs()),
     ("house.appliances[oven].power_factor", 0.9, runs(facts=5)),
     ("site.network.sum_limit_w", 20_000.0, runs()),

@@ -12,6 +12,7 @@ from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.house_models import Appliance
 from calm_relay.load.appliance_year import appliance_w
 from calm_relay.load.surplus import need_cycles, on_surplus
+from calm_relay.plant.resolve import plant_of
 from calm_relay.year.plan_flow import spare_ac_w
 
 CALENDAR = year_calendar(2025, "Pacific/Auckland", 900)
@@ -54,10 +55,11 @@ def test_after_the_battery_takes_only_what_was_exported(demo, study, letter):
     took = made.house.appliance_w["hot-water"]
     step_h = study.calendar(job).step_h
     assert float(took.sum()) == pytest.approx(float(study.house(demo).appliance_w["hot-water"].sum()), rel=1e-9)
-    spare = spare_ac_w(bare, job.plan(letter), job.cards())
+    converters = [station.converter for station in plant_of(job, job.plan(letter)).stations]
+    spare = spare_ac_w(bare, converters)
     from_sun = np.minimum(took, spare).sum() * step_h
     assert from_sun > 100_000.0, "the demo has surplus on most days"
-    fewer = (spare - spare_ac_w(made, job.plan(letter), job.cards())).sum() * step_h
+    fewer = (spare - spare_ac_w(made, converters)).sum() * step_h
     assert fewer == pytest.approx(from_sun, rel=0.02)
     assert study.worst_open_balance(job, job.plan(letter)) < 1e-6
     assert study.bill(job, job.plan(letter)).import_cheap_wh < study.bill(demo, demo.plan(letter)).import_cheap_wh - 100_000.0

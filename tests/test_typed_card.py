@@ -10,6 +10,7 @@ from calm_relay.equipment.columns import card_classes
 from calm_relay.equipment.typed import TypedCard, group_of, typed_card
 from calm_relay.errors import BadInput
 from calm_relay.library.shipped import shipped_card, shipped_cards
+from calm_relay.plant.unit import unit_of
 from tests.test_equipment import full_card
 
 KINDS = list(card_classes())
@@ -52,7 +53,7 @@ def test_a_loss_is_fitted_from_efficiencies_and_says_how_far_off():
     made = typed.card()
     assert "Loss fitted to the efficiencies" in typed.said()
     for watts in (1000.0, 5000.0, 10_000.0):
-        assert made.dc_w(watts) == pytest.approx(card.dc_w(watts), rel=2e-3)
+        assert unit_of(made).dc_w(watts) == pytest.approx(unit_of(card).dc_w(watts), rel=2e-3)
     for name in [name for name in typed.texts if name.startswith("efficiency_points")]:
         del typed.texts[name]
     typed.texts["peak_efficiency_frac"] = ""

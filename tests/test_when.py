@@ -7,6 +7,9 @@ import pytest
 
 from calm_relay.calendar import MONTH_DAYS, dates
 from calm_relay.job.edits import Edit, apply_edits
+from calm_relay.plant.bank import cells_of
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.unit import unit_of
 from calm_relay.report.when import when_data, when_text
 from calm_relay.simulation.failures import failures
 from calm_relay.year.boxes import box_uses, path_trips
@@ -120,13 +123,13 @@ def test_a_window_says_how_long_it_takes_and_on_how_many_days_it_was_enough(demo
         slot = {"kind": "charge_from_grid", "start_h": 1.0, "end_h": end, "power_w": 2000.0, "target_soc_frac": 0.9}
         job = apply_edits(demo, [Edit(f"plans[{PLAN}].controls.slots", [slot])])
         plan = job.plan(PLAN)
-        found.append(window_year(plan, job.cards(), quarter.calendar(job), quarter.flow(job, plan), 0, "bat"))
+        found.append(window_year(plant_of(job, plan), quarter.calendar(job), quarter.flow(job, plan), 0, "bat"))
     long, short = found
     assert (long.open_h, short.open_h) == (pytest.approx(4, abs=0.02), pytest.approx(1, abs=0.02))
     assert long.filled_days > 300 > 150 > short.filled_days
     assert np.all(long.ends_frac >= long.begins_frac - 0.01)
-    unit = demo.cards().battery_unit("battery-inverter-5k")
-    eta = demo.cards().battery("stack-3k").one_way_frac
+    unit = unit_of(demo.cards().inverter("battery-inverter-5k"))
+    eta = cells_of(demo.cards().battery("stack-3k")).one_way_frac
     room = (0.9 - float(long.begins_frac.mean())) * 9900.0
     assert long.needed_h == pytest.approx(room / (unit.charger_dc_w(2000.0) * eta))
 
@@ -135,15 +138,15 @@ def test_what_comes_back_and_what_stops_with_a_box(demo, quarter):
     """The trips by the card's own figures as bounds; and the one hybrid of a plan takes PV, battery and backup with it."""
     plan = demo.plan("hybrid-swap")
     (trips,) = path_trips(quarter.facts(demo, plan))
-    card, unit = demo.cards().battery("stack-3k"), demo.cards().battery_unit("hybrid-5k")
+    card, unit = demo.cards().battery("stack-3k"), unit_of(demo.cards().inverter("hybrid-5k"))
     assert trips.cells == pytest.approx(card.dc_round_trip_frac, abs=1e-3)
     best = max(unit.ac_w(dc) / dc for dc in range(200, 5200, 50))
     assert 0.85 < trips.from_ac < trips.from_own_pv < trips.cells * best
-    (stops, device) = failures(plan, demo.cards())
+    (stops, device) = failures(plant_of(demo, plan))
     assert (stops.node_id, stops.backup) == ("hyb", "all")
     assert stops.battery_wh == pytest.approx(0.95 * 9900)
     assert "nothing is backed up" in stops.words
     assert "nothing is backed up" in device.words
-    both = failures(demo.plan("hybrid-alongside"), demo.cards())
+    both = failures(plant_of(demo, demo.plan("hybrid-alongside")))
     assert [f.backup for f in both[:2]] == ["", "all"]
     assert both[0].pv_stc_w > 0

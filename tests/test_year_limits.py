@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.pv.roof import export_cap_w
+from calm_relay.plant.resolve import plant_of
 from calm_relay.simulation.kernel.records import BANK_CHARGE
 from tests.limit_cases import EACH, LATE, SLOTS, TIMER, A, B
 from tests.test_check_cases import findings
@@ -84,12 +84,13 @@ def test_a_slot_at_dear_hours_says_what_it_begins_with(demo, quarter):
 def test_a_share_of_the_array_caps_the_export_of_the_year(demo, quarter):
     """0.5 × 6.16 kWp = 3.08 kW, less than the 5 kW typed."""
     job = apply_edits(demo, [Edit("site.network.export_share_frac", 0.5)])
-    assert export_cap_w(job, job.plan(A), job.cards()) == pytest.approx(3080)
+    assert plant_of(job, job.plan(A)).caps.export_w == pytest.approx(3080)
     for plan in (A, B):
         made = quarter.flow(job, job.plan(plan)).flow
         assert made.column("export_w").max() <= 3080 + 1e-6
         assert made.lost_w("cap").sum() > quarter.flow(demo, demo.plan(plan)).flow.lost_w("cap").sum()
-    assert export_cap_w(apply_edits(job, [Edit("site.export_limit_w", None)]), job.plan(A), job.cards()) == pytest.approx(3080)
+    untyped = apply_edits(job, [Edit("site.export_limit_w", None)])
+    assert plant_of(untyped, untyped.plan(A)).caps.export_w == pytest.approx(3080)
 
 
 def test_a_fixed_power_factor_takes_watts_from_every_inverter(demo, quarter):

@@ -13,27 +13,34 @@ from numpy.typing import NDArray
 from calm_relay.cache import StageCache, content_key, shared_cache
 from calm_relay.errors import Cancelled
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows, strings_kept
+from calm_relay.job.rows import strings_kept
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.sky_models import ClearSkyWeather
-from calm_relay.library.book import CardBook, book_of
+from calm_relay.library.book import book_of
 from calm_relay.library.cards import ModuleCard
 from calm_relay.packs.pack import Pack
+from calm_relay.plant.lines import load_shares
+from calm_relay.plant.resolve import plant_of, string_row
+from calm_relay.plant.same import plain
+from calm_relay.plant.station import Station
 from calm_relay.pv.array import group_dc_w
 from calm_relay.pv.planner import Proposal, propose
 from calm_relay.pv.roof import Mode, planner_setup
+from calm_relay.pv.voltage import lit_face
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
 from calm_relay.simulation.flow import open_balances
 from calm_relay.study_shared import SharedStages
 from calm_relay.tariff.bill import Bill, bill_of, no_bill, year_bill
 from calm_relay.tariff.counted import Counted, counted_of, shape_of
+from calm_relay.tariff.growth import as_billed
 from calm_relay.tariff.prices import hourly_of
 from calm_relay.year import stages
 from calm_relay.year.facts import YearFacts, year_facts
+from calm_relay.year.inputs import FactInputs, FlowInputs, LineInputs, fact_inputs, flow_inputs, line_inputs
 from calm_relay.year.lines import LineFlows, line_flows, net_lines_w
-from calm_relay.year.outage import brief_survival
-from calm_relay.year.plan_flow import PlanFlow, make_flow
+from calm_relay.year.outage import SERVES, asked_of, brief_survival, served_ids
+from calm_relay.year.plan_flow import PlanFlow, check_sensor, make_flow
 from calm_relay.year.when import By, Part, year_parts
 
 Array = NDArray[np.float64]
@@ -78,37 +85,42 @@ class Study(SharedStages):
             self._at_step[step_s] = Study(self.store, step_s=step_s, cache=shared)
         return self._at_step[step_s]
 
-    def _dc_key(self, job: Job, plan: Plan, cards: CardBook, index: int) -> str:
-        node = plan.nodes[index]
-        faces = [self.light_key(job, g.face) for g in node.strings]
-        return content_key("dc", stages.select_node_dc(job, node, cards), faces, self.weather_key(job))
+    def _dc_key(self, job: Job, station: Station) -> str:
+        faces = [
+            (i, self.light_key(job, i), plain(lit_face(job.face(i))))
+            for i in sorted({strings.row.face for strings in station.strings})
+        ]
+        return content_key("dc", plain(stages.dc_inputs(station)), faces, self.weather_key(job))
+
+    @staticmethod
+    def _flow_inputs(job: Job, plan: Plan) -> FlowInputs:
+        return flow_inputs(plant_of(job, plan), job.house, job.site.place.latitude_deg, job.site.spot, job.rules)
 
     def flow_key(self, job: Job, plan: Plan) -> str:
         """Return what a plan's year is kept by: all that it reads."""
         return self._keys.get("flow", job, plan, lambda: self._flow_key(job, plan))
 
     def _flow_key(self, job: Job, plan: Plan) -> str:
-        cards = job.cards()
-        dc = [self._dc_key(job, plan, cards, i) if node.strings else "" for i, node in enumerate(plan.nodes)]
-        placed = any(node.battery is not None and node.battery.place is not None for node in plan.nodes)
-        warmth = (self.weather_key(job), job.rules_data()) if placed else ""
-        return content_key("flow", stages.select_flow(job, plan, cards), dc, self.house_key(job), warmth)
+        inputs = self._flow_inputs(job, plan)
+        dc = [self._dc_key(job, station) if station.strings else "" for station in plant_of(job, plan).stations]
+        warmth = self.weather_key(job) if inputs.places else ""
+        return content_key("flow", plain(inputs), dc, self.house_key(job), warmth)
 
     def dc(self, job: Job, plan: Plan) -> dict[str, stages.NodeDc]:
         """Return the DC power of every node of a plan; zeros for nodes without strings."""
-        cards = job.cards()
         out = {}
-        for index, node in enumerate(plan.nodes):
-            if not node.strings:
+        for station in plant_of(job, plan).stations:
+            if not station.strings:
                 none = np.zeros(self.calendar(job).steps)
-                out[node.id] = stages.NodeDc(none, none)
+                out[station.id] = stages.NodeDc(none, none)
                 continue
 
-            def make(node: Any = node) -> stages.NodeDc:
-                light = {g.face: self.light(job, g.face) for g in node.strings}
-                return stages.make_node_dc(node, job, cards, light, self.weather(job).air_c, self.calendar(job))
+            def make(station: Station = station) -> stages.NodeDc:
+                ids = {strings.row.face for strings in station.strings}
+                faces, light = {i: lit_face(job.face(i)) for i in ids}, {i: self.light(job, i) for i in ids}
+                return stages.make_node_dc(stages.dc_inputs(station), faces, light, self.weather(job).air_c, self.calendar(job))
 
-            out[node.id] = self._stage("dc", self._dc_key(job, plan, cards, index), make, lambda d: d.nbytes)
+            out[station.id] = self._stage("dc", self._dc_key(job, station), make, lambda d: d.nbytes)
         return out
 
     def propose_strings(
@@ -139,7 +151,7 @@ class Study(SharedStages):
         air_c = self.weather(job).air_c
         for face in job.faces:
             one = like.model_copy(update={"face": face.id, "tracker": 1, "modules_per_string": 1, "parallel_strings": 1})
-            made = stages.group_input(job, cards, one, self.light(job, face.id), self.calendar(job))
+            made = stages.group_input(string_row(one, cards), lit_face(face), self.light(job, face.id), self.calendar(job))
             watts[face.id], amps[face.id] = group_dc_w(made, air_c, whole_string=False)
         node = plan.node(node_id)
         stay = strings_kept(node, mode, keep)
@@ -161,10 +173,11 @@ class Study(SharedStages):
                 progress(f"{plan.letter}: {text}")
                 work()
             progress(f"{plan.letter}: strings")
+            check_sensor(plant_of(job, plan))
             dc = self.dc(job, plan)
             progress(f"{plan.letter}: the year at {self.step_s // 60} min")
             air_c = self.weather(job).air_c
-            return make_flow(job, plan, job.cards(), self.calendar(job), self.house(job), dc, air_c, cancelled)
+            return make_flow(self._flow_inputs(job, plan), self.calendar(job), self.house(job), dc, air_c, cancelled)
 
         found: PlanFlow = self._stage("flow", self.flow_key(job, plan), make, lambda f: f.nbytes)
         return found
@@ -173,30 +186,34 @@ class Study(SharedStages):
         """Return what flows on each phase or leg in a plan's year."""
 
         def make() -> LineFlows:
-            return line_flows(job, plan, job.cards(), self.flow(job, plan))
+            return line_flows(self._lines(job, plan), self.flow(job, plan))
 
         found: LineFlows = self._stage("line flows", self._lines_key(job, plan), make, lambda f: f.nbytes)
         return found
 
+    @staticmethod
+    def _lines(job: Job, plan: Plan) -> LineInputs:
+        return line_inputs(plant_of(job, plan), job.house, job.site.supply.service_a)
+
     def _lines_key(self, job: Job, plan: Plan) -> str:
-        return content_key("line flows", self.flow_key(job, plan), stages.select_lines(job, plan, job.cards()))
+        return content_key("line flows", self.flow_key(job, plan), plain(self._lines(job, plan)))
+
+    def _fact_inputs(self, job: Job, plan: Plan) -> FactInputs:
+        guessed, latitude = isinstance(job.site.weather, ClearSkyWeather), job.site.place.latitude_deg
+        return fact_inputs(plant_of(job, plan), self._lines(job, plan), job.house, latitude, guessed=guessed)
 
     def facts(self, job: Job, plan: Plan, progress: Progress = _quiet, cancelled: Cancel = _never) -> YearFacts:
         """Return the facts of a plan's year; small, kept when the series are long gone."""
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)
-            return year_facts(job, plan, job.cards(), self.calendar(job), made, made.house)
+            return year_facts(self._fact_inputs(job, plan), self.calendar(job), made, made.house)
 
         found: YearFacts = self._stage("facts", self._facts_key(job, plan), make, lambda _: 60_000)
         return found
 
     def _facts_key(self, job: Job, plan: Plan) -> str:
-        latitude = job.site.place.latitude_deg >= 0
-        factors = [load.power_factor for load in job.house.appliances]
-        guessed = isinstance(job.site.weather, ClearSkyWeather)
-        lines = stages.select_lines(job, plan, job.cards())
-        return content_key("facts", self.flow_key(job, plan), latitude, factors, guessed, lines)
+        return content_key("facts", self.flow_key(job, plan), plain(self._fact_inputs(job, plan)))
 
     def year_parts(self, job: Job, plan: Plan, by: By) -> tuple[Part, ...]:
         """Return a plan's year in parts: by month, by the clock's hour or by the tariff's period."""
@@ -204,7 +221,7 @@ class Study(SharedStages):
 
     def _meter_key(self, job: Job, plan: Plan) -> str:
         each = self._by_line(job)
-        lines = stages.select_lines(job, plan, job.cards()) if each else {}
+        lines = plain(self._lines(job, plan)) if each else []
         return content_key("meter", each, lines, self.flow_key(job, plan))
 
     @staticmethod
@@ -214,7 +231,7 @@ class Study(SharedStages):
 
     def _net_w(self, job: Job, plan: Plan, made: PlanFlow) -> Array:
         if self._by_line(job):
-            return net_lines_w(job, plan, job.cards(), made)
+            return net_lines_w(self._lines(job, plan), made)
         net: Array = made.flow.column("import_w") - made.flow.column("export_w")
         return net
 
@@ -232,7 +249,7 @@ class Study(SharedStages):
         """Return a plan's yearly bill."""
         if plan.off_grid:
             return no_bill()
-        counted_key = self._counted_key(job, plan)
+        counted_key, tariff = self._counted_key(job, plan), as_billed(job.tariff)
         self.cache.peek(counted_key)  # used now, as the bill is: else it goes first, and the next price has to wait for the year
 
         def count() -> Counted:
@@ -241,9 +258,9 @@ class Study(SharedStages):
 
         def make() -> Bill:
             counted: Counted = self._stage("counted", counted_key, count, lambda _: 4_000)
-            return bill_of(job.tariff, counted)
+            return bill_of(tariff, counted)
 
-        found: Bill = self._stage("bill", content_key("bill", stages.select_bill(job), counted_key), make, lambda _: 6_000)
+        found: Bill = self._stage("bill", content_key("bill", plain(tariff), counted_key), make, lambda _: 6_000)
         return found
 
     def _counted_key(self, job: Job, plan: Plan) -> str:
@@ -263,18 +280,20 @@ class Study(SharedStages):
         self, job: Job, plan: Plan, suns: Mapping[str, float], sun: float = 1.0, load: float = 1.0, cancelled: Cancel = _never
     ) -> PlanFlow:
         """Return a plan's year with so many times the DC power at each node, `sun` where none is given; it is not kept."""
-        cards, house = job.cards(), self.house(job)
+        check_sensor(plant_of(job, plan))
+        house = self.house(job)
         dc = {node: row.times(suns.get(node, sun)) for node, row in self.dc(job, plan).items()}
         house = house if load == 1.0 else house.times(load)
-        return make_flow(job, plan, cards, self.calendar(job), house, dc, self.weather(job).air_c, cancelled)
+        return make_flow(self._flow_inputs(job, plan), self.calendar(job), house, dc, self.weather(job).air_c, cancelled)
 
     def bill_without_system(self, job: Job) -> Bill:
         """Return the bill of the house alone: all it draws is imported."""
-        inputs = [stages.select_bill(job), self.house_key(job)]
+        tariff = as_billed(job.tariff)
+        inputs = [plain(tariff), self.house_key(job)]
 
         def make() -> Bill:
             load = self.house(job).total_w()
-            return year_bill(job.tariff, self.calendar(job), load, hourly_of(job.tariff, self.store))
+            return year_bill(tariff, self.calendar(job), load, hourly_of(tariff, self.store))
 
         found: Bill = self.keep("bill", inputs, make, 6_000)
         return found
@@ -285,25 +304,27 @@ class Study(SharedStages):
         return open_balances(made.flow, made.packed).worst
 
     def island_inputs(self, job: Job, plan: Plan) -> list[Any]:
-        """Return what an outage reads beside the year: what forms a grid, on which lines, and what is kept for the morning."""
-        cards = job.cards()
-        figures = {"offgrid_continuous_va", "absorb_max_w", "leg_max_w", "phase_max_w"}
-        units = [(row.node.id, row.unit.model_dump(include=figures)) for row in forming_rows(plan, cards)]
-        return [units, plan.controls.island_keep_soc_frac, stages.select_lines(job, plan, cards)]
+        """Return what an outage reads beside the year: how all lies on the lines, what is served, what is kept for the morning."""
+        plant, lines = plant_of(job, plan), self._lines(job, plan)
+        loads = [(load.id, load_shares(load, plant.lines.count)) for load in job.house.counted]
+        served = [sorted(served_ids(job.house, plant, serve)) for serve in SERVES]
+        lie = [plain(part) for part in (lines.lines, lines.stations, lines.background, lines.offgrid_va)]
+        return [lie, loads, plant.controls.island_keep_soc_frac, served]
 
     def brief_survival(self, job: Job, plan: Plan, cancelled: Cancel = _never) -> tuple[float, float, str] | None:
         """Return from which share of its season the brief's outage is survived; see `year.outage.brief_survival`."""
+        if not job.brief.longest_h:
+            return None
 
         def make() -> tuple[float, float, str] | None:
-            return brief_survival(job, plan, job.cards(), self.flow(job, plan), self.calendar(job), cancelled)
+            asked = asked_of(job.brief, job.site.place.latitude_deg, self.calendar(job))
+            return brief_survival(asked, job.house, plant_of(job, plan), self.flow(job, plan), cancelled)
 
         found: tuple[float, float, str] | None = self._stage("survival", self._survival_key(job, plan), make, lambda _: 4_000)
         return found
 
     def _survival_key(self, job: Job, plan: Plan) -> str:
-        behind = plan.backed_up
-        marks = [sorted(a.id for a in job.house.counted if a.essential), None if behind is None else sorted(behind)]
-        asked = [job.brief.longest_h, job.brief.outage_season, marks, self.island_inputs(job, plan)]
+        asked = [job.brief.longest_h, job.brief.outage_season, self.island_inputs(job, plan)]
         return content_key("survival", [asked, self.flow_key(job, plan)])
 
     def series_key(self, job: Job, plan: Plan) -> str:
@@ -314,7 +335,8 @@ class Study(SharedStages):
 
     def stands(self, job: Job, plan: Plan) -> bool:
         """Return whether all that a plan's result is made of is kept: it is a matter of milliseconds then. [bool]"""
-        if not self.cache.has((self._facts_key(job, plan), self._survival_key(job, plan))):
+        asked = (self._survival_key(job, plan),) if job.brief.longest_h else ()
+        if not self.cache.has((self._facts_key(job, plan), *asked)):
             return False
         return self.cache.has(self._counted_key(job, other) for other in (job.plans[0], plan) if not other.off_grid)
 

@@ -19,14 +19,14 @@ from calm_relay.job.models import Job
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.sky_models import ClearSkyWeather, MonthlyWeather, WeatherFile
 from calm_relay.load.appliance_year import appliance_w
-from calm_relay.load.house import HouseYear, Outside, follows_weather, house_year
+from calm_relay.load.house import HouseYear, Outside, as_drawn, follows_weather, house_year
+from calm_relay.plant.same import plain
 from calm_relay.pv.shade import light_for_power, shaded_by_step, sky_view_frac, sun_hidden
 from calm_relay.weather.guess import guessed_means
 from calm_relay.weather.plausible import SkyFacts, sky_facts
 from calm_relay.weather.refine import FileYear, refine_year
 from calm_relay.weather.solar import PlaneOfArray, Sun, plane_of_array, sun_year
 from calm_relay.weather.synthetic import WeatherYear, synthetic_year
-from calm_relay.year import stages
 from calm_relay.year.house_pictures import Peaks, house_peaks
 
 Array = NDArray[np.float64]
@@ -67,7 +67,8 @@ class SharedStages:
         return year_calendar(job.calendar_year, job.site.place.time_zone, self.step_s)
 
     def _sun_key(self, job: Job) -> str:
-        return content_key("sun", stages.select_sun(job, self.step_s))
+        place = job.site.place
+        return content_key("sun", self._dates(job), [place.latitude_deg, place.longitude_deg, place.altitude_m])
 
     def sun(self, job: Job) -> Sun:
         """Return sun and clear sky; kept on disk."""
@@ -86,7 +87,7 @@ class SharedStages:
 
     def weather_key(self, job: Job) -> str:
         """Return what the weather year is kept by: all that it reads."""
-        return self._keys.get("weather", job, None, lambda: content_key("weather", stages.select_weather(job), self._sun_key(job)))
+        return self._keys.get("weather", job, None, lambda: content_key("weather", plain(job.site.weather), self._sun_key(job)))
 
     def weather(self, job: Job) -> WeatherYear:
         """Return the weather year; kept on disk."""
@@ -133,7 +134,11 @@ class SharedStages:
         return FileYear(weather.utc_offset_h, ghi, values(weather.dni), values(weather.dhi), air)
 
     def light_key(self, job: Job, face_id: str) -> str:
-        return content_key("light", stages.select_face_light(job, face_id), self.weather_key(job))
+        """Return what the light on a face is kept by."""
+        face = job.face(face_id)
+        return content_key(
+            "light", face.tilt_deg, face.azimuth_deg, [plain(point) for point in face.horizon], self.weather_key(job)
+        )
 
     def light(self, job: Job, face_id: str) -> PlaneOfArray:
         """Return plane-of-array irradiance of a face; kept on disk. (steps,) each [W/m²]"""
@@ -168,9 +173,12 @@ class SharedStages:
         return self._keys.get("house", job, None, lambda: self._house_key(job))
 
     def _house_key(self, job: Job) -> str:
-        calendar = stages.select_calendar(job, self.step_s)
         weather = self.weather_key(job) if follows_weather(job.house) else ""
-        return content_key("house", stages.select_house(job), calendar, weather)
+        return content_key("house", plain(as_drawn(job.house)), job.site.place.latitude_deg < 0, self._dates(job), weather)
+
+    def _dates(self, job: Job) -> list[object]:
+        """Return what the calendar is made of."""
+        return [job.calendar_year, job.site.place.time_zone, self.step_s]
 
     def outside(self, job: Job) -> Outside:
         """Return what the house reads of its place."""
@@ -182,14 +190,14 @@ class SharedStages:
         background = job.house.background
         values = self.store.get(background.series.sha256 or "") if isinstance(background, SeriesLoad) else None
 
-        dates = stages.select_calendar(job, self.step_s)
+        dates = self._dates(job)
 
         def size(h: HouseYear) -> int:
             return h.background_w.nbytes * (1 + len(h.appliance_w))
 
         def one(appliance: Appliance, calendar: YearCalendar, seed: int, day_air_c: Array | None) -> Array:
             weather = "" if appliance.follows == "clock" else self.weather_key(job)
-            key = content_key("appliance", stages.select_appliance(appliance), dates, seed, weather)
+            key = content_key("appliance", plain(appliance), dates, seed, weather)
             kept = self._appliances.get(key)
             if kept is None:
                 kept = appliance_w(appliance, calendar, seed, day_air_c)
@@ -198,7 +206,10 @@ class SharedStages:
             return kept
 
         found: HouseYear = self._stage(
-            "house", self.house_key(job), lambda: house_year(job.house, self.calendar(job), values, self.outside(job), one), size
+            "house",
+            self.house_key(job),
+            lambda: house_year(as_drawn(job.house), self.calendar(job), values, self.outside(job), one),
+            size,
         )
         return found
 
@@ -215,6 +226,6 @@ class SharedStages:
         """Return the house's real peaks, made at one minute."""
         background = job.house.background
         values = self.store.get(background.series.sha256 or "") if isinstance(background, SeriesLoad) else None
-        inputs = [self.house_key(job), "a minute"]
-        found: Peaks = self.keep("house", inputs, lambda: house_peaks(job, values, self.outside(job)))
+        inputs, minutes = [self.house_key(job), "a minute"], year_calendar(job.calendar_year, job.site.place.time_zone, 60)
+        found: Peaks = self.keep("house", inputs, lambda: house_peaks(job.house, minutes, values, self.outside(job)))
         return found

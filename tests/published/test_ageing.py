@@ -12,10 +12,17 @@ from hypothesis import strategies as st
 
 from calm_relay.library.cards import BatteryCard
 from calm_relay.library.shipped import shipped_book
-from calm_relay.simulation.ageing import CycleCount, age, count_cycles, damage_per_year, year_cycles
+from calm_relay.plant.bank import cells_of
+from calm_relay.plant.resolve import battery_box
+from calm_relay.simulation.ageing import CycleCount, age, count_cycles, cycles_at, damage_per_year, year_cycles
 from calm_relay.simulation.counting import turning_points
 
 CARD = shipped_book().battery("stack-3k")
+
+
+def lives(card, depth: float) -> float:
+    """Cycles to the end of life at one depth."""
+    return float(cycles_at(battery_box(card).life.depth_life, np.array([depth]))[0])
 
 
 def test_rainflow_on_the_published_history():
@@ -29,18 +36,18 @@ def test_rainflow_on_the_published_history():
 def test_gel_by_the_trades_pair():
     """Common practice: 650 cycles at 80 % depth, 3,000 to 3,500 at 15 %."""
     gel = shipped_book().battery("gel-cell-600")
-    assert gel.cycles_at(0.8) == pytest.approx(650)
-    assert 3000 <= (gel.cycles_at(0.15) or 0) <= 3500
-    assert gel.cycles_at(0.4) == pytest.approx(math.exp(np.interp(
+    assert lives(gel, 0.8) == pytest.approx(650)
+    assert 3000 <= lives(gel, 0.15) <= 3500
+    assert lives(gel, 0.4) == pytest.approx(math.exp(np.interp(
         math.log(0.4), np.log([0.15, 0.5, 0.8]), np.log([3250, 1030, 650]))))  # fmt: skip
-    assert CARD.cycles_at(0.25) == pytest.approx(9500 * 0.5 / 0.25), "shallower than the card's points: the same energy in all"
+    assert lives(CARD, 0.25) == pytest.approx(9500 * 0.5 / 0.25), "shallower than the card's points: the same energy in all"
 
 
 def test_a_steady_year_of_one_cycle_a_day():
     day = np.concatenate((np.linspace(0.1, 0.9, 144), np.linspace(0.9, 0.1, 144)))
     rows = year_cycles(np.tile(day, 365) * 10_000.0, 10_000.0)
     assert rows == (CycleCount(0.8, 365.0),)
-    assert damage_per_year(CARD, rows) == pytest.approx(365 / 5500)
+    assert damage_per_year(battery_box(CARD).life, rows) == pytest.approx(365 / 5500)
     assert year_cycles(np.full(1000, 5.0), 10.0) == ()
 
 
@@ -57,12 +64,12 @@ def test_counted_cycles_hold_the_energy_that_went_through(values):
 def test_twenty_years_by_hand():
     # 365 cycles of 80 % use 365/5500 of the life; down to 70 % that is 1.991 % a year, the calendar takes 1 % more.
     rows = (CycleCount(0.8, 365.0),)
-    made = age(CARD, rows, 1_000_000.0, 0.01, 0.7)
+    made = age(battery_box(CARD).life, rows, 1_000_000.0, 0.01, 0.7)
     assert made is not None
     first = made.years[0]
     assert first.by_cycles_frac == pytest.approx(365 / 5500 * 0.3)
     assert first.capacity_frac == pytest.approx(1 - 365 / 5500 * 0.3 - 0.01)
-    deeper = CARD.cycles_at(0.8 / first.capacity_frac) or 0.0
+    deeper = lives(CARD, 0.8 / first.capacity_frac)
     assert made.years[1].by_cycles_frac == pytest.approx(365 / deeper * 0.3), "the same energy is a deeper cycle of less"
     assert all(a.capacity_frac >= b.capacity_frac for a, b in zip(made.years, made.years[1:], strict=False))
     assert 0.6 <= made.capacity_at(11) <= 0.8, "common practice: 60 to 80 % left after ten to fifteen years"
@@ -77,7 +84,7 @@ def test_twenty_years_by_hand():
 ])  # fmt: skip
 def test_what_ends_the_warranty_first(more, by, years):
     card = BatteryCard.model_validate({**CARD.model_dump(), "warranty_throughput_wh": 5e7, "warranty_end_frac": 0.6, **more})
-    made = age(card, (CycleCount(0.8, 365.0),), 1_000_000.0, 0.01, 0.7)
+    made = age(battery_box(card).life, (CycleCount(0.8, 365.0),), 1_000_000.0, 0.01, 0.7)
     assert made is not None
     assert made.ends_by == by
     if by == "throughput":  # 1 MWh in the first year, a little less in each later one
@@ -90,7 +97,7 @@ def test_what_ends_the_warranty_first(more, by, years):
 
 def test_without_life_by_depth_nothing_is_said():
     card = CARD.model_copy(update={"depth_life": ()})
-    assert age(card, (CycleCount(0.8, 365.0),), 1e6, 0.01, 0.7) is None
+    assert age(battery_box(card).life, (CycleCount(0.8, 365.0),), 1e6, 0.01, 0.7) is None
 
 
 @pytest.mark.parametrize(
@@ -99,12 +106,12 @@ def test_without_life_by_depth_nothing_is_said():
 def test_lfp_charges_by_temperature_as_the_trade_has_it(celsius, share):
     """Common practice: no charge below 0 °C, reduced to 10 °C, reduced above 45 °C; a card's own table stands before it."""
     plain = CARD.model_copy(update={"charge_over_temperature": ()})
-    assert plain.charge_share_at(celsius) == pytest.approx(share)
-    assert CARD.charge_share_at(4.0) == pytest.approx(0.4)
-    assert CARD.charge_share_at(-5.0) == 0.0, "outside what the card says nothing is allowed"
+    assert cells_of(plain).charge_share_at(celsius) == pytest.approx(share)
+    assert cells_of(CARD).charge_share_at(4.0) == pytest.approx(0.4)
+    assert cells_of(CARD).charge_share_at(-5.0) == 0.0, "outside what the card says nothing is allowed"
     nmc = plain.model_copy(update={"chemistry": "NMC"})
-    assert nmc.charge_share_at(celsius) is None, "nothing is made up for another chemistry"
-    assert CARD.discharge_share_at(-10) == pytest.approx(0.5)
+    assert cells_of(nmc).charge_share_at(celsius) is None, "nothing is made up for another chemistry"
+    assert cells_of(CARD).discharge_share_at(-10) == pytest.approx(0.5)
 
 
 @settings(max_examples=300, deadline=None, derandomize=True)

@@ -13,7 +13,7 @@ from calm_relay.job.parts import add_face
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
 from calm_relay.library.shipped import shipped_book
-from calm_relay.library.stations import with_controllers, with_timer_charger
+from calm_relay.plant.unit import unit_of, with_controllers, with_timer_charger
 from calm_relay.simulation.columns import SYS_UNSERVED
 from calm_relay.simulation.flow import FlowTable, run_case
 from calm_relay.simulation.island import islanded
@@ -116,13 +116,13 @@ def test_units_on_one_bank_by_their_cards():
     """Currents add at the bank, the window is what both work in, trackers are counted through; a time switch has one efficiency."""
     book = shipped_book()
     unit_card, controller = book["charger-5k-48v"], book["controller-85a"]
-    made = with_controllers(unit_card, controller, 2)
+    made = with_controllers(unit_of(unit_card), controller, 2)
     assert made.charge_max_a == 70 + 2 * 85
     assert (made.battery_voltage_min_v, made.battery_voltage_max_v) == (38.0, 64.0)
     assert len(made.trackers) == 2
     assert made.dc_voltage_max_v == 250.0
     assert made.night_w == pytest.approx(unit_card.night_w + 2 * controller.night_w)
-    timed = with_timer_charger(unit_card, book["timer-charger-48v-60a"])
+    timed = with_timer_charger(unit_of(unit_card), book["timer-charger-48v-60a"])
     assert timed.charger_dc_w(1000.0) == pytest.approx(930.0)
     assert (timed.ac_in_max_w, timed.charge_max_a) == (3800.0, 60.0)
 

@@ -15,6 +15,7 @@ from calm_relay.job.brief_models import Contract
 from calm_relay.library.shipped import shipped_cards
 from calm_relay.money.cash import internal_rate, net_present_value, payback, worth_of
 from calm_relay.money.contracts import end_of, lost, present_value, years_left
+from calm_relay.plant.resolve import battery_box
 from calm_relay.simulation.ageing import CycleCount, age
 
 FLOWS = st.lists(st.floats(-5000, 5000), min_size=3, max_size=21)
@@ -88,7 +89,7 @@ def test_shipped_cells_under_common_use_hold_60_to_80_percent_after_10_and_15_ye
     for card in shipped_cards():
         if card.kind != "battery" or card.is_lead or not card.depth_life or (card.warranty_years or 0) < 7:
             continue
-        made = age(card, (CycleCount(0.7, 250.0),), 0.7 * 250 * card.capacity_wh, 0.035, 0.7, by_root=True)
+        made = age(battery_box(card).life, (CycleCount(0.7, 250.0),), 0.7 * 250 * card.capacity_wh, 0.035, 0.7, by_root=True)
         for year in (10, 15):
             assert 0.6 <= made.capacity_at(year + 1) <= 0.8, (card.id, year)
         seen.add(card.chemistry)
@@ -98,9 +99,9 @@ def test_shipped_cells_under_common_use_hold_60_to_80_percent_after_10_and_15_ye
 def test_the_calendar_takes_by_the_root_of_time():
     """By hand: without cycles 3.5 % in the first year leave 1 − 0.035·√15 after fifteen; a like part each year where not."""
     card = next(c for c in shipped_cards() if c.id == "stack-3k")
-    still = age(card, (), 0.0, 0.035, 0.7, by_root=True)
+    still = age(battery_box(card).life, (), 0.0, 0.035, 0.7, by_root=True)
     assert still.capacity_at(16) == pytest.approx(1 - 0.035 * math.sqrt(15))
-    plain = age(card, (), 0.0, 0.03, 0.7)
+    plain = age(battery_box(card).life, (), 0.0, 0.03, 0.7)
     assert plain.capacity_at(11) == pytest.approx(0.7)
 
 

@@ -16,6 +16,7 @@ from calm_relay.job.series import SeriesStore
 from calm_relay.job.sky_models import Face, Place
 from calm_relay.library.cards import ModuleCard, PvInverterCard
 from calm_relay.library.shipped import shipped_card
+from calm_relay.plant.unit import unit_of
 from calm_relay.pv.array import TRACKING_FRAC
 from calm_relay.study import Study
 from calm_relay.weather.files import WeatherRead, read_weather
@@ -91,7 +92,7 @@ def chain_energies(job: Job, read: WeatherRead, tilt: float, azimuth: float) -> 
     chain.run_model(weather)
     dc = np.nan_to_num(chain.results.dc.to_numpy(dtype=float)) * TRACKING_FRAC
     grid = np.linspace(0.0, 5000.0, 4001)
-    source = np.array([card.dc_w(p) for p in grid])
+    source = np.array([unit_of(card).dc_w(p) for p in grid])
     ac = np.where(dc > card.loss.p_self_w, np.interp(dc, source, grid), 0.0)
     return float(dc.sum()), float(ac.sum())
 

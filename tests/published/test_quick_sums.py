@@ -7,6 +7,7 @@ import pytest
 
 from calm_relay.decision.house_sums import quick_sums
 from calm_relay.load.sums import backup_hours, heat_pump, heat_pump_from_fuel, night_battery, terminals_give, window_draws
+from calm_relay.plant.resolve import plant_of
 from calm_relay.year.house_pictures import load_curve, season_days
 
 
@@ -36,11 +37,11 @@ def test_heat_pump_and_night_use():
 
 def test_pictures_of_the_house_hold_their_plain_truths(demo, study):
     house, calendar, plan = study.house(demo), study.calendar(demo), demo.plan("B")
-    curve = load_curve(demo, plan, house, calendar)
+    curve = load_curve(plant_of(demo, plan), house, calendar)
     assert (curve.load_w[:-1] >= curve.load_w[1:]).all()
     assert curve.load_w[0] == pytest.approx(house.total_w().max())
     assert [name for _, name, _ in curve.levels] == ["off grid, all day", "off grid, surge", "passes with the grid up"]
-    days = dict(season_days(demo, house, calendar))
+    days = dict(season_days(demo.site.place.latitude_deg, house, calendar))
     assert days["winter"].sum() > days["summer"].sum()  # a heat pump, and winter in June
     peaks = study.peaks(demo)
     assert 1.1 < peaks.ratio < 3.0  # the minutes of one year against its own hours

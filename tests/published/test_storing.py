@@ -9,6 +9,7 @@ import pytest
 
 from calm_relay.job.models import BatteryChoice
 from calm_relay.library.cards import BatteryCard, LossTerms
+from calm_relay.plant.bank import bank_of
 from calm_relay.simulation.storing import absorption_end_frac, loss_of, storing_loss
 
 # Made up: 51.2 V, 5.12 kWh, 10 mΩ, 95 % round trip at 50 A.
@@ -21,25 +22,27 @@ ONE = BatteryChoice(card="x", modules=1)
 
 def test_at_the_cards_current_the_round_trip_is_the_cards():
     """Definitions D3: η_c = η_d = the root of the round trip, at the card's rate: 50 A × 51.2 V = 2,560 W."""
-    loss = storing_loss(CARD, ONE, 0.010, 51.2, 5000.0)
+    loss = storing_loss(bank_of(CARD, ONE), 0.010, 51.2, 5000.0)
     assert loss.arrives_w(2560.0) == pytest.approx(2560.0 * math.sqrt(0.95))
     assert loss.leaves_w(2560.0) == pytest.approx(2560.0 / math.sqrt(0.95))
 
 
 def test_ohmic_loss_follows_the_square_of_the_current():
     """By Ohm's law: 10 mΩ at 100 A lose 100 W, at 50 A 25 W, at 25 A 6.25 W; what is lost beside it is in proportion."""
-    loss = storing_loss(CARD, ONE, 0.010, 51.2, 5000.0)
+    loss = storing_loss(bank_of(CARD, ONE), 0.010, 51.2, 5000.0)
     lost = [watts - loss.arrives_w(watts) for watts in (51.2 * amps for amps in (100.0, 50.0, 25.0))]
     beside = 2560.0 * (1.0 - math.sqrt(0.95)) - 25.0
     assert lost == pytest.approx([100.0 + 2.0 * beside, 25.0 + beside, 6.25 + 0.5 * beside])
-    assert storing_loss(CARD, ONE, None, 51.2, 5000.0).take_square_per_w == 0.0, "without a resistance the round trip holds"
+    assert storing_loss(bank_of(CARD, ONE), None, 51.2, 5000.0).take_square_per_w == 0.0, (
+        "without a resistance the round trip holds"
+    )
 
 
 def test_a_dc_stage_costs_most_at_light_load():
     """Three-term form (Schmidt and Sauer, 1996): 12 W fixed, 1 % of the rating at the rating, linear as the round trip leaves."""
     stage = LossTerms(p_self_w=12.0, a=0.01, b=0.01)
     card = CARD.model_copy(update={"internal_resistance_ohm": None, "dc_stage_loss": stage, "dc_stage_rated_w": 2560.0})
-    loss = storing_loss(card, ONE, None, 51.2, 5000.0)
+    loss = storing_loss(bank_of(card, ONE), None, 51.2, 5000.0)
     part = [loss.arrives_w(watts) / watts for watts in (100.0, 640.0, 2560.0)]
     assert part[0] < part[1] < part[2]
     assert part[2] == pytest.approx(math.sqrt(0.95))
@@ -50,7 +53,7 @@ def test_a_dc_stage_costs_most_at_light_load():
 
 def test_figures_that_contradict_each_other_keep_the_round_trip():
     card = CARD.model_copy(update={"dc_round_trip_frac": 0.99})  # 25 of 2,560 W are ohmic alone, one way
-    loss = storing_loss(card, ONE, 0.010, 51.2, 5000.0)
+    loss = storing_loss(bank_of(card, ONE), 0.010, 51.2, 5000.0)
     assert loss.eta_c == pytest.approx(1.0)
     assert loss.arrives_w(2560.0) == pytest.approx(2560.0 * math.sqrt(0.99))
 
@@ -58,7 +61,7 @@ def test_figures_that_contradict_each_other_keep_the_round_trip():
 @pytest.mark.parametrize("watts", [20.0, 300.0, 2560.0, 4800.0])
 def test_there_and_back_are_inverses(watts):
     card = CARD.model_copy(update={"dc_stage_loss": LossTerms(p_self_w=8.0, a=0.0, b=0.005)})
-    loss = storing_loss(card, ONE, 0.010, 51.2, 5000.0)
+    loss = storing_loss(bank_of(card, ONE), 0.010, 51.2, 5000.0)
     assert loss.into_w(loss.arrives_w(watts)) == pytest.approx(watts)
     assert loss.given_w(loss.leaves_w(watts)) == pytest.approx(watts)
     record = {
@@ -80,7 +83,7 @@ def test_peukert():
             "internal_resistance_ohm": None, "peukert_exponent": 1.2,
         }
     )  # fmt: skip
-    loss = storing_loss(card, ONE, None, 12.0, 300.0)  # 25 A at 12 V is the most it gives
+    loss = storing_loss(bank_of(card, ONE), None, 12.0, 300.0)  # 25 A at 12 V is the most it gives
     assert 1200.0 / loss.leaves_w(300.0) == pytest.approx(hours)
     assert 1200.0 / loss.leaves_w(0.05 * 60.0) == pytest.approx(1200.0 / 3.0, rel=0.01), "hardly any at a trickle"
 

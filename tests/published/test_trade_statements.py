@@ -6,6 +6,7 @@ import pytest
 
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.library.shipped import shipped_card
+from calm_relay.plant.resolve import plant_of
 from calm_relay.simulation.paths import storage_paths
 from tests.match_cases import BAT, bank
 from tests.test_check_cases import MODULE_INVERTERS, TODAY, A, B
@@ -82,8 +83,8 @@ def test_a_lightly_loaded_large_inverter_loses_more(demo, quarter):
 
 def test_the_dc_coupled_way_beats_the_ac_coupled_one_by_a_few_percent(demo):
     for watts in (1000.0, 2500.0, 5000.0):
-        dc = storage_paths(demo.plan("B"), demo.cards(), watts)[0]
-        ac = storage_paths(demo.plan("A"), demo.cards(), watts)[0]
+        dc = storage_paths(plant_of(demo, demo.plan("B")), watts)[0]
+        ac = storage_paths(plant_of(demo, demo.plan("A")), watts)[0]
         assert 0.02 < dc.passes_frac - ac.passes_frac < 0.12, (watts, dc.passes_frac, ac.passes_frac)
 
 

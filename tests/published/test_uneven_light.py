@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from pvlib import pvsystem
 
 from calm_relay.job.models import NamedLosses, StringGroup
-from calm_relay.job.sky_models import Face, HorizonPoint
+from calm_relay.job.sky_models import HorizonPoint
+from calm_relay.library.book import book_of
 from calm_relay.library.cards import ModuleCard, OptimizerCard
 from calm_relay.library.shipped import shipped_card
+from calm_relay.plant.resolve import optimizer_of, string_row
 from calm_relay.pv.array import GroupInput, best_voltage_v, combined_loss_frac, group_dc_w, parallel_loss_w
 from calm_relay.pv.shade import horizon_elevation_deg, light_for_power, sky_view_frac
+from calm_relay.pv.voltage import LitFace
 from calm_relay.weather.solar import PlaneOfArray
 
 # A made-up 60-cell module by its five parameters; its card's four points are those of the same curve.
@@ -66,7 +71,8 @@ def group(modules: int, face: str = "a") -> StringGroup:
 
 def item(light: float, modules: int, face: str = "a") -> GroupInput:
     lit = PlaneOfArray(np.array([light]), np.array([0.0]))
-    return GroupInput(group(modules, face), Face(id=face, name=face, tilt_deg=30, azimuth_deg=180, mounting="rack"), module(), lit)
+    lies_on = LitFace("rack", 0.0, None, None)
+    return GroupInput(string_row(group(modules, face), book_of((module(),))), lies_on, lit)
 
 
 def pair_loss(sets: list[tuple[float, float, int]]) -> float:
@@ -137,9 +143,9 @@ def test_optimizers_below_their_least_count_are_silent_and_cost_their_own_loss()
         string_voltage_v=380, modules_min=8, modules_max=20, loss_frac=0.015,
     )  # fmt: skip
     bare = item(800.0, 10)
-    with_it = GroupInput(bare.group, bare.face, bare.module, bare.light, card)
+    with_it = replace(bare, group=replace(bare.group, optimizer=optimizer_of(card)))
     air = np.array([20.0])
     assert group_dc_w(with_it, air)[0][0] == pytest.approx(group_dc_w(bare, air)[0][0] * 0.985)
-    short = GroupInput(group(7), bare.face, bare.module, bare.light, card)
+    short = replace(with_it, group=replace(with_it.group, modules_per_string=7))
     assert group_dc_w(short, air)[0][0] == 0.0
     assert group_dc_w(with_it, air)[1][0] == pytest.approx(group_dc_w(with_it, air)[0][0] / 380)

@@ -14,6 +14,7 @@ from calm_relay.decision.start_list import start
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.container import save_job
 from calm_relay.job.models import Job, Plan
+from calm_relay.plant.resolve import plant_of
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.stations import assumed_by_station, how_words, station_names, worst_moment
 from calm_relay.report.chains import battery_chains
@@ -59,7 +60,7 @@ def plan_data(job: Job, plan: Plan) -> dict[str, Any]:
             for row in battery_chains(job, plan)
         ],
         "adds": adds_words(job, plan),
-        "failures": [row.words for row in failures(plan, job.cards())],
+        "failures": [row.words for row in failures(plant_of(job, plan))],
         "steps": [
             {"key": s.key, "text": s.text, "choose_card_for": s.path or None, "refused": s.refused or None}
             for s in building_steps(job, plan)

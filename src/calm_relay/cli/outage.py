@@ -13,6 +13,7 @@ from calm_relay.decision.reach import reach
 from calm_relay.decision.staying import staying
 from calm_relay.errors import BadInput, Fault, NotFeasible
 from calm_relay.job.models import Job, Plan
+from calm_relay.plant.resolve import plant_of
 from calm_relay.report.head import CAUTION, head_of, title_text
 from calm_relay.report.outage import drill_text, helped_data, helps, ride_data, ride_text
 from calm_relay.rules.checks_motor import start_rows
@@ -224,7 +225,7 @@ def frequency_command(options: argparse.Namespace) -> int:
     rows = []
     for plan in _one(options, job):
         try:
-            island = pv_island(job, plan, job.cards(), options.curve)
+            island = pv_island(plant_of(job, plan), job.rules(), options.curve)
         except NotFeasible as error:
             if options.plan:
                 raise

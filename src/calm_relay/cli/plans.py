@@ -20,6 +20,7 @@ from calm_relay.job.edits import apply_edits
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.series import SeriesStore
 from calm_relay.job.template import new_job
+from calm_relay.plant.resolve import plant_of
 from calm_relay.report.chains import chains_data, chains_text
 from calm_relay.report.controls import controls_data, controls_text
 from calm_relay.report.head import head_of, title_text
@@ -89,7 +90,7 @@ def _in_year(study: Study, job: Job, plan: Plan, year: int) -> Plan:
     """Return a plan with its batteries as old as they are when a year begins."""
     if not 1 <= year <= YEARS + 1:
         raise BadInput([Fault("", "--battery-year", f"{year} is outside its range", f"use 1 to {YEARS + 1}")])
-    return aged_plan(job, plan, study.facts(job, plan), year)
+    return aged_plan(plan, battery_ageing(plant_of(job, plan), job.rules(), study.facts(job, plan)), year)
 
 
 def _print_each(
@@ -140,7 +141,9 @@ def ageing_command(options: argparse.Namespace) -> int:
     """Run `ageing`."""
     opened = open_job(options.job)
     job, study = opened.job, Study(opened.store)
-    found = {plan.letter: battery_ageing(job, plan, study.facts(job, plan)) for plan in chosen_plans(job, options)}
+    found = {
+        plan.letter: battery_ageing(plant_of(job, plan), job.rules(), study.facts(job, plan)) for plan in chosen_plans(job, options)
+    }
     if options.json:
         print_json({"plans": {letter: [row.as_dict() for row in rows] for letter, rows in found.items()}})
         return 0

@@ -19,9 +19,11 @@ from calm_relay.decision.sizing import (
 from calm_relay.errors import NotFeasible
 from calm_relay.job.bank_parts import without_grid
 from calm_relay.job.models import BatteryChoice, Node, Plan, StringGroup
-from calm_relay.job.rows import forming_rows
 from calm_relay.library.cards import BatteryCard, BatteryInverterCard, Card, ChargeControllerCard, ModuleCard, TimerChargerCard
-from calm_relay.simulation.chain import LOW_VOLTAGE_V, stack_volts
+from calm_relay.plant.bank import Bank, cells_of
+from calm_relay.plant.chain import LOW_VOLTAGE_V, stack_volts
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.unit import unit_of
 from calm_relay.tariff.prices import cheap_window
 
 BANK_PATTERNS: tuple[tuple[str, str, str], ...] = (
@@ -42,7 +44,7 @@ def _units(need: Need, *, split_only: bool = False) -> list[BatteryInverterCard]
         if isinstance(c, BatteryInverterCard) and c.grid_forming and c.battery_voltage_max_v <= LOW_VOLTAGE_V
         and not c.no_longer_made and PLUG_IN not in c.id
         and (not split_only or c.supplies == ("split_phase",))
-        and need.batteries_for(c)
+        and need.batteries_for(unit_of(c))
     ]  # fmt: skip
     return sorted(fitting, key=lambda c: (not need.own(c), c.ac_rated_w))
 
@@ -67,7 +69,7 @@ def _layout(need: Need, module: ModuleCard, card: ChargeControllerCard, wanted: 
 
 def _controllers(need: Need, today: Plan, bank: BatteryCard, modules: int) -> tuple[ChargeControllerCard, list[StringGroup]]:
     """Return the charge controller and its strings, one controller a face: the card on which most modules find room."""
-    module, volts = usual_module(need), stack_volts(bank, modules)
+    module, volts = usual_module(need), stack_volts(Bank(cells_of(bank), modules))
     faces = free_faces(need.job, today)[:MOST_FACES]
     wanted = modules_wanted(need, module)
     best: tuple[int, float, ChargeControllerCard, list[StringGroup]] | None = None
@@ -94,7 +96,7 @@ def _controller_bank(need: Need, today: Plan) -> Drafted:
     if any(node.strings for node in today.nodes):
         raise NotFeasible("there is an array already", "put charge controllers on a bank by hand, or take the old strings out")
     unit, module = _unit(need), usual_module(need)
-    bank, modules = battery_of(need, unit)
+    bank, modules = battery_of(need, unit_of(unit), unit.name)
     controller, strings = _controllers(need, today, bank, modules)
     new = Node(
         id=free_node_id("bank", today), name="Battery bank", card=unit.id, side="backup", strings=tuple(strings),
@@ -109,8 +111,8 @@ def _timer_bank(need: Need, today: Plan) -> Drafted:
             "prices are the same at all hours: a time switch gains nothing", "type the cheap hours on Tariff & network"
         )
     unit = _unit(need, 0.0)
-    bank, modules = battery_of(need, unit)
-    volts = stack_volts(bank, modules)
+    bank, modules = battery_of(need, unit_of(unit), unit.name)
+    volts = stack_volts(Bank(cells_of(bank), modules))
     fitting = [
         c
         for c in need.cards.values()
@@ -134,7 +136,7 @@ def _pair_bank(need: Need, today: Plan) -> Drafted:
     if not units:
         raise NotFeasible("no battery inverter for a low-voltage bank at hand is made for two legs", "bring one in as a card")
     unit = units[0]
-    bank, modules = battery_of(need, unit.together(2))
+    bank, modules = battery_of(need, unit_of(unit, 2), unit.name)
     new = Node(
         id=free_node_id("pair", today), name="Battery pair", card=unit.id, count=2, side="backup",
         battery=BatteryChoice(card=bank.id, modules=modules),
@@ -147,10 +149,10 @@ def _leave_grid(need: Need, today: Plan) -> Drafted:
     if today.off_grid:
         raise NotFeasible("today's system has no grid already", "draft something else")
     alone = without_grid(today)
-    if forming_rows(alone, need.job.cards()):
+    if plant_of(need.job, alone).forming:
         return alone.nodes, [], True
     unit = _unit(need)
-    bank, modules = battery_of(need, unit)
+    bank, modules = battery_of(need, unit_of(unit), unit.name)
     new = Node(
         id=free_node_id("bank", alone), name="Battery bank", card=unit.id, side="backup",
         battery=BatteryChoice(card=bank.id, modules=modules),

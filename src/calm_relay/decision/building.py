@@ -9,11 +9,12 @@ from calm_relay.decision.building_actions import ACTIONS, Task
 from calm_relay.decision.sizing import NIGHT_SHARE, Need
 from calm_relay.errors import BadInput, Fault
 from calm_relay.job.models import Job, Node, Plan, StringGroup
-from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import Card
+from calm_relay.plant.bank import bank_of, cells_of
+from calm_relay.plant.chain import is_low_voltage, modules_fit, soc_window
+from calm_relay.plant.resolve import plant_of
 from calm_relay.rules.offers import offered
-from calm_relay.simulation.chain import is_low_voltage, modules_fit, soc_window
 from calm_relay.simulation.kernel.records import MOST_NODES
 
 MOST_CONTROLLERS = 8  # as the job document holds
@@ -89,14 +90,14 @@ def _grid(plan: Plan, base: str) -> Iterator[Step]:
 
 def _of_node(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
     cards, station = job.cards(), f"node:{node.id}"
-    card = cards.station(node)
+    card = plant_of(job, plan).station(node.id).unit
     base = f"plans[{plan.id}].nodes[{node.id}]"
     if card.battery_terminals:
         if node.battery is None:
             yield Step(f"battery:{node.id}", f"Add a battery to {node.name}…", station, f"{base}.battery.card")
         else:
-            yield from _of_bank(job, node)
-        full = "" if len(battery_side_nodes(plan, cards)) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
+            yield from _of_bank(job, plan, node)
+        full = "" if len(plant_of(job, plan).battery_side) < MOST_NODES else f"a plan holds at most {MOST_NODES} battery inverters"
         yield Step(f"again:{node.id}", f"Add another like {node.name}", station, "", full)
     if cards[node.card].kind == "battery_inverter":
         yield from _on_bank(cards, plan, node, base, station)
@@ -124,7 +125,7 @@ def _optimizers(node: Node, group: StringGroup, base: str, station: str) -> Step
 
 def _on_bank(cards: CardBook, plan: Plan, node: Node, base: str, station: str) -> Iterator[Step]:
     """Yield what can stand on a low-voltage bank beside its inverter."""
-    high = node.battery is not None and not is_low_voltage(cards.battery(node.battery.card), node.battery)
+    high = node.battery is not None and not is_low_voltage(bank_of(cards.battery(node.battery.card), node.battery))
     why = "its bank is no low-voltage bank" if high else ""
     if node.controller is None:
         yield Step(f"controllers:{node.id}", f"Add charge controllers to {node.name}…", station, f"{base}.controller", why)
@@ -143,17 +144,17 @@ def _on_bank(cards: CardBook, plan: Plan, node: Node, base: str, station: str) -
         yield Step(f"no-timer-charger:{node.id}", f"Take the timer charger of {node.name} out", station, takes_out=True)
 
 
-def _of_bank(job: Job, node: Node) -> Iterator[Step]:
+def _of_bank(job: Job, plan: Plan, node: Node) -> Iterator[Step]:
     assert node.battery is not None
     cards, station = job.cards(), f"battery:{node.id}"
-    module, unit = cards.battery(node.battery.card), cards.battery_station(node)
-    low, _ = soc_window(module, node.battery)
+    module, unit = cards.battery(node.battery.card), plant_of(job, plan).station(node.id).unit
+    low, _ = soc_window(bank_of(module, node.battery))
     for key, word, modules in (("more", "One module more", 1), ("fewer", "One module fewer", -1)):
         count = node.battery.modules + modules
         why = ""
         if not module.modules_min <= count <= module.modules_max:
             why = f"its card takes {module.modules_min} to {module.modules_max} modules"
-        elif not modules_fit(unit, module, count, low):
+        elif not modules_fit(unit, cells_of(module), count, low):
             window = f"{unit.battery_voltage_min_v:g} to {unit.battery_voltage_max_v:g} V"
             why = f"{count} modules are outside the battery input of {node.name}, {window}"
         yield Step(f"{key}:{node.id}", f"{word} on {node.name}", station, "", why, takes_out=modules < 0)

@@ -32,8 +32,8 @@ from calm_relay.job.parts import (
     with_cards,
     with_node,
 )
-from calm_relay.job.rows import battery_side_nodes
 from calm_relay.library.cards import Card
+from calm_relay.plant.resolve import plant_of
 from calm_relay.simulation.kernel.records import MOST_NODES
 
 
@@ -64,7 +64,7 @@ Made = tuple[Job, str]  # the changed job, and the station to look at then
 
 def _inverter(t: Task) -> Made:
     made, node_id = add_inverter(t.job, t.plan.id, t.chosen, "backup" if t.where == "backup" else "grid")
-    if len(battery_side_nodes(made.plan(t.plan.id), made.cards())) > MOST_NODES:
+    if len(plant_of(made, made.plan(t.plan.id)).battery_side) > MOST_NODES:
         key = f"inverter:{t.where}"
         raise BadInput([Fault("", key, f"a plan holds at most {MOST_NODES} battery inverters", "count like ones on one bank")])
     return made, f"node:{node_id}"

@@ -8,13 +8,13 @@ from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows
 from calm_relay.money.costing import PlanCosts, plan_costs
 from calm_relay.money.counted import new_boxes
 from calm_relay.packs.pack import Pack
+from calm_relay.plant.offgrid import plan_continuous_va
+from calm_relay.plant.resolve import plant_of
 from calm_relay.rules.checks_network import network_sum_w
 from calm_relay.rules.registry import CheckContext, Finding
-from calm_relay.simulation.offgrid import plan_continuous_va
 from calm_relay.tariff.growth import payback_years
 
 if TYPE_CHECKING:
@@ -113,7 +113,7 @@ def compare_plans(
     for plan, facts, bill, findings in results:
         tally = counts(findings)
         context = CheckContext(job, plan, cards, facts)
-        offgrid = plan_continuous_va(plan, cards) if plan.has_backup_side else None
+        offgrid = plan_continuous_va(plant_of(job, plan)) if plan.has_backup_side else None
         costs = plan_costs(job, plan)
         years = (twenty or {}).get(plan.id)
         worth = None if years is None else years.worth
@@ -153,7 +153,7 @@ def compare_plans(
                 full_cycles=facts.full_cycles,
                 evening_hours_over_h=None if facts.evening is None else facts.evening.hours_over_h,
                 offgrid_va=offgrid,
-                lit=plan.has_backup_side and bool(forming_rows(plan, cards)),
+                lit=plan.has_backup_side and bool(plant_of(job, plan).forming),
                 network_sum_w=network_sum_w(context)[0],
                 boxes=_boxes(plan),
                 warranty_years=_shortest_warranty(job, plan),

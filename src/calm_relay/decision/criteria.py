@@ -16,10 +16,10 @@ from calm_relay.decision.words import LIFE_YEARS
 from calm_relay.job.brief_models import Purpose
 from calm_relay.job.costs import equipment
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import battery_rows
 from calm_relay.money.counted import counted, kind_of
+from calm_relay.plant.chain import usable_wh
+from calm_relay.plant.resolve import plant_of
 from calm_relay.rules.registry import Finding
-from calm_relay.simulation.chain import usable_wh
 from calm_relay.simulation.failures import failures
 from calm_relay.simulation.paths import storage_paths
 from calm_relay.units import format_quantity as show
@@ -133,7 +133,7 @@ def _worth(w: Weighed) -> float | None:
 
 
 def _trip(w: Weighed) -> float | None:
-    ways = storage_paths(w.plan, w.job.cards(), TRIP_W)
+    ways = storage_paths(plant_of(w.job, w.plan), TRIP_W)
     return max((way.passes_frac for way in ways), default=None)
 
 
@@ -162,7 +162,7 @@ def _carried(w: Weighed) -> float | None:
         return None
     if not w.row.lit:
         return 0.0
-    return sum(usable_wh(row.battery, row.choice) for row in battery_rows(w.plan, w.job.cards())) / need
+    return sum(usable_wh(row.bank) for row in plant_of(w.job, w.plan).banked) / need
 
 
 def _start(w: Weighed) -> float | None:
@@ -185,7 +185,7 @@ def _exported(w: Weighed) -> float | None:
 
 def _lost_share(w: Weighed) -> float:
     """Return the largest share of the plan's PV and battery that one box takes with it, or all where the backup stops."""
-    rows = failures(w.plan, w.job.cards())
+    rows = failures(plant_of(w.job, w.plan))
     pv, energy = sum(r.pv_stc_w for r in rows), sum(r.battery_wh for r in rows)
     worst = 0.0
     for row in rows:
@@ -214,11 +214,8 @@ def _reuse(w: Weighed) -> float | None:
 
 
 def _grows(w: Weighed) -> float | None:
-    """Battery modules that may still be added to the banks of the plan."""
-    rows = battery_rows(w.plan, w.job.cards())
-    if not rows:
-        return None
-    return float(sum(max(0, (row.battery.modules_max or row.choice.modules) - row.choice.modules) for row in rows))
+    """Battery modules that may still be added to the banks of the plan; none where there is no bank."""
+    return float(sum(max(0, row.bank.cells.modules_max - row.bank.modules) for row in plant_of(w.job, w.plan).banked))
 
 
 def _warranty(w: Weighed) -> float | None:

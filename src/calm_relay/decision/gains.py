@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from calm_relay.job.models import Job, LaterModules, Node, Plan
-from calm_relay.job.rows import inverter_rows
+from calm_relay.plant.rows import inverter_rows
 from calm_relay.pv.roof import group_stc_w
 
 if TYPE_CHECKING:

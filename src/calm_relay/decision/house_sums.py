@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 from calm_relay.calendar import MONTH_DAYS, YearCalendar, season_of_months, window_hours
 from calm_relay.job.control_models import Slot
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.load.house import HouseYear
 from calm_relay.load.sums import Sum, backup_hours, night_battery, terminals_give, window_draws
-from calm_relay.simulation import chain
+from calm_relay.plant import chain
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.station import BatteryRow
 from calm_relay.simulation.quick import window_energy
 from calm_relay.units import format_quantity as show
 from calm_relay.year.facts import YearFacts
@@ -40,10 +41,10 @@ def quick_sums(
     day = float(total.sum()) * calendar.step_h / YEAR_DAYS
     night = float(total[~sun_up].sum()) * calendar.step_h / YEAR_DAYS
     out = list(night_battery(day, night))
-    banks = list(battery_rows(plan, job.cards()))
+    banks = plant_of(job, plan).banked
     for bank in banks:
         for index, slot in enumerate(plan.controls.slots):
-            if slot.kind == "charge_from_grid" and slot.power_w > 0 and slot.holds_for(bank.node.id):
+            if slot.kind == "charge_from_grid" and slot.power_w > 0 and slot.holds_for(bank.station.id):
                 out += _window(bank, slot, None if facts is None else facts.windows[index])
     if banks:
         out += _backup(job, banks, house, calendar)
@@ -63,29 +64,29 @@ def _window(bank: BatteryRow, slot: Slot, year: WindowFacts | None) -> Iterator[
     held = [f"{made.held_by} leaves {show(made.ac_w, 'power_w')} of {show(slot.power_w, 'power_w')}"] if made.held_by else []
     held += ["the watts are the mean of what the import limit leaves beside the house"] if made.import_held else []
     words = "the charger's loss and half the battery's are in the factor"
-    mine = None if year is None else year.nodes.get(bank.node.id)
+    mine = None if year is None else year.nodes.get(bank.station.id)
     if mine is not None:
         words += (
             f"; in the year it stored {show(mine.stored_wh, 'energy_wh')} on a mean day of its own: it began at "
             f"{mine.begins_frac * 100:.0f} % on the mean, and charging stops at the target"
         )
     days = "" if slot.days == "every" else f" on {slot.days}"
-    name = f"window {show(slot.start_h, 'clock_h')} to {show(slot.end_h, 'clock_h')}{days}, {bank.node.name}"
+    name = f"window {show(slot.start_h, 'clock_h')} to {show(slot.end_h, 'clock_h')}{days}, {bank.station.name}"
     yield replace(drawn, name=f"{name}, drawn at AC", parts="; ".join(held))
     yield replace(stored, name=f"{name}, stored", parts=words)
-    amps = chain.end_amps(bank.unit, bank.battery, bank.choice, charging=True)
+    amps = chain.end_amps(bank.unit, bank.bank, charging=True)
     if amps is not None:
-        most = terminals_give(amps, chain.stack_voltage_v(bank.battery, bank.choice.modules), hours)
+        most = terminals_give(amps, chain.stack_voltage_v(bank.bank), hours)
         words = "by the lesser amps of battery and inverter; power limits, the taper near full and the room left may allow less"
         yield replace(most, name=f"{name}, most at the terminals", parts=words)
 
 
-def _backup(job: Job, banks: list[BatteryRow], house: HouseYear, calendar: YearCalendar) -> Iterator[Sum]:
+def _backup(job: Job, banks: Sequence[BatteryRow], house: HouseYear, calendar: YearCalendar) -> Iterator[Sum]:
     """How long full batteries carry the mean load of each season, the whole house and what must stay on."""
-    usable = sum(chain.usable_wh(b.battery, b.choice) for b in banks)
-    one_way = sum(chain.usable_wh(b.battery, b.choice) * b.battery.one_way_frac for b in banks) / usable if usable else 1.0
+    usable = sum(chain.usable_wh(b.bank) for b in banks)
+    one_way = sum(chain.usable_wh(b.bank) * b.bank.cells.one_way_frac for b in banks) / usable if usable else 1.0
     idle = sum(b.unit.loss.p_self_w for b in banks)
-    auxiliary = sum(b.battery.auxiliary_w for b in banks)
+    auxiliary = sum(b.bank.cells.auxiliary_w for b in banks)
     essential = [a.id for a in job.house.counted if a.essential]
     loads = [("the whole house", house.total_w())]
     if essential:
@@ -109,7 +110,7 @@ def _backup(job: Job, banks: list[BatteryRow], house: HouseYear, calendar: YearC
         yield Sum("the brief's longest outage, what must stay on", need, "energy_wh", line, words)
 
 
-def _inverter_frac(banks: list[BatteryRow], load_w: float) -> float:
+def _inverter_frac(banks: Sequence[BatteryRow], load_w: float) -> float:
     """Return the inverters' efficiency at a load without their idle draw, which the sum adds by itself."""
     rated = sum(b.unit.ac_rated_w for b in banks)
     part = min(1.0, load_w / rated)
@@ -117,13 +118,13 @@ def _inverter_frac(banks: list[BatteryRow], load_w: float) -> float:
     return 1.0 / (sum(factors) / len(factors))
 
 
-def _fill(banks: list[BatteryRow], facts: YearFacts) -> Iterator[Sum]:
+def _fill(banks: Sequence[BatteryRow], facts: YearFacts) -> Iterator[Sum]:
     """How often the array offers a full battery, by season: share of days, and the median day."""
     for bank in banks:
-        usable = show(chain.usable_wh(bank.battery, bank.choice), "energy_wh")
-        for season, row in facts.fill.get(bank.node.id, {}).items():
+        usable = show(chain.usable_wh(bank.bank), "energy_wh")
+        for season, row in facts.fill.get(bank.station.id, {}).items():
             line = (
                 f"in {season} the array offers all of {usable} on {row.share_of_days_frac * 100:.0f} % "
                 f"of days, on the median day {show(row.median_offer_wh, 'energy_wh')}"
             )
-            yield Sum(f"filled by the array, {bank.node.name}", row.share_of_days_frac, "fraction", line)
+            yield Sum(f"filled by the array, {bank.station.name}", row.share_of_days_frac, "fraction", line)

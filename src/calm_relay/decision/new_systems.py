@@ -21,11 +21,12 @@ from calm_relay.decision.sizing import (
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import BatteryChoice, Node, Plan, StringGroup
 from calm_relay.job.parts import like_inverter
-from calm_relay.job.rows import battery_rows
 from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard
-from calm_relay.rules.checks_battery import unit_of
-from calm_relay.simulation.chain import module_counts
+from calm_relay.plant.bank import cells_of
+from calm_relay.plant.chain import module_counts
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.unit import unit_of
 from calm_relay.tariff.prices import cheap_window
 
 NEW_PATTERNS: tuple[tuple[str, str, str], ...] = (
@@ -104,7 +105,7 @@ def _hybrid(need: Need, today: Plan, optimizer: OptimizerCard | None = None) -> 
     strings = new_strings(need, today, module, 600.0, None if optimizer is None else optimizer.id)
     unit = smallest_unit(need, "hybrid", AC_PER_DC * _power_w(strings, module), trackers=len(strings), phases=need.phases)
     carried_by_service(need.job, unit)
-    stack, modules = battery_of(need, unit_of(unit))
+    stack, modules = battery_of(need, unit_of(unit), unit.name)
     new = Node(
         id=free_node_id("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=tuple(strings),
         battery=BatteryChoice(card=stack.id, modules=modules),
@@ -189,7 +190,7 @@ def _plug_in(need: Need, today: Plan) -> Drafted:
     if not banks:
         raise NotFeasible(f"no battery at hand fits {unit.name}", "choose equipment by hand")
     bank = min(banks, key=lambda c: c.capacity_wh)
-    least = min(module_counts(unit_of(unit), bank))
+    least = min(module_counts(unit_of(unit), cells_of(bank)))
     plan = today.model_copy(update={"nodes": nodes})
     new = Node(
         id=free_node_id("battery", plan), name="Plug-in battery", card=unit.id, battery=BatteryChoice(card=bank.id, modules=least)
@@ -204,7 +205,7 @@ def _battery_only(need: Need, today: Plan) -> Drafted:
         )
     unit = smallest_unit(need, "battery_inverter", 3000.0, phases=1)
     carried_by_service(need.job, unit)
-    stack, modules = battery_of(need, unit_of(unit))
+    stack, modules = battery_of(need, unit_of(unit), unit.name)
     new = Node(
         id=free_node_id("battery", today), name="Battery inverter", card=unit.id, side="backup",
         battery=BatteryChoice(card=stack.id, modules=modules),
@@ -213,19 +214,19 @@ def _battery_only(need: Need, today: Plan) -> Drafted:
 
 
 def _bank_of_today(need: Need, today: Plan) -> Node:
-    rows = list(battery_rows(today, need.job.cards()))
+    rows = plant_of(need.job, today).banked
     if not rows:
         raise NotFeasible("there is no battery yet", "draft a first one")
-    return rows[0].node
+    return today.node(rows[0].station.id)
 
 
 def _onto_hybrid(need: Need, today: Plan) -> Drafted:
     cards = need.job.cards()
-    free = [n for n in today.nodes if n.battery is None and cards.station(n).battery_terminals]
+    free = [n for n in today.nodes if n.battery is None and cards.inverter(n.card).battery_terminals]
     if not free:
         raise NotFeasible("no inverter of today's has a battery input that is free", "draft an AC battery or a hybrid")
     node = free[0]
-    stack, modules = battery_of(need, cards.battery_station(node))
+    stack, modules = battery_of(need, plant_of(need.job, today).station(node.id).unit, cards[node.card].name)
     with_it = node.model_copy(update={"battery": BatteryChoice(card=stack.id, modules=modules), "side": "backup"})
     return tuple(with_it if n.id == node.id else n for n in today.nodes), [stack], True
 
@@ -234,8 +235,8 @@ def _second_module(need: Need, today: Plan) -> Drafted:
     node, cards = _bank_of_today(need, today), need.job.cards()
     assert node.battery is not None
     count = node.battery.modules + 1
-    card, unit = cards.battery(node.battery.card), cards.battery_station(node)
-    if count not in module_counts(unit, card):
+    card, unit = cards.battery(node.battery.card), plant_of(need.job, today).station(node.id).unit
+    if count not in module_counts(unit, cells_of(card)):
         raise NotFeasible(f"{count} modules of {card.name} are no bank that {node.name} carries", "draft a second battery")
     more = node.model_copy(update={"battery": node.battery.model_copy(update={"modules": count, "leads_ohm": ()})})
     return tuple(more if n.id == node.id else n for n in today.nodes), [], True

@@ -68,7 +68,7 @@ def named_case(study: Study, job: Job, name: str) -> Case:
     if name in ("brief", BRIEF):
         months = season_of_months(job.site.place.latitude_deg).get(job.brief.outage_season, ())
         start = 24 * day_of(study, job, "dullest", tuple(months)) + EVENING_H
-        return Case(start, outage_length_h(job))
+        return Case(start, outage_length_h(job.brief))
     for outage in job.brief.outages:
         if outage.name.casefold() == name.casefold():
             return _case(outage)

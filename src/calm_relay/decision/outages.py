@@ -10,8 +10,10 @@ import numpy as np
 from calm_relay.decision.schools import schools
 from calm_relay.errors import Cancelled, NotFeasible
 from calm_relay.job.models import Job, Plan
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.same import plain
 from calm_relay.study import Study
-from calm_relay.year.drill import MINUTE_S, Case, Drill, DrillSite, drill, ridden
+from calm_relay.year.drill import MINUTE_S, Around, Case, Drill, DrillSite, drill, ridden
 from calm_relay.year.outage import HOURS, MOST_H, SERVES, RideThrough, Serve, check_outage, plan_ride_through
 
 KEPT_BYTES = 80_000
@@ -19,6 +21,11 @@ KEPT_BYTES = 80_000
 
 def _never() -> bool:
     return False
+
+
+def around_of(job: Job) -> Around:
+    """Return what a job's outages read beside plan and year."""
+    return Around(job.house, job.rules(), job.site.place.altitude_m)
 
 
 def ride_through_of(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _never) -> dict[Serve, RideThrough]:
@@ -31,19 +38,15 @@ def ride_through_of(study: Study, job: Job, plan: Plan, cancelled: Callable[[], 
     Cancelled
         When `cancelled` said so.
     """
-    cards = job.cards()
-    check_outage(plan, cards)
-    behind = plan.backed_up
-    essential = sorted(load.id for load in job.house.counted if load.essential)
-    left_off = sorted(load.id for load in job.house.counted if load.never_from_battery or load.surplus != "no")
-    kept = [None if behind is None else sorted(behind), essential, left_off]
+    plant = plant_of(job, plan)
+    check_outage(plant)
     out: dict[Serve, RideThrough] = {}
     for serve in SERVES:
 
         def make(serve: Serve = serve) -> RideThrough:
-            return plan_ride_through(job, plan, cards, study.flow(job, plan, cancelled=cancelled), serve, cancelled)
+            return plan_ride_through(job.house, plant, study.flow(job, plan, cancelled=cancelled), serve, cancelled)
 
-        inputs = ["ride-through", serve, kept, study.island_inputs(job, plan), study.flow_key(job, plan)]
+        inputs = ["ride-through", serve, study.island_inputs(job, plan), study.flow_key(job, plan)]
         found: RideThrough = study.keep("outage", inputs, make, KEPT_BYTES)
         out[serve] = found
     return out
@@ -58,13 +61,13 @@ def helped_ride(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool
     Every sixth hour of the year is a start; where all of it lasts to the end without help, it does so with it.
     Raises NotFeasible where everything is dark at once, Cancelled when `cancelled` said so.
     """
-    cards = job.cards()
-    check_outage(plan, cards)
+    plant = plant_of(job, plan)
+    check_outage(plant)
 
     def make() -> RideThrough:
         alone = ride_through_of(study, job, plan, cancelled)["backed_up"].hours_h
         made, calendar = study.flow(job, plan, cancelled=cancelled), study.calendar(job)
-        island, air = DrillSite(job, plan, cards, made, made.house, calendar, "backed_up"), study.weather(job).air_c
+        island, air = DrillSite(around_of(job), plant, made, made.house, calendar, "backed_up"), study.weather(job).air_c
         hottest, out = float(air.max()), np.full(HOURS, np.nan)
         for hour in range(0, HOURS, HELPED_EVERY_H):
             if cancelled():
@@ -78,7 +81,7 @@ def helped_ride(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool
         return RideThrough(out, float(MOST_H))
 
     house = [(a.id, a.essential, a.sheddable, a.outage_charge_frac, a.least_off_s) for a in job.house.counted]
-    set_up = None if plan.generator is None else [plan.generator.model_dump(), cards.generator(plan.generator.card).model_dump()]
+    set_up = None if plant.generator is None else plain(plant.generator)
     inputs = [
         "ride-through helped",
         house,
@@ -98,14 +101,14 @@ def alone_at(found: RideThrough, helped: RideThrough) -> RideThrough:
 
 def drill_of(study: Study, job: Job, plan: Plan, case: Case, *, by_means: bool = False) -> Drill:
     """Return an outage minute by minute; `by_means`: as the ride-through runs it. See `drill` and `ridden` in `year.drill`."""
-    cards = job.cards()
-    check_outage(plan, cards)
+    plant = plant_of(job, plan)
+    check_outage(plant)
     case.check()
     made, hottest = study.flow(job, plan), hottest_c(study, job, case)
     if by_means:
-        return ridden(job, plan, cards, made, study.calendar(job), case, hottest)
+        return ridden(around_of(job), plant, made, study.calendar(job), case, hottest)
     minute = study.at_step(MINUTE_S)
-    return drill(job, plan, cards, made, minute.house(job), minute.calendar(job), case, hottest)
+    return drill(around_of(job), plant, made, minute.house(job), minute.calendar(job), case, hottest)
 
 
 @dataclass(frozen=True, eq=False)

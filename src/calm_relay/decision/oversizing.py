@@ -27,7 +27,7 @@ def with_more_modules(job: Job, plan: Plan, node_id: str, count: int) -> tuple[J
     node = plan.node(node_id)
     if not node.strings:
         raise BadInput([Fault("", f"plans[{plan.id}].nodes[{node_id}].strings", "there are no strings to add to", "add one first")])
-    if job.cards().station(node).per_module:
+    if job.cards().inverter(node.card).per_module:
         grown = node.model_copy(update={"count": min(200, node.count + count)})
         return _with_node(job, plan, grown), grown.count - node.count
     groups, added = list(node.strings), 0

@@ -35,12 +35,14 @@ from calm_relay.job.bank_parts import without_grid
 from calm_relay.job.control_models import Controls, Slot
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan, StringGroup
 from calm_relay.job.parts import new_transfer, with_cards
-from calm_relay.job.rows import battery_side_nodes, inverter_rows
 from calm_relay.library.book import CardBook, book_of
 from calm_relay.library.cards import Card
-from calm_relay.rules.checks_battery import unit_of
+from calm_relay.plant.bank import bank_of
+from calm_relay.plant.chain import usable_wh
+from calm_relay.plant.resolve import plant_of, unit_at
+from calm_relay.plant.rows import inverter_rows
+from calm_relay.plant.unit import unit_of
 from calm_relay.rules.offers import offered
-from calm_relay.simulation.chain import usable_wh
 from calm_relay.simulation.kernel.records import MOST_NODES
 from calm_relay.tariff.prices import cheap_window
 
@@ -99,7 +101,7 @@ def made_by(need: Need, today: Plan, pattern: str) -> tuple[Plan, list[Card]]:
     own = {"ac-add-on": _ac_add_on, "hybrid-swap": _swap, "hybrid-alongside": _alongside, "array-only": _array_only}
     more = {"modules-new": _modules_new, "modules-only": with_module_inverters}
     nodes, cards, battery = {**own, **more, **NEW_MAKERS, **BANK_MAKERS}[pattern](need, today)
-    held = len(battery_side_nodes(today.model_copy(update={"nodes": nodes}), with_cards(job, cards).cards()))
+    held = len(plant_of(with_cards(job, cards), today.model_copy(update={"nodes": nodes})).battery_side)
     if held > MOST_NODES:
         raise NotFeasible(f"it would hold {held} battery or hybrid inverters, a plan carries {MOST_NODES}", "take some out first")
     transfer, controls = today.transfer, today.controls
@@ -135,7 +137,7 @@ def _ac_add_on(need: Need, today: Plan) -> Drafted:
     lines: tuple[Literal["auto", "1", "2", "3"], ...] = ("1", "2", "3") if job.site.supply.kind == "three_phase" else ("auto",)
     unit = smallest_unit(need, "battery_inverter", max(3000.0, rated / len(lines)), phases=1)
     carried_by_service(job, unit)
-    stack, modules = battery_of(need, unit_of(unit), 1.03 * rated / len(lines), len(lines))  # off grid, 1:1
+    stack, modules = battery_of(need, unit_of(unit), unit.name, 1.03 * rated / len(lines), len(lines))  # off grid, 1:1
     plan = today.model_copy(update={"nodes": tuple(node.model_copy(update={"side": "backup"}) for node in today.nodes)})
     for line in lines:
         name = "Battery inverter" if line == "auto" else f"Battery inverter {line}"
@@ -164,7 +166,7 @@ def _swap(need: Need, today: Plan) -> Drafted:
     rated = rated_w_of(job, old)
     unit = smallest_unit(need, "hybrid", rated, trackers=len(renumbered), phases=need.phases)
     carried_by_service(job, unit)
-    stack, modules = battery_of(need, unit_of(unit))
+    stack, modules = battery_of(need, unit_of(unit), unit.name)
     new = Node(
         id=free_node_id("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=renumbered,
         battery=BatteryChoice(card=stack.id, modules=modules),
@@ -178,12 +180,12 @@ def _rewired(job: Job, today: Plan, old: list[Node]) -> tuple[StringGroup, ...]:
     out: list[StringGroup] = []
     cards = job.cards()
     for node in old:
-        card = cards.station(node)
+        card = cards.inverter(node.card)
         for group in node.strings:
             if not card.per_module:
                 out += [group] * node.count
                 continue
-            modules = group.modules_per_string * group.parallel_strings * card.unit_count(node.count)
+            modules = group.modules_per_string * group.parallel_strings * node.count
             longest = longest_string(job, cards.module(group.module), HYBRID_DC_V)
             parts = math.ceil(modules / longest)
             for part in range(parts):
@@ -201,7 +203,7 @@ def _alongside(need: Need, today: Plan) -> Drafted:
     count = min(face.room_modules or 12, 12, longest_string(job, module, 600.0))
     unit = smallest_unit(need, "hybrid", 0.8 * count * module.power_stc_w, phases=need.phases)
     carried_by_service(job, unit)
-    stack, modules = battery_of(need, unit_of(unit))
+    stack, modules = battery_of(need, unit_of(unit), unit.name)
     group = StringGroup(id=free_string_id(today), face=face.id, module=module.id, tracker=1, modules_per_string=count)
     new = Node(
         id=free_node_id("hybrid", today), name="Hybrid", card=unit.id, side="backup", strings=(group,),
@@ -234,8 +236,8 @@ def _controls(job: Job, nodes: tuple[Node, ...], cards: CardBook, *, only_grid: 
     room, most = 0.0, 0.0
     for node in nodes:
         if node.battery is not None:
-            room += usable_wh(cards.battery(node.battery.card), node.battery)
-            most = max(most, cards.battery_station(node).charger_in_max_w)
+            room += usable_wh(bank_of(cards.battery(node.battery.card), node.battery))
+            most = max(most, unit_at(node, cards, node.count).charger_in_max_w)
     power = min(most, math.ceil(room / CHARGED_FRAC / window_hours(*window) / 100.0) * 100.0)
     months = () if only_grid else dull_half(job.site.place.latitude_deg)
     slot = Slot(

@@ -9,10 +9,10 @@ from typing import Any
 from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import inverter_rows
-from calm_relay.pv.roof import export_cap_w
+from calm_relay.plant import chain
+from calm_relay.plant.bank import cells_of
+from calm_relay.plant.resolve import plant_of
 from calm_relay.rules.offers import offered
-from calm_relay.simulation import chain
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 
@@ -52,16 +52,17 @@ def steps(job: Job, plan: Plan) -> tuple[Step, ...]:
     if plan.off_grid:  # nothing is bought or sold: what more would serve stands in the checks
         return ()
     base = f"plans[{plan.id}]"
-    cap, held = job.site.export_limit_w, export_cap_w(job, plan, job.cards())
+    cap, held = job.site.export_limit_w, plant_of(job, plan).caps.export_w
     if cap is not None and cap == held and any(node.strings for node in plan.nodes):
         text = f"export cap {show(cap, 'power_w', 1)} to {show(cap + EXPORT_STEP_W, 'power_w', 1)}"
         out.append(Step("export_cap", text, (Edit("site.export_limit_w", cap + EXPORT_STEP_W),)))
     cards = job.cards()
-    for node, card in inverter_rows(plan, cards):
+    for node in plan.nodes:
+        card = cards.inverter(node.card)
         if node.battery is not None:
-            battery, unit = cards.battery(node.battery.card), cards.battery_station(node)
+            battery, unit = cards.battery(node.battery.card), plant_of(job, plan).station(node.id).unit
             more = node.battery.modules + 1
-            if chain.modules_fit(unit, battery, more):
+            if chain.modules_fit(unit, cells_of(battery), more):
                 text = f"{node.name}: {more} battery modules instead of {node.battery.modules}"
                 out.append(Step(f"battery:{node.id}", text, (Edit(f"{base}.nodes[{node.id}].battery.modules", more),)))
         larger = [

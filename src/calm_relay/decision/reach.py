@@ -10,9 +10,9 @@ import numpy as np
 
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import battery_rows
+from calm_relay.plant.chain import module_counts
+from calm_relay.plant.resolve import plant_of
 from calm_relay.pv.roof import group_stc_w
-from calm_relay.simulation.chain import module_counts
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.outage import brief_hours, island_ride, outage_inputs, outage_length_h
@@ -81,7 +81,7 @@ class Reach:
 
 def season_hours(study: Study, job: Job) -> NDArray[np.int64]:
     """Return the hours of the year in the brief's season; all where it names none. [number]"""
-    return brief_hours(job, study.calendar(job))
+    return brief_hours(job.brief, job.site.place.latitude_deg, study.calendar(job))
 
 
 def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _never) -> Reach:
@@ -92,29 +92,32 @@ def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _n
     NotFeasible
         Where there is no bank, more than one, or no outage to speak of.
     """
-    rows = [row for row in battery_rows(plan, job.cards()) if row.node.side == "backup"]
+    rows = [row for row in plant_of(job, plan).banked if row.station.side == "backup"]
     if len(rows) != 1:
         raise NotFeasible(
             f"plan {plan.letter} has {count_words(len(rows), 'bank')} on the backup side",
             "modules are counted on one bank: change them by hand",
         )
     row = rows[0]
-    length = outage_length_h(job)
+    length = outage_length_h(job.brief)
     hours = season_hours(study, job)
-    counts = sorted(n for n in module_counts(row.unit, row.battery) if n >= row.choice.modules) or [row.choice.modules]
+    counts = sorted(n for n in module_counts(row.unit, row.bank.cells) if n >= row.bank.modules) or [row.bank.modules]
 
     def survived(changed: Plan) -> float:
         made = study.flow(job, changed, cancelled=cancelled)
-        island = outage_inputs(job, changed, job.cards(), made, "essential")
+        island = outage_inputs(job.house, plant_of(job, changed), made, "essential")
         found = island_ride(island, made, length, hours, cancelled)
         return found.survived_frac(length, hours)
 
     out: list[tuple[int, float]] = []
     for modules in counts:
-        choice = row.choice.model_copy(update={"modules": modules, "leads_ohm": ()})
-        nodes = tuple(n.model_copy(update={"battery": choice}) if n.id == row.node.id else n for n in plan.nodes)
-        larger = plan.model_copy(update={"nodes": nodes})
-        out.append((modules, survived(larger)))
+        nodes = tuple(
+            n.model_copy(update={"battery": n.battery.model_copy(update={"modules": modules, "leads_ohm": ()})})
+            if n.id == row.station.id and n.battery is not None
+            else n
+            for n in plan.nodes
+        )
+        out.append((modules, survived(plan.model_copy(update={"nodes": nodes}))))
         if out[-1][1] >= SHARES[-1]:
             break
     held: list[tuple[float, float]] = []
@@ -126,7 +129,7 @@ def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _n
         held.append((reserve, survived(plan.model_copy(update={"controls": controls}))))
 
     def ridden(changed: Job, made: PlanFlow) -> float:
-        island = outage_inputs(changed, plan, changed.cards(), made, "essential")
+        island = outage_inputs(changed.house, plant_of(changed, plan), made, "essential")
         return island_ride(island, made, length, hours, cancelled).survived_frac(length, hours)
 
     more: list[tuple[float, float]] = []
@@ -138,7 +141,7 @@ def reach(study: Study, job: Job, plan: Plan, cancelled: Callable[[], bool] = _n
         if more[-1][1] >= SHARES[-1]:
             break
     return Reach(
-        node=row.node.name, length_h=length, season=job.brief.outage_season, modules_now=row.choice.modules, rows=tuple(out),
+        node=row.station.name, length_h=length, season=job.brief.outage_season, modules_now=row.bank.modules, rows=tuple(out),
         by_reserve=tuple(held), by_more_wp=tuple(more),
         by_left_out=_left_out(job, ridden, study.flow(job, plan)) if out[0][1] < SHARES[-1] else (),
     )  # fmt: skip

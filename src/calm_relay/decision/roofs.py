@@ -11,13 +11,15 @@ from calm_relay.cache import content_key, on_disk
 from calm_relay.decision.directions import DirectionMap, FaceYield
 from calm_relay.errors import Cancelled
 from calm_relay.job.models import Job, Plan, StringGroup
-from calm_relay.job.rows import string_rows
 from calm_relay.job.sky_models import Face
 from calm_relay.library.book import book_of
 from calm_relay.library.cards import ModuleCard
 from calm_relay.library.shipped import shipped_book
+from calm_relay.plant.resolve import string_row
+from calm_relay.plant.rows import string_rows
 from calm_relay.pv.array import GroupInput, group_dc_w
 from calm_relay.pv.shade import SunPath, sun_paths
+from calm_relay.pv.voltage import lit_face
 from calm_relay.pv.when import StringYear, string_year
 from calm_relay.study import Cancel, Study
 from calm_relay.weather.solar import Sun, plane_of_array
@@ -49,7 +51,7 @@ def face_yield(study: Study, job: Job, face_id: str) -> FaceYield:
     """Return what a kilowatt of modules gives on a face in a year."""
     face, module = job.face(face_id), module_on(job, face_id)
     cards = book_of(job.library, (module,))
-    made = stages.group_input(job, cards, _one(face, module), study.light(job, face_id), study.calendar(job))
+    made = stages.group_input(string_row(_one(face, module), cards), lit_face(face), study.light(job, face_id), study.calendar(job))
     power, _ = group_dc_w(made, study.weather(job).air_c)
     months = study.calendar(job).by_month_wh(power)
     return FaceYield(face_id, module.name, tuple(wh / module.power_stc_w for wh in months))
@@ -70,7 +72,7 @@ class _Sky:
     def yield_kwh_per_kwp(self, face: Face, module: ModuleCard) -> float:
         """Return a year's yield on a face free of shade. [kWh/kWp]"""
         light = plane_of_array(face.tilt_deg, face.azimuth_deg, self.sun, self.ghi, self.dni, self.dhi)
-        power, _ = group_dc_w(GroupInput(_one(face, module), face, module, light), self.air)
+        power, _ = group_dc_w(GroupInput(string_row(_one(face, module), book_of((module,))), lit_face(face), light), self.air)
         return float(power.sum()) * self.step_h / module.power_stc_w
 
 
@@ -121,6 +123,12 @@ def string_years(study: Study, job: Job, plan: Plan) -> tuple[StringYear, ...]:
     cards, calendar, air_c = job.cards(), study.calendar(job), study.weather(job).air_c
     out = []
     for node, card, group, _ in string_rows(plan, cards):
-        made = stages.group_input(job, cards, group, study.light(job, group.face), calendar, module_level=card.per_module)
-        out.append(string_year(made, node.id, card.trackers[group.tracker - 1], air_c, calendar, job.rules()))
+        made = stages.group_input(
+            string_row(group, cards),
+            lit_face(job.face(group.face)),
+            study.light(job, group.face),
+            calendar,
+            module_level=card.per_module,
+        )
+        out.append(string_year(made, group.id, node.id, card.trackers[group.tracker - 1], air_c, calendar, job.rules()))
     return tuple(out)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import battery_rows
-from calm_relay.simulation import chain
+from calm_relay.plant import chain
+from calm_relay.plant.resolve import plant_of
 from calm_relay.units import format_quantity as show
 
 SMALL_WH, SMALL_W = 50.0, 5.0
@@ -13,9 +13,9 @@ SMALL_WH, SMALL_W = 50.0, 5.0
 def bank_power(job: Job, plan: Plan) -> tuple[float, float]:
     """Return what a plan's batteries hold between their limits, and what they give at AC. [Wh, W]"""
     energy = power = 0.0
-    for row in battery_rows(plan, job.cards()):
-        energy += chain.usable_wh(row.battery, row.choice)
-        at_terminals = chain.terminals_limit_w(chain.discharge_chain(row.unit, row.battery, row.choice))
+    for row in plant_of(job, plan).banked:
+        energy += chain.usable_wh(row.bank)
+        at_terminals = chain.terminals_limit_w(chain.discharge_chain(row.unit, row.bank))
         power += row.unit.ac_rated_w if at_terminals is None else row.unit.output_w(at_terminals)
     return energy, power
 

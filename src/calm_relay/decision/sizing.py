@@ -10,16 +10,17 @@ from calm_relay.decision.brief import outage_default
 from calm_relay.errors import NotFeasible
 from calm_relay.job.house_models import ProfileLoad
 from calm_relay.job.models import Job, Node, Plan, StringGroup
-from calm_relay.job.rows import pv_only_nodes
 from calm_relay.job.sky_models import Face
 from calm_relay.library.book import CardBook
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, Card, InverterCard, ModuleCard, TransferCard
+from calm_relay.library.cards import BatteryCard, Card, InverterCard, ModuleCard, TransferCard
 from calm_relay.library.shipped import shipped_book
+from calm_relay.plant.bank import cells_of
+from calm_relay.plant.chain import module_counts
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.unit import Unit, unit_of
 from calm_relay.pv import limits
 from calm_relay.pv.limits import string_volts
-from calm_relay.rules.checks_battery import unit_of
 from calm_relay.rules.offers import is_own
-from calm_relay.simulation.chain import module_counts
 
 Drafted = tuple[tuple[Node, ...], list[Card], bool]  # nodes, cards they need, whether there is a battery
 
@@ -42,12 +43,12 @@ def carried_by_service(job: Job, unit: InverterCard) -> None:
 
 
 def pv_inverters(job: Job, today: Plan) -> list[Node]:
-    return [node for node, _ in pv_only_nodes(today, job.cards())]
+    return [today.node(station.id) for station in plant_of(job, today).pv_only]
 
 
 def rated_w_of(job: Job, nodes: list[Node]) -> float:
     """Return the AC rating of some inverters together. [W]"""
-    return sum(job.cards().station(node).ac_rated_w * node.count for node in nodes)
+    return sum(job.cards().inverter(node.card).ac_rated_w * node.count for node in nodes)
 
 
 def free_faces(job: Job, today: Plan) -> list[Face]:
@@ -138,9 +139,9 @@ class Need:
         """Return the lithium batteries at hand, the firm's own first."""
         return [card for card in self.cards.batteries().values() if not card.is_lead]
 
-    def batteries_for(self, unit: BatterySideUnit) -> list[BatteryCard]:
+    def batteries_for(self, unit: Unit) -> list[BatteryCard]:
         """Return those of which some number fits a unit's battery input."""
-        return [card for card in self.stacks() if module_counts(unit, card)]
+        return [card for card in self.stacks() if module_counts(unit, cells_of(card))]
 
     @property
     def battery_day_wh(self) -> float:
@@ -155,17 +156,17 @@ class Need:
         return max(0.0, typed - never) if within else typed + listed - never
 
 
-def battery_of(need: Need, unit: BatterySideUnit, takes_w: float = 0.0, units: int = 1) -> tuple[BatteryCard, int]:
+def battery_of(need: Need, unit: Unit, name: str, takes_w: float = 0.0, units: int = 1) -> tuple[BatteryCard, int]:
     """Return a stack of each of `units`: all hold the trade's 60 % of a day's use and the brief's outage; each takes `takes_w`."""
     card = next(iter(need.batteries_for(unit)), None)
     if card is None:
-        raise NotFeasible(f"no battery at hand fits the battery input of {unit.name}", "choose equipment by hand")
+        raise NotFeasible(f"no battery at hand fits the battery input of {name}", "choose equipment by hand")
     usable = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh
     outage = outage_default(need.job.brief, need.job.house)
     through = 0 if outage is None else math.ceil(outage.value / usable)
     takes = math.ceil(takes_w / ((card.charge_max_a or 1e9) * card.voltage_nominal_v))
     wanted = max(math.ceil(max(round(NIGHT_SHARE * need.battery_day_wh / usable), through) / units), takes)
-    return card, min(module_counts(unit, card), key=lambda n: (abs(n - wanted), -n))
+    return card, min(module_counts(unit, cells_of(card)), key=lambda n: (abs(n - wanted), -n))
 
 
 def free_node_id(base: str, plan: Plan) -> str:

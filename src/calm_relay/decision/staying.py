@@ -11,10 +11,11 @@ from calm_relay.calendar import MONTH_DAYS, season_of_months
 from calm_relay.decision.schools import BACKGROUND, USUAL_DIVERSITY
 from calm_relay.job.models import Job, Plan
 from calm_relay.load.motors import motor_start
+from calm_relay.plant.offgrid import plan_continuous_va
+from calm_relay.plant.resolve import plant_of
 from calm_relay.rules.checks_motor import BESIDE, StartRow, start_rows
 from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.registry import CheckContext
-from calm_relay.simulation.offgrid import plan_continuous_va
 from calm_relay.study import Study
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
@@ -155,4 +156,4 @@ def staying(study: Study, job: Job, plan: Plan, diversity: float = USUAL_DIVERSI
     starts = [row for row in start_rows(CheckContext(job, plan, job.cards(), None, advise=False)) if row.way == BESIDE]
     worst = max(starts, key=lambda row: row.value / row.limit if row.limit > 0 else np.inf, default=None)
     listed = plan.transfer is not None and plan.transfer.backed_up == "listed"
-    return Staying(tuple(rows), diversity, plan_continuous_va(plan, job.cards()), worst, listed)
+    return Staying(tuple(rows), diversity, plan_continuous_va(plant_of(job, plan)), worst, listed)

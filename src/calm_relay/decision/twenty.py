@@ -15,6 +15,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.money.cash import Worth, worth_of
 from calm_relay.money.costing import PlanCosts, plan_costs
 from calm_relay.money.wear import Wear, wear_of
+from calm_relay.plant.resolve import plant_of
 from calm_relay.study import PlanResult, Study
 from calm_relay.tariff.bill import Bill
 from calm_relay.tariff.growth import yearly_totals
@@ -238,7 +239,7 @@ def twenty_years(
     """
     coarse = coarse or study.at_step(COARSE_S)
     today, today_result = results[0]
-    before = _later_of(job, today, battery_ageing(job, today, today_result.facts))
+    before = _later_of(job, today, battery_ageing(plant_of(job, today), job.rules(), today_result.facts))
     today_bills = Bills(coarse, job, before, today_result.bill, cancelled)
     today_costs = plan_costs(job, today)
     out = []
@@ -256,7 +257,7 @@ def _one(
     (plan, result), finance = this, job.finance
     today_result, before, today_bills, today_costs = today
     is_today = plan.id == before.plan.id
-    ageing = before.ageing if is_today else battery_ageing(job, plan, result.facts)
+    ageing = before.ageing if is_today else battery_ageing(plant_of(job, plan), job.rules(), result.facts)
     later = before if is_today else _later_of(job, plan, ageing)
     bills = today_bills if is_today else Bills(coarse, job, later, result.bill, cancelled)
     costs = today_costs if is_today else plan_costs(job, plan)

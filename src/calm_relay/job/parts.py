@@ -195,8 +195,9 @@ def add_string(job: Job, plan_id: str, node_id: str, module: Card | None = None)
     """
     plan = job.plan(plan_id)
     node = plan.node(node_id)
-    card = job.cards().station(node)
-    trackers = len(card.trackers)
+    cards = job.cards()
+    card = cards.inverter(node.card)
+    trackers = len(card.trackers if node.controller is None else cards.controller(node.controller).trackers * node.controllers)
     used = {group.tracker for group in node.strings}
     free = next((n for n in range(1, trackers + 1) if n not in used), None)
     if free is None:

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, Literal
 
-import numpy as np
-from numpy.typing import NDArray
 from pydantic import Field
 
 from calm_relay.library.base import AreaMm2, BoxCard, Id, LossTerms, Protocol, Record
@@ -27,9 +24,6 @@ class CurrentAtTemperature(Record):
 
     temperature_c: TemperatureC
     share_frac: Fraction
-
-
-Rows = tuple[CurrentAtTemperature, ...] | tuple[tuple[float, float], ...]
 
 
 class LifeAtDepth(Record):
@@ -108,81 +102,3 @@ class BatteryCard(BoxCard):
     def is_lead(self) -> bool:
         """Whether it is lead-acid of any kind."""
         return self.chemistry.startswith("lead")
-
-    @property
-    def volts_assumed(self) -> bool:
-        """Whether full or empty volts are the chemistry's, not the card's."""
-        return self.voltage_full_v is None or self.voltage_empty_v is None
-
-    @property
-    def window_v(self) -> tuple[float, float]:
-        """Empty and full volts of one module: the card's, else the chemistry's by cells or nominal volts (assumed). [V]"""
-        low, nominal, high = CELL_VOLTS[self.chemistry]
-        cells = self.voltage_nominal_v / nominal if self.cells_in_series is None else float(self.cells_in_series)
-        empty = cells * low if self.voltage_empty_v is None else self.voltage_empty_v
-        full = cells * high if self.voltage_full_v is None else self.voltage_full_v
-        return empty, full
-
-    @property
-    def one_way_frac(self) -> float:
-        """Terminals to cells, or back: the root of the round trip (definitions D3)."""
-        return math.sqrt(self.dc_round_trip_frac)
-
-    def charge_shares(self, temperatures_c: NDArray[np.float64]) -> NDArray[np.float64] | None:
-        """Return the share of the charge current allowed at each temperature, as :meth:`charge_share_at`. (n,) [0 to 1]"""
-        return _shares_at(self._charge_rows, temperatures_c)
-
-    def discharge_shares(self, temperatures_c: NDArray[np.float64]) -> NDArray[np.float64] | None:
-        """Return the share of the discharge current allowed at each temperature; None where the card does not say. (n,) [0 to 1]"""
-        return _shares_at(self.discharge_over_temperature, temperatures_c)
-
-    @property
-    def _charge_rows(self) -> Rows:
-        return self.charge_over_temperature or (LFP_CHARGE_BY_C if self.chemistry == "LFP" else ())
-
-    def charge_share_at(self, temperature_c: float) -> float | None:
-        """Return the share of the charge current allowed at a temperature: the card's, for LFP else common practice.
-
-        None where neither says. [0 to 1]
-        """
-        return _share_at(self._charge_rows, temperature_c)
-
-    def discharge_share_at(self, temperature_c: float) -> float | None:
-        """Return the share of the discharge current allowed at a temperature; None where the card does not say. [0 to 1]"""
-        return _share_at(self.discharge_over_temperature, temperature_c)
-
-    def cycles_at(self, depth_frac: float) -> float | None:
-        """Return cycles to the end of life at a depth, straight lines between the card's points in log-log. [cycles]
-
-        None where the card has no points.
-        """
-        found = self.cycles_at_all(np.array([depth_frac])) if depth_frac > 0 else None
-        return None if found is None else float(found[0])
-
-    def cycles_at_all(self, depths_frac: NDArray[np.float64]) -> NDArray[np.float64] | None:
-        """Return :meth:`cycles_at` of many depths above nothing; None where the card has no points. (n,) [cycles]"""
-        rows = sorted((row.depth_frac, row.cycles) for row in self.depth_life)
-        if not rows:
-            return None
-        if len(rows) == 1:  # a single point: equal energy through the cells at every depth, common practice
-            alone: NDArray[np.float64] = rows[0][1] * rows[0][0] / depths_frac
-            return alone
-        x, y, at = np.log([r[0] for r in rows]), np.log([r[1] for r in rows]), np.log(depths_frac)
-        # beyond the card's shallowest point, its energy
-        lives: NDArray[np.float64] = np.exp(np.where(at < x[0], y[0] + x[0] - at, np.interp(at, x, y)))
-        return lives
-
-
-def _shares_at(rows: Rows, temperatures_c: NDArray[np.float64]) -> NDArray[np.float64] | None:
-    if not rows:
-        return None
-    pairs = sorted((r.temperature_c, r.share_frac) if isinstance(r, CurrentAtTemperature) else r for r in rows)
-    shares: NDArray[np.float64] = np.interp(
-        temperatures_c, [p[0] for p in pairs], [p[1] for p in pairs], left=0.0, right=0.0
-    )  # outside what is said, nothing is allowed
-    return shares
-
-
-def _share_at(rows: Rows, temperature_c: float) -> float | None:
-    shares = _shares_at(rows, np.array([temperature_c]))
-    return None if shares is None else float(shares[0])

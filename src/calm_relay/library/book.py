@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Protocol, TypeVar
+from typing import TypeVar
 
 from calm_relay.errors import BadInput, Fault
 from calm_relay.library.cards import (
     AcUnit,
     BatteryCard,
     BatteryInverterCard,
-    BatterySideUnit,
     Card,
     CardBase,
     ChargeControllerCard,
@@ -23,33 +22,8 @@ from calm_relay.library.cards import (
     TimerChargerCard,
     TransferCard,
 )
-from calm_relay.library.stations import with_controllers, with_timer_charger
 
 Kind = TypeVar("Kind", bound=CardBase)
-
-
-class Station(Protocol):
-    """What a node says of its inverter and what stands with it on a low-voltage bank."""
-
-    @property
-    def card(self) -> str:
-        """Card of the inverter."""
-
-    @property
-    def count(self) -> int:
-        """How many like units."""
-
-    @property
-    def controller(self) -> str | None:
-        """Card of the charge controllers."""
-
-    @property
-    def controllers(self) -> int:
-        """How many of them."""
-
-    @property
-    def timer_charger(self) -> str | None:
-        """Card of the charger on a time switch."""
 
 
 class CardBook(dict[str, Card]):
@@ -68,27 +42,9 @@ class CardBook(dict[str, Card]):
         assert isinstance(card, PvInverterCard | ModuleInverterCard | HybridCard | BatteryInverterCard)
         return card
 
-    def battery_unit(self, card_id: str, count: int = 1) -> BatterySideUnit:
-        """Return an inverter that has battery terminals; several like ones on one bank are as one."""
-        return self._typed(card_id, BatterySideUnit, "an inverter with battery terminals").together(count)
-
-    def station(self, node: Station, count: int = 1) -> InverterCard:
-        """Return a node's inverter with what stands with it on its bank, as one; `count` like inverters side by side."""
-        card = self.inverter(node.card)
-        if isinstance(card, BatteryInverterCard) and node.timer_charger is not None:
-            card = with_timer_charger(card, self._typed(node.timer_charger, TimerChargerCard, "a timer charger"))
-        if isinstance(card, BatterySideUnit) and count > 1:
-            card = card.together(count)
-        if isinstance(card, BatteryInverterCard) and node.controller is not None:
-            return with_controllers(card, self.controller(node.controller), node.controllers)
-        return card
-
-    def battery_station(self, node: Station) -> BatterySideUnit:
-        """Return a node's inverters with battery terminals as one unit, with what stands with them on the bank."""
-        self._typed(node.card, BatterySideUnit, "an inverter with battery terminals")
-        unit = self.station(node, node.count)
-        assert isinstance(unit, BatterySideUnit)
-        return unit
+    def timer_charger(self, card_id: str) -> TimerChargerCard:
+        """Return a charger on a time switch."""
+        return self._typed(card_id, TimerChargerCard, "a timer charger")
 
     def controller(self, card_id: str) -> ChargeControllerCard:
         """Return a charge controller."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal, Self
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
@@ -19,7 +19,6 @@ from calm_relay.library.base import (
     Record,
     SupplyKind,
     Tracker,
-    Watts,
 )
 from calm_relay.library.battery_card import Chemistry
 from calm_relay.units import ApparentVa, CurrentA, Fraction, PowerW, Quantity, VoltageV
@@ -50,18 +49,6 @@ class AcUnit(BoxCard):
     battery_terminals: ClassVar[bool] = False
     per_module: ClassVar[bool] = False
 
-    def unit_count(self, count: int) -> int:
-        """Return how many units share a node's strings: `count` where each has one module, else one."""
-        return count if self.per_module else 1
-
-    def ac_w(self, dc_w: Watts) -> Watts:
-        """Return AC watts for DC watts; no upper limit. [W]"""
-        return self.loss.out_w(dc_w, self.ac_rated_w)
-
-    def dc_w(self, ac_w: float) -> float:
-        """Return the DC watts that AC watts take. [W]"""
-        return self.loss.in_w(ac_w, self.ac_rated_w)
-
 
 class PvInverterCard(AcUnit):
     """A string inverter, PV only."""
@@ -76,10 +63,6 @@ class PvInverterCard(AcUnit):
     controllable: bool = True
     pv_inputs: ClassVar[bool] = True
     pv_to_battery_max_w: ClassVar[None] = None
-
-    def ratio_limit(self, _has_battery: bool) -> float | None:
-        """Return the DC-to-AC limit; None where the card has none. [W/W]"""
-        return self.dc_ac_ratio_max
 
 
 class ModuleInverterCard(AcUnit):
@@ -100,23 +83,12 @@ class ModuleInverterCard(AcUnit):
     trackers_paralleled: ClassVar[bool] = False
     back_feed_a: ClassVar[None] = None
 
-    def ratio_limit(self, _has_battery: bool) -> float | None:
-        """Return the DC-to-AC limit; None where the card has none. [W/W]"""
-        return self.dc_ac_ratio_max
-
 
 class BackupBreaker(Record):
     """The largest breaker on the backup side that so many units carry; read, never multiplied."""
 
     units: Count
     breaker_a: CurrentA
-
-
-_EXTENSIVE = (
-    "ac_rated_w", "night_w", "phase_max_w", "leg_max_w", "ac_in_max_w", "charge_max_w", "discharge_max_w", "charge_max_a",
-    "discharge_max_a", "pv_and_ac_charge_max_w", "grid_port_max_w", "backup_port_max_w", "offgrid_continuous_va", "offgrid_peak_va",
-    "startable_lra_a", "fault_current_a", "absorb_max_w", "pass_through_a",
-)  # fmt: skip
 
 
 class BatterySideUnit(AcUnit):
@@ -151,42 +123,6 @@ class BatterySideUnit(AcUnit):
     battery_terminals: ClassVar[bool] = True
     controllable: ClassVar[bool] = True
 
-    def together(self, count: int) -> Self:
-        """Return as many like units side by side on one bank as one unit: powers, amps and idle losses times their number.
-
-        At like shares the loss keeps its three-term form: idle times the number, the same part of the flow.
-        """
-        if count == 1:
-            return self
-        more = {name: value * count for name in _EXTENSIVE if (value := getattr(self, name)) is not None}
-        for name in ("loss", "charge_loss"):
-            terms = getattr(self, name)
-            if terms is not None:
-                more[name] = terms.model_copy(update={"p_self_w": terms.p_self_w * count})
-        return self.model_copy(update=more)
-
-    @property
-    def charger_loss(self) -> LossTerms:
-        """The charger's loss terms: its own, else the inverter's with the ends exchanged (definitions D4)."""
-        return self.charge_loss or self.loss
-
-    @property
-    def charger_in_max_w(self) -> float:
-        """The AC input limit; the AC rating where the card has none (assumed). [W]"""
-        return self.ac_rated_w if self.ac_in_max_w is None else self.ac_in_max_w
-
-    def charger_dc_w(self, ac_w: float) -> float:
-        """Return the DC watts the charger delivers from AC watts. [W]"""
-        return float(self.charger_loss.out_w(ac_w, self.ac_rated_w))
-
-    def charger_ac_w(self, dc_w: float) -> float:
-        """Return the AC watts the charger draws to deliver DC watts. [W]"""
-        return self.charger_loss.in_w(dc_w, self.ac_rated_w)
-
-    def output_w(self, dc_w: float) -> float:
-        """Return the AC watts made of DC watts, at most the AC rating. [W]"""
-        return min(float(self.ac_w(dc_w)), self.ac_rated_w)
-
 
 class HybridCard(BatterySideUnit):
     """A hybrid inverter: trackers and battery on one DC side."""
@@ -202,12 +138,6 @@ class HybridCard(BatterySideUnit):
     pv_to_battery_max_w: PowerW | None = None
     pv_inputs: ClassVar[bool] = True
 
-    def ratio_limit(self, has_battery: bool) -> float | None:
-        """Return the DC-to-AC limit with or without a battery; None where the card has none. [W/W]"""
-        if has_battery and self.dc_ac_ratio_max_with_battery is not None:
-            return self.dc_ac_ratio_max_with_battery
-        return self.dc_ac_ratio_max
-
 
 class BatteryInverterCard(BatterySideUnit):
     """A battery inverter (inverter-charger), no PV input."""
@@ -221,7 +151,3 @@ class BatteryInverterCard(BatterySideUnit):
     dc_ac_ratio_max: ClassVar[None] = None
     pv_dc_max_w: ClassVar[None] = None
     pv_to_battery_max_w: ClassVar[None] = None
-
-    def ratio_limit(self, _has_battery: bool) -> float | None:
-        """Return None: there is no array on it. [W/W]"""
-        return None

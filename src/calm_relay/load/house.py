@@ -83,6 +83,23 @@ class HouseYear:
         return self._peaks_va[asked]
 
 
+# What the year of a load does not read: words, marks, the line it lies on, how it starts, what becomes of it in an outage.
+_AS_DRAWN: dict[str, object] = {
+    "name": "-", "essential": False, "never_from_battery": False, "motor": None, "power_factor": 1.0, "sheddable": False,
+    "shed_order": 0, "off_below_soc_frac": None, "on_above_soc_frac": None, "least_off_s": 0.0, "no_auto_return": False,
+    "life_support": False, "line": "all", "surplus": "no", "surplus_least_w": 0.0, "surplus_start_h": 0.0, "surplus_end_h": 0.0,
+}  # fmt: skip
+
+
+def as_drawn(house: House) -> House:
+    """Return a house as its year reads it: what a year does not depend on is taken out, so that it cannot be read."""
+    background = house.background
+    if not isinstance(background, ProfileLoad):
+        background = background.model_copy(update={"source": "", "low": None, "high": None})
+    loads = tuple(load.model_copy(update=_AS_DRAWN) for load in house.appliances)
+    return house.model_copy(update={"background": background, "appliances": loads, "background_lines_frac": None})
+
+
 @dataclass(frozen=True, eq=False)
 class Outside:
     """What the house reads of its place: the hemisphere, and the days' mean air (365,) [°C] where a load follows it."""

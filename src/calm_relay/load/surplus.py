@@ -2,16 +2,41 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar, in_window
-from calm_relay.job.house_models import Appliance
 
 Array = NDArray[np.float64]
 
 
-def need_cycles(appliance: Appliance, calendar: YearCalendar) -> NDArray[np.int64]:
+class OnSurplus(Protocol):
+    """What is asked of a load on surplus: how much at once and at least, between which hours, its days' end. [W], [h]"""
+
+    @property
+    def running_w(self) -> float:
+        """What it draws. [W]"""
+
+    @property
+    def surplus_least_w(self) -> float:
+        """Surplus below this is not taken. [W]"""
+
+    @property
+    def surplus_start_h(self) -> float:
+        """From this hour of the clock. [h]"""
+
+    @property
+    def surplus_end_h(self) -> float:
+        """Until this hour of the clock. [h]"""
+
+    @property
+    def window_end_h(self) -> float:
+        """End of its window. [h]"""
+
+
+def need_cycles(appliance: OnSurplus, calendar: YearCalendar) -> NDArray[np.int64]:
     """Return where its days begin: at the end of its window, so that surplus comes first and the window makes up what lacks.
 
     (steps,) [day numbers]
@@ -24,7 +49,7 @@ def need_cycles(appliance: Appliance, calendar: YearCalendar) -> NDArray[np.int6
     return np.flatnonzero(crossed)
 
 
-def on_surplus(appliance: Appliance, need_w: Array, spare_w: Array, calendar: YearCalendar) -> Array:
+def on_surplus(appliance: OnSurplus, need_w: Array, spare_w: Array, calendar: YearCalendar) -> Array:
     """Return the year of a load on surplus; each of its days draws the same energy as before, from surplus first. [W]
 
     Parameters

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from calm_relay.job.brief_models import Contract, ContractEnd
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import module_count
 from calm_relay.library.book import CardBook
+from calm_relay.plant.rows import module_count
 
 
 def _batteries(plan: Plan) -> int:

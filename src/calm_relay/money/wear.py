@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from calm_relay.job.models import Job, Plan
 from calm_relay.money.costing import plan_costs
+from calm_relay.plant.resolve import plant_of
 from calm_relay.year.ageing import BatteryAgeing, battery_ageing
 
 if TYPE_CHECKING:
@@ -30,7 +31,7 @@ def wear_of(job: Job, plan: Plan, facts: YearFacts, ageing: tuple[BatteryAgeing,
     """
     costs = plan_costs(job, plan)
     priced = costs.of_kind("battery")
-    rows = battery_ageing(job, plan, facts) if ageing is None else ageing
+    rows = battery_ageing(plant_of(job, plan), job.rules(), facts) if ageing is None else ageing
     parts = [row.delivered_over_life_wh(job.finance.battery_end_frac) for row in rows]
     if priced <= 0 or not rows or any(part is None for part in parts):
         return None

@@ -8,11 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.job.models import NamedLosses, StringGroup
-from calm_relay.job.sky_models import Face
-from calm_relay.library.cards import AcUnit, ModuleCard, OptimizerCard, Tracker
+from calm_relay.job.models import NamedLosses
+from calm_relay.library.cards import ModuleCard, Tracker
+from calm_relay.plant.station import Module, StringRow
+from calm_relay.plant.unit import Unit
 from calm_relay.pv.shade import light_for_power
-from calm_relay.pv.voltage import ABSORBED_FRAC, MOUNTING_U_W_PER_M2_K, beta_vmp_per_c, rear_gain_frac
+from calm_relay.pv.voltage import ABSORBED_FRAC, MOUNTING_U_W_PER_M2_K, LitFace, beta_vmp_per_c, rear_gain_frac
 from calm_relay.weather.solar import PlaneOfArray
 
 Array = NDArray[np.float64]
@@ -27,11 +28,9 @@ class GroupInput:
     `shaded_frac` is the part of its modules in shadow per step; `month` (1–12) per step is needed for soiling by month.
     """
 
-    group: StringGroup
-    face: Face
-    module: ModuleCard
+    group: StringRow
+    face: LitFace
     light: PlaneOfArray
-    optimizer: OptimizerCard | None = None
     module_level: bool = False
     shaded_frac: Array | None = None
     month: NDArray[np.int8] | None = None
@@ -39,7 +38,7 @@ class GroupInput:
     @property
     def each_module(self) -> bool:
         """Whether every module works at its own best point."""
-        return self.module_level or self.optimizer is not None
+        return self.module_level or self.group.optimizer is not None
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,8 +54,8 @@ def kept_frac(item: GroupInput) -> Array | float:
     """Return what is left after a group's losses, age and the tracker's search, per step where soiling changes by month."""
     g = item.group
     kept = max(0.0, 1.0 - AGE_LOSS_PER_YEAR * g.age_years) * TRACKING_FRAC
-    if item.optimizer is not None:
-        kept *= 1.0 - item.optimizer.loss_frac
+    if g.optimizer is not None:
+        kept *= 1.0 - g.optimizer.loss_frac
     if g.other_loss_frac is not None:
         return kept * (1.0 - g.other_loss_frac)
     losses = g.losses or NamedLosses()
@@ -93,7 +92,7 @@ def combined_loss_frac(losses: NamedLosses, *, each_module: bool = False) -> flo
 def cell_c(item: GroupInput, light: Array, air_c: Array) -> Array:
     """Return cell temperature: air + 0.9·(1 − η)·G/u, as for the hot voltage. [°C]"""
     u = MOUNTING_U_W_PER_M2_K[item.face.mounting]
-    cells: Array = air_c + ABSORBED_FRAC * (1.0 - item.module.efficiency_frac) / u * light
+    cells: Array = air_c + ABSORBED_FRAC * (1.0 - item.group.module.efficiency_frac) / u * light
     return cells
 
 
@@ -111,7 +110,7 @@ def group_dc_w(item: GroupInput, air_c: Array, *, whole_string: bool = True) -> 
 
     PVWatts' temperature-corrected model (Dobos 2014) with the module's γ; cell rise 0.9·(1 − η)·G/u as for hot voltage.
     """
-    g, module, optimizer = item.group, item.module, item.optimizer
+    g, module, optimizer = item.group, item.group.module, item.group.optimizer
     light = group_light(item)
     cells = cell_c(item, light, air_c)
     light = light * (1.0 + rear_gain_frac(module, item.face))
@@ -148,7 +147,7 @@ def tracker_dc_w(items: Sequence[GroupInput], tracker: Tracker, air_c: Array, co
     return TrackerOutput(power * count, limited * count, None if lost is None else lost * count)
 
 
-def curve_terms(module: ModuleCard) -> tuple[float, float]:
+def curve_terms(module: Module | ModuleCard) -> tuple[float, float]:
     """Return (a, R_s) of a module's single diode: a = 0.04·V_oc, as of crystalline silicon (common practice). [V], [Ω]
 
     R_s closes V_mp = V_oc − a·ln(I_sc/(I_sc − I_mp)) − I_mp·R_s at the card's four points; at least 0.
@@ -159,7 +158,7 @@ def curve_terms(module: ModuleCard) -> tuple[float, float]:
     return a, max(0.0, drop / module.imp_stc_a)
 
 
-def off_peak_curvature(module: ModuleCard) -> float:
+def off_peak_curvature(module: Module) -> float:
     """Return k in P ≈ P_mp·(1 − k·(ΔV/V_mp)²) near the maximum: k = 1 + a·I_mp²/(2·V_mp·(I_sc − I_mp)²). [1]
 
     Second derivative of the power of V(I) = a·ln((I_L − I)/I_0) − I·R_s at its maximum, where dV/dI = −V_mp/I_mp.
@@ -171,7 +170,7 @@ def off_peak_curvature(module: ModuleCard) -> float:
 
 def best_voltage_v(item: GroupInput, air_c: Array) -> Array:
     """Return the voltage at which a string gives most: down with heat, and with the logarithm of light less the series drop. [V]"""
-    module, light = item.module, group_light(item)
+    module, light = item.group.module, group_light(item)
     a, series_ohm = curve_terms(module)
     suns = np.clip(light, 20.0, None) / 1000.0
     each = module.vmp_stc_v * (1.0 + beta_vmp_per_c(module) * (cell_c(item, light, air_c) - 25.0))
@@ -187,10 +186,10 @@ def parallel_loss_w(items: Sequence[GroupInput], power_w: Sequence[Array], air_c
     Strings of optimizers bring themselves to the voltage asked for and lose nothing here.
     """
     kinds = {(i.group.face, i.group.module, i.group.modules_per_string) for i in items}
-    if len(kinds) < 2 or any(i.optimizer is not None for i in items):
+    if len(kinds) < 2 or any(i.group.optimizer is not None for i in items):
         return None
     volts = [best_voltage_v(item, air_c) for item in items]
-    bend = [off_peak_curvature(item.module) for item in items]
+    bend = [off_peak_curvature(item.group.module) for item in items]
     weight = [p * k / (v * v) for p, k, v in zip(power_w, bend, volts, strict=True)]
     total = np.maximum(sum(weight, np.zeros_like(air_c)), 1e-12)
     common = sum((w * v for w, v in zip(weight, volts, strict=True)), np.zeros_like(air_c)) / total
@@ -200,14 +199,9 @@ def parallel_loss_w(items: Sequence[GroupInput], power_w: Sequence[Array], air_c
     return lost
 
 
-def night_w(card: AcUnit) -> tuple[float, bool]:
-    """Return the standby draw and whether it was assumed (a third of p_self, definitions D4). [W]"""
-    return (card.loss.p_self_w / 3.0, True) if card.night_w is None else (card.night_w, False)
-
-
 @dataclass(frozen=True, eq=False)
 class PvOnlyOutput:
-    """A PV-only inverter (or `count` like ones, clipped one by one) per step. [W]
+    """A PV-only inverter, or like ones that share the light alike and clip together, per step. [W]
 
     dc_available = ac_potential + inverter loss (or standby and what was too little to start);
     ac_potential = ac + clipped; `own_draw` is standby taken from the AC bus.
@@ -222,23 +216,19 @@ class PvOnlyOutput:
     own_draw_w: Array
 
 
-def pv_only_output(dc_w: Array, card: AcUnit, count: int = 1, power_factor: float = 1.0) -> PvOnlyOutput:
-    """Return the output of `count` like PV-only inverters that share `dc_w` evenly; a fixed power factor takes watts (D14). [1]"""
-    each = dc_w / count
-    potential = card.ac_w(each)
-    ac = np.minimum(potential, card.ac_rated_w * power_factor)
-    night, _ = night_w(card)
+def pv_only_output(dc_w: Array, unit: Unit, power_factor: float = 1.0) -> PvOnlyOutput:
+    """Return the output of like PV-only inverters, as one, that share `dc_w` evenly; a fixed power factor takes watts (D14). [1]"""
+    potential = unit.ac_w(dc_w)
+    ac = np.minimum(potential, unit.ac_rated_w * power_factor)
+    night, _ = unit.standby
     running = potential > 0
-    standby = np.where(running, 0.0, np.minimum(night, each))
-    below = np.where(running, 0.0, each - standby)
-    own = np.where(running, 0.0, night - standby)
-    loss = np.where(running, each - potential, 0.0)
+    standby = np.where(running, 0.0, np.minimum(night, dc_w))
     return PvOnlyOutput(
         dc_available_w=dc_w,
-        ac_w=ac * count,
-        clipped_ac_w=(potential - ac) * count,
-        standby_from_pv_w=standby * count,
-        below_start_w=below * count,
-        inverter_loss_w=loss * count,
-        own_draw_w=own * count,
+        ac_w=ac,
+        clipped_ac_w=potential - ac,
+        standby_from_pv_w=standby,
+        below_start_w=np.where(running, 0.0, dc_w - standby),
+        inverter_loss_w=np.where(running, dc_w - potential, 0.0),
+        own_draw_w=np.where(running, 0.0, night - standby),
     )

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from calm_relay.job.models import Job, Plan, StringGroup
-from calm_relay.job.rows import inverter_rows
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import ModuleCard
 from calm_relay.packs.pack import Pack
+from calm_relay.plant.rows import inverter_rows
 from calm_relay.pv.limits import ceiling_v, extremes_of, string_amps, string_volts, tracker_short_circuit_a
 
 

@@ -13,6 +13,7 @@ from calm_relay.job.models import Site, StringGroup
 from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import ModuleCard, OptimizerCard, Tracker
 from calm_relay.packs.pack import Pack
+from calm_relay.plant.station import Module
 from calm_relay.pv.voltage import ColdBy, beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, rear_gain_frac, start_voltage_v
 
 
@@ -73,14 +74,14 @@ def extremes_of(site: Site) -> Extremes:
     return Extremes(site.record_low_c, site.design_high_c, site.hot_cell_c, site.cold_voltage_by)
 
 
-def hot_cell_c(module: ModuleCard, at: Extremes, mounting: str) -> float | None:
+def hot_cell_c(module: ModuleCard | Module, at: Extremes, mounting: str) -> float | None:
     """Return the hottest cell: as typed, else the design high and its rise under 1000 W/m²; None: neither is known. [°C]"""
     if at.cell_c is not None or at.high_c is None:
         return at.cell_c
     return at.high_c + cell_rise_k(1000.0, module.efficiency_frac, mounting)
 
 
-def string_volts(pack: Pack, module: ModuleCard, modules: int, at: Extremes, mounting: str) -> StringVolts:
+def string_volts(pack: Pack, module: ModuleCard | Module, modules: int, at: Extremes, mounting: str) -> StringVolts:
     """Return the volts of `modules` in series: open and working, at the record low and at the hottest cell."""
     low_c = at.low_c
     cold_open = cold_working = hot_working = hot_open = None
@@ -95,7 +96,7 @@ def string_volts(pack: Pack, module: ModuleCard, modules: int, at: Extremes, mou
     return StringVolts(cold_open, cold_working, hot_working, hot_open, hot)
 
 
-def ceiling_v(dc_voltage_max_v: float, module: ModuleCard, local_v: float | None) -> tuple[float, str]:
+def ceiling_v(dc_voltage_max_v: float, module: ModuleCard | Module, local_v: float | None) -> tuple[float, str]:
     """Return the lowest of inverter input, module system voltage and local ceiling, as far as known, and which it is. [V]"""
     rows = [(dc_voltage_max_v, "inverter input")]
     if module.system_voltage_max_v is not None:

@@ -8,11 +8,14 @@ from typing import Literal
 
 from calm_relay.errors import NotFeasible
 from calm_relay.job.models import Job, Node, Plan, StringGroup
-from calm_relay.job.rows import inverter_rows, strings_kept
+from calm_relay.job.rows import strings_kept
 from calm_relay.job.sky_models import Face
 from calm_relay.library.book import CardBook
-from calm_relay.library.cards import InverterCard, ModuleCard
+from calm_relay.library.cards import ModuleCard
 from calm_relay.packs.pack import Pack
+from calm_relay.plant.resolve import unit_at
+from calm_relay.plant.rows import inverter_rows
+from calm_relay.plant.unit import Unit
 from calm_relay.pv.fit import face_room
 from calm_relay.pv.limits import extremes_of, string_amps
 from calm_relay.pv.planner import ArrayLimit, FaceRoom, KeptStrings, Setup
@@ -36,7 +39,7 @@ def modules_by_face(plan: Plan, cards: CardBook, *, module: str | None = None, w
     """Return how many modules a plan has on each face, of one card where `module` names it."""
     count = Counter[str]()
     for node in plan.nodes:
-        units = cards.station(node).unit_count(node.count)
+        units = node.count if cards.inverter(node.card).per_module else 1
         for group in node.strings if node.id != without_node else ():
             if module in (None, group.module):
                 count[group.face] += group.modules_per_string * group.parallel_strings * units
@@ -50,7 +53,7 @@ def _room(face: Face, module: ModuleCard) -> int:
 
 def array_stc_w(node: Node, cards: CardBook) -> float:
     """Return the STC power of a node's strings; of module-level inverters, of all units. [W]"""
-    units = cards.station(node).unit_count(node.count)
+    units = node.count if cards.inverter(node.card).per_module else 1
     return units * sum(group_stc_w(group, cards) for group in node.strings)
 
 
@@ -64,16 +67,7 @@ def carried_w(plan: Plan, cards: CardBook, *, without_node: str = "") -> tuple[f
     return array, rated
 
 
-def export_cap_w(job: Job, plan: Plan, cards: CardBook) -> float | None:
-    """Return the export limit in force: the typed one, or a share of the array where that is less; None: there is none. [W]"""
-    share, typed = job.site.network.export_share_frac, job.site.export_limit_w
-    if share is None:
-        return typed
-    by_array = share * sum(array_stc_w(node, cards) for node in plan.nodes)
-    return by_array if typed is None else min(typed, by_array)
-
-
-def _most_array(job: Job, plan: Plan, node: Node, card: InverterCard, cards: CardBook) -> ArrayLimit | None:
+def _most_array(job: Job, plan: Plan, node: Node, card: Unit, cards: CardBook) -> ArrayLimit | None:
     """Return the most STC watts an inverter's own strings may have: by its card, or by a ratio of network or rebate."""
     out = []
     ratio = card.ratio_limit(node.battery is not None)
@@ -116,7 +110,7 @@ def planner_setup(
         When the inverter has no trackers, a temperature the voltages need is not known, or there is nothing to rewire.
     """
     node = plan.node(node_id)
-    card, worn = cards.station(node), cards.optimizer(optimizer)
+    card, worn = unit_at(node, cards, 1), cards.optimizer(optimizer)
     if not card.pv_inputs or card.per_module:
         raise NotFeasible(f"{node.name} takes no strings", "choose an inverter with trackers")
     at = extremes_of(job.site)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
-from calm_relay.library.cards import Tracker
+from calm_relay.library.base import Tracker
 from calm_relay.packs.pack import Pack
 from calm_relay.pv.array import GroupInput, best_voltage_v, cell_c, group_dc_w, group_light
 from calm_relay.pv.voltage import cold_voc_v
@@ -42,7 +42,9 @@ class StringYear:
     hours_above_window_h: float
 
 
-def string_year(item: GroupInput, node_id: str, tracker: Tracker, air_c: Array, calendar: YearCalendar, pack: Pack) -> StringYear:
+def string_year(
+    item: GroupInput, string_id: str, node_id: str, tracker: Tracker, air_c: Array, calendar: YearCalendar, pack: Pack
+) -> StringYear:
     """Return when a string group is at its highest and lowest in the year.
 
     Open voltage is that of the cells at air temperature while there is light enough to raise it (mornings); working voltage that
@@ -59,21 +61,23 @@ def string_year(item: GroupInput, node_id: str, tracker: Tracker, air_c: Array, 
         at = int(steps[values[steps].argmax() if most else values[steps].argmin()])
         return Moment(float(values[at]), at, calendar.label(at))
 
-    fixed = None if item.optimizer is None else item.optimizer.string_voltage_v
+    fixed = None if group.optimizer is None else group.optimizer.string_voltage_v
     if fixed is not None:
         volts = np.full_like(air_c, fixed)
         open_v = volts
     else:
         volts = best_voltage_v(item, air_c)
         coldest = moment(cell_c(item, np.zeros_like(light), air_c), light > LIT_W_PER_M2, most=False)
-        found = None if coldest is None else cold_voc_v(item.module, group.modules_per_string, coldest.value, pack.rows("cold_voc"))
+        found = (
+            None if coldest is None else cold_voc_v(group.module, group.modules_per_string, coldest.value, pack.rows("cold_voc"))
+        )
         open_v = np.zeros_like(air_c)
         if coldest is not None and found is not None:
             open_v[coldest.step] = found
     works = light > WORKS_W_PER_M2
     at_most = int(amps.argmax())
     return StringYear(
-        string_id=group.id,
+        string_id=string_id,
         node_id=node_id,
         tracker=group.tracker,
         highest_open_v=moment(open_v, (light > LIT_W_PER_M2) & (open_v > 0), most=True),

@@ -5,16 +5,14 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from calm_relay.job.models import Job, Node, Plan
-from calm_relay.job.rows import BatteryRow
-from calm_relay.library.book import CardBook
-from calm_relay.pv.roof import export_cap_w, group_stc_w
-from calm_relay.simulation import chain
-from calm_relay.simulation.controllers import controllers_of
-from calm_relay.simulation.offgrid import continuous_va
+from calm_relay.job.models import Job, Plan
+from calm_relay.plant import chain
+from calm_relay.plant.chain import controllers_of
+from calm_relay.plant.offgrid import continuous_va
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.station import BatteryRow, Station
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
-from calm_relay.year.line_shares import line_volts
 
 
 @dataclass(frozen=True)
@@ -98,13 +96,10 @@ class PlanGraph:
 
 def plan_graph(job: Job, plan: Plan) -> PlanGraph:
     """Derive the graph of a plan."""
-    cards = job.cards()
-    supply = job.site.supply
-    nodes = [_node(job, node, cards) for node in plan.nodes]
+    plant = plant_of(job, plan)
+    supply, transfer, generator = job.site.supply, plant.transfer, plant.generator
+    nodes = [_node(job, station) for station in plant.stations]
     nodes.sort(key=lambda n: n.side != "backup")
-    amps = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
-    volts = supply.voltage_v * supply.phases
-    generator = cards.generator(plan.generator.card) if plan.generator else None
     listed = plan.backed_up
     total = len(job.house.appliances) + 1
     if listed is None:
@@ -113,76 +108,69 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
         backup, other = count_words(len(listed), "load"), count_words(total - len(listed), "load")
     else:
         backup, other = "", "house"
-    cap = export_cap_w(job, plan, job.cards())
+    caps = plant.caps
     return PlanGraph(
         nodes=tuple(nodes),
-        has_transfer=plan.transfer is not None,
-        transfer_w=math.inf if amps is None else amps * volts,
-        transfer_a=amps,
+        has_transfer=transfer is not None,
+        transfer_w=math.inf if transfer is None else transfer.limit_w,
+        transfer_a=None if transfer is None else transfer.pass_through_a,
         backup_loads=backup,
         other_loads=other,
-        service_w=supply.service_a * volts,
+        service_w=plant.lines.watts_of(supply.service_a),
         service_a=supply.service_a,
-        export_w=math.inf if cap is None else cap,
-        import_w=math.inf if job.site.import_limit_w is None else job.site.import_limit_w,
-        line_w_per_a=line_volts(supply),
+        export_w=math.inf if caps.export_w is None else caps.export_w,
+        import_w=math.inf if caps.import_w is None else caps.import_w,
+        line_w_per_a=plant.lines.volts_v,
         off_grid=plan.off_grid,
-        generator="" if generator is None else generator.name,
+        generator="" if generator is None else generator.model.name,
         generator_va=0.0 if generator is None else generator.rated_va,
     )
 
 
-def _node(job: Job, node: Node, cards: CardBook) -> NodeStation:
-    card = cards.station(node)
-    battery = None
-    unit = cards.battery_station(node) if card.battery_terminals else None
-    if node.battery is not None and unit is not None:
-        module = cards.battery(node.battery.card)
-        charge = chain.terminals_limit_w(chain.charge_chain(unit, module, node.battery)) or unit.ac_rated_w
-        give = chain.terminals_limit_w(chain.discharge_chain(unit, module, node.battery)) or unit.ac_rated_w
-        usable = chain.usable_wh(module, node.battery)
-        noun = "module" if node.battery.modules == 1 else "modules"
-        battery = BatteryStation(f"{node.id}/battery", f"{node.battery.modules} {noun}", usable, charge, give)
+def _node(job: Job, station: Station) -> NodeStation:
+    unit, bank, battery, made = station.unit, station.bank, None, None
+    if bank is not None and station.battery is not None:
+        charge = chain.terminals_limit_w(chain.charge_chain(unit, bank)) or unit.ac_rated_w
+        give = chain.terminals_limit_w(chain.discharge_chain(unit, bank)) or unit.ac_rated_w
+        noun = "module" if bank.modules == 1 else "modules"
+        battery = BatteryStation(f"{station.id}/battery", f"{bank.modules} {noun}", chain.usable_wh(bank), charge, give)
+        made = continuous_va(BatteryRow(station, unit, bank, station.battery))
     return NodeStation(
-        id=node.id,
-        name=node.name,
-        kind=cards[node.card].kind,
-        side=node.side,
-        count=node.count,
-        ac_rated_w=card.ac_rated_w * node.count,
-        trackers=_trackers(job, node, cards),
+        id=station.id,
+        name=station.name,
+        kind=station.model.kind,
+        side=station.side,
+        count=station.count,
+        ac_rated_w=unit.ac_rated_w,
+        trackers=_trackers(job, station),
         battery=battery,
-        forms_grid=bool(unit and unit.grid_forming),
-        offgrid_va=continuous_va(BatteryRow(node, unit, cards.battery(node.battery.card), node.battery))
-        if unit and node.battery
-        else None,
+        forms_grid=unit.grid_forming,
+        offgrid_va=made,
     )
 
 
-def _trackers(job: Job, node: Node, cards: CardBook) -> tuple[TrackerStation, ...]:
-    card = cards.station(node)
+def _trackers(job: Job, station: Station) -> tuple[TrackerStation, ...]:
     out = []
-    units, controllers = card.unit_count(node.count), controllers_of(node, cards)
-    for number in sorted({g.tracker for g in node.strings}):
-        groups = [g for g in node.strings if g.tracker == number]
-        tracker = card.trackers[number - 1]
+    units, controllers = station.strings_units, controllers_of(station.unit, station.bank)
+    for number in sorted({strings.row.tracker for strings in station.strings}):
+        groups = [strings for strings in station.strings if strings.row.tracker == number]
+        tracker = station.unit.trackers[number - 1]
         stc, volts, texts = 0.0, 0.0, []
-        for group in groups:
-            module = cards.module(group.module)
-            stc += group_stc_w(group, cards)
-            volts = max(volts, group.modules_per_string * module.vmp_stc_v)
-            times = f"{group.parallel_strings} × " if group.parallel_strings > 1 else ""
-            texts.append(f"{times}{group.modules_per_string} × {module.power_stc_w:g} W")
+        for row in (strings.row for strings in groups):
+            stc += row.stc_w
+            volts = max(volts, row.modules_per_string * row.module.vmp_stc_v)
+            times = f"{row.parallel_strings} × " if row.parallel_strings > 1 else ""
+            texts.append(f"{times}{row.modules_per_string} × {row.module.power_stc_w:g} W")
         limit = tracker.working_current_a * volts
         if tracker.power_max_w is not None:
             limit = min(limit, tracker.power_max_w)
         if controllers is not None:  # its output holds back what all its trackers give
             limit = min(limit, controllers[1] / controllers[0])
-        names = list(dict.fromkeys(job.face(g.face).name for g in groups))
+        names = list(dict.fromkeys(job.face(g.row.face).name for g in groups))
         prefix = f"{units} × " if units > 1 else ""
         out.append(
             TrackerStation(
-                id=f"{node.id}/{number}",
+                id=f"{station.id}/{number}",
                 number=number,
                 face_names=" + ".join(names),
                 strings_text=prefix + " + ".join(texts),

@@ -9,13 +9,13 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.job.models import Job, Node, Plan
-from calm_relay.job.rows import BatteryRow
-from calm_relay.library.book import CardBook
-from calm_relay.pv.roof import export_cap_w
-from calm_relay.simulation import chain
-from calm_relay.simulation.controllers import controllers_of
-from calm_relay.simulation.offgrid import continuous_va
+from calm_relay.job.models import Job, Plan, Site
+from calm_relay.plant import chain
+from calm_relay.plant.chain import controllers_of
+from calm_relay.plant.offgrid import continuous_va
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.station import BatteryRow, Station
+from calm_relay.plant.whole import Plant
 from calm_relay.units import format_quantity as show
 
 if TYPE_CHECKING:
@@ -29,91 +29,81 @@ LOSSES_W = 1.0  # what is lost below it is rounding
 def how_words(job: Job, plan: Plan, station_id: str) -> str:
     """Return how the limit of a station comes about, with its figures; empty for what has none."""
     kind, _, where = station_id.partition(":")
-    cards, node_id = job.cards(), where.split("/")[0]
-    node = next((n for n in plan.nodes if n.id == node_id), None)
-    if node is not None:
+    plant, node_id = plant_of(job, plan), where.split("/")[0]
+    station = next((s for s in plant.stations if s.id == node_id), None)
+    if station is not None:
         of_node = {"tracker": _tracker, "inverter": _inverter, "node": _inverter, "battery": _battery}
-        return of_node[kind](cards, plan, node, where)
-    return {"transfer": _transfer, "grid": _grid, "generator": _generator}.get(kind, _nothing)(job, plan)
+        return of_node[kind](station, where)
+    if kind == "grid":
+        return _grid(plant, job.site)
+    return {"transfer": _transfer, "generator": _generator}[kind](plant) if kind in ("transfer", "generator") else ""
 
 
-def _nothing(_job: Job, _plan: Plan) -> str:
-    return ""
-
-
-def _tracker(cards: CardBook, _plan: Plan, node: Node, where: str) -> str:
+def _tracker(station: Station, where: str) -> str:
     number = int(where.rpartition("/")[2])
-    card = cards.station(node)
-    tracker, controllers = card.trackers[number - 1], controllers_of(node, cards)
-    groups = [g for g in node.strings if g.tracker == number]
-    volts = max((g.modules_per_string * cards.module(g.module).vmp_stc_v for g in groups), default=0.0)
+    tracker, controllers = station.unit.trackers[number - 1], controllers_of(station.unit, station.bank)
+    rows = [strings.row for strings in station.strings if strings.row.tracker == number]
+    volts = max((row.modules_per_string * row.module.vmp_stc_v for row in rows), default=0.0)
     watts = show(tracker.working_current_a * volts, "power_w")
     out = [f"{tracker.working_current_a:g} A × {volts:.0f} V of the strings at work = {watts}"]
     if tracker.power_max_w is not None:
         out.append(f"at most {show(tracker.power_max_w, 'power_w')} on the card")
-    if controllers is not None and node.controller is not None:
+    if controllers is not None and station.unit.controllers is not None:
         most, eta = controllers[1], controllers[2]
-        amps = cards.controller(node.controller).charge_max_a
-        out.append(f"its output, {amps:g} A at the bank ÷ {eta:.3g}, takes {show(most, 'power_w')} in")
+        out.append(f"its output, {station.unit.controllers.out_a:g} A at the bank ÷ {eta:.3g}, takes {show(most, 'power_w')} in")
     return "; ".join(out)
 
 
-def _inverter(cards: CardBook, _plan: Plan, node: Node, _where: str) -> str:
-    card = cards.station(node)
-    times = f"{node.count} × " if node.count > 1 else ""
-    out = [f"{times}{show(card.ac_rated_w, 'power_w')} at AC on the card"]
-    if node.battery is not None and card.battery_terminals:
-        unit = cards.battery_station(node)
-        row = BatteryRow(node, unit, cards.battery(node.battery.card), node.battery)
-        made = continuous_va(row)
+def _inverter(station: Station, _where: str) -> str:
+    times = f"{station.count} × " if station.count > 1 else ""
+    out = [f"{times}{show(station.each.ac_rated_w, 'power_w')} at AC on the card"]
+    if station.bank is not None and station.battery is not None:
+        unit = station.unit
+        made = continuous_va(BatteryRow(station, unit, station.bank, station.battery))
         if unit.grid_forming and made is not None and unit.offgrid_continuous_va is not None:
             rated = show(unit.offgrid_continuous_va, "apparent_va")
             out.append(f"off grid the lesser of {rated} and what the battery gives = {show(made, 'apparent_va')}")
     return "; ".join(out)
 
 
-def _battery(cards: CardBook, _plan: Plan, node: Node, _where: str) -> str:
-    if node.battery is None:
+def _battery(station: Station, _where: str) -> str:
+    if station.bank is None:
         return ""
-    unit, battery = cards.battery_station(node), cards.battery(node.battery.card)
     out = []
     for word, links in (("in", chain.charge_chain), ("out", chain.discharge_chain)):
-        weakest = chain.weakest(links(unit, battery, node.battery)[:-1])  # at its terminals: the AC end has its own gate
+        weakest = chain.weakest(links(station.unit, station.bank)[:-1])  # at its terminals: the AC end has its own gate
         figure = "not known" if weakest.dc_w is None else show(weakest.dc_w, "power_w")
         out.append(f"{word}: {weakest.name}, {weakest.how} = {figure}")
     return "; ".join(out)
 
 
-def _transfer(job: Job, plan: Plan) -> str:
-    if plan.transfer is None:
+def _transfer(plant: Plant) -> str:
+    if plant.transfer is None:
         return ""
-    amps, supply = job.cards().transfer(plan.transfer.card).pass_through_a, job.site.supply
+    amps = plant.transfer.pass_through_a
     if amps is None:
         return "its card says no amps"
-    phases = f" × {supply.phases} phases" if supply.phases > 1 else ""
-    return f"{amps:g} A × {supply.voltage_v:g} V{phases} = {show(amps * supply.voltage_v * supply.phases, 'power_w')}"
+    return f"{amps:g} A × {_volts_words(plant)} = {show(plant.transfer.limit_w, 'power_w')}"
 
 
-def _grid(job: Job, plan: Plan) -> str:
-    if plan.off_grid:
+def _volts_words(plant: Plant) -> str:
+    return f"{plant.lines.supply_v:g} V" + (f" × {plant.lines.count} phases" if plant.lines.count == 3 else "")
+
+
+def _grid(plant: Plant, site: Site) -> str:
+    if plant.off_grid:
         return "there is none"
-    supply, site = job.site.supply, job.site
-    phases = f" × {supply.phases} phases" if supply.phases > 1 else ""
-    watts = supply.service_a * supply.voltage_v * supply.phases
-    out = [f"service {supply.service_a:g} A × {supply.voltage_v:g} V{phases} = {show(watts, 'power_w')}"]
-    cap = export_cap_w(job, plan, job.cards())
-    for word, limit, how in (
-        ("export", cap, "as typed" if cap == site.export_limit_w else "by the array"), ("import", site.import_limit_w, "as typed"),
-    ):  # fmt: skip
+    amps, caps = site.supply.service_a, plant.caps
+    out = [f"service {amps:g} A × {_volts_words(plant)} = {show(plant.lines.watts_of(amps), 'power_w')}"]
+    how = "as typed" if caps.export_w == site.export_limit_w else "by the array"
+    for word, limit, said in (("export", caps.export_w, how), ("import", caps.import_w, "as typed")):
         if limit is not None:
-            out.append(f"{word} limit {show(limit, 'power_w')} {how}")
+            out.append(f"{word} limit {show(limit, 'power_w')} {said}")
     return "; ".join(out)
 
 
-def _generator(job: Job, plan: Plan) -> str:
-    return (
-        "" if plan.generator is None else f"{show(job.cards().generator(plan.generator.card).rated_va, 'apparent_va')} on the card"
-    )
+def _generator(plant: Plant) -> str:
+    return "" if plant.generator is None else f"{show(plant.generator.rated_va, 'apparent_va')} on the card"
 
 
 def assumed_by_station(assumed: Iterable[str]) -> dict[str, tuple[str, ...]]:

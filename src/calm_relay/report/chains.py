@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import BatteryRow, battery_rows
+from calm_relay.plant import chain
+from calm_relay.plant.chain import Link
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.station import BatteryRow
 from calm_relay.rules.checks_match import feeds, used
 from calm_relay.rules.registry import CheckContext
-from calm_relay.simulation import chain
-from calm_relay.simulation.chain import Link
 from calm_relay.simulation.paths import Path, storage_paths
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
@@ -53,21 +54,21 @@ class BatteryChains:
 
 def battery_chains(job: Job, plan: Plan, ac_w: float = USUAL_W) -> tuple[BatteryChains, ...]:
     """Return the chains of every battery of a plan; ways at `ac_w` watts arriving at the load."""
-    cards = job.cards()
-    paths = storage_paths(plan, cards, ac_w)
-    context = CheckContext(job, plan, cards, None, advise=False)
+    plant = plant_of(job, plan)
+    paths = storage_paths(plant, ac_w)
+    context = CheckContext(job, plan, job.cards(), None, advise=False)
     found = [*feeds(context), *used(context)]
     out = []
-    for row in battery_rows(plan, cards):
-        mine = tuple(path for path in paths if path.node == row.node.id)
+    for row in plant.banked:
+        mine = tuple(path for path in paths if path.node == row.station.id)
         out.append(
             BatteryChains(
-                node=row.node.id,
-                name=row.node.name,
-                charge=_chain("Charge", chain.charge_chain(row.unit, row.battery, row.choice)),
-                discharge=_chain("Discharge", chain.discharge_chain(row.unit, row.battery, row.choice)),
+                node=row.station.id,
+                name=row.station.name,
+                charge=_chain("Charge", chain.charge_chain(row.unit, row.bank)),
+                discharge=_chain("Discharge", chain.discharge_chain(row.unit, row.bank)),
                 growth=_growth(row),
-                pair=tuple(f"{f.short}, {f.word}: {f.arithmetic}." for f in found if f.subject == row.node.name),
+                pair=tuple(f"{f.short}, {f.word}: {f.arithmetic}." for f in found if f.subject == row.station.name),
                 paths=mine,
             )
         )
@@ -79,12 +80,12 @@ def _chain(name: str, links: list[Link]) -> Chain:
 
 
 def _growth(row: BatteryRow) -> str:
-    low, _ = chain.soc_window(row.battery, row.choice)
-    n = row.choice.modules
-    most = chain.most_modules(row.unit, row.battery, n, low)
+    low, _ = chain.soc_window(row.bank)
+    n = row.bank.modules
+    most = chain.most_modules(row.unit, row.bank.cells, n, low)
     if most <= n:
         return f"{count_words(n, 'module')}; no more can be added."
-    volts = chain.stack_volts(row.battery, most, low).full_v
+    volts = chain.stack_volts(replace(row.bank, modules=most), low).full_v
     return f"{count_words(n, 'module')}; {most - n} more can be added, to {most} and {volts:.0f} V when full."
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from calm_relay.job.control_models import slot_words
 from calm_relay.job.models import Job, Plan
-from calm_relay.pv.roof import export_cap_w
+from calm_relay.plant.resolve import plant_of
 from calm_relay.report.slot_day import slot_day, slot_day_text
 from calm_relay.study import Study
 from calm_relay.tariff.prices import hourly_of
@@ -41,7 +41,7 @@ def control_sentences(job: Job, plan: Plan) -> tuple[str, ...]:
         out.append("The sensor stands at the meter: the whole house is served.")
     if c.meter_bias_w:
         out.append(f"The set-point leaves {show(c.meter_bias_w, 'power_w')} to the grid.")
-    cap = export_cap_w(job, plan, job.cards())
+    cap = plant_of(job, plan).caps.export_w
     if cap is not None:
         response = c.export_response_s
         after = "after a time not typed yet" if response is None else f"within {show(response, 'seconds_s')}"

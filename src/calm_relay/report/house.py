@@ -14,6 +14,7 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.tariff_models import Tariff
 from calm_relay.load.meter import MeterYear
 from calm_relay.load.shortfall import shortfalls
+from calm_relay.plant.resolve import plant_of
 from calm_relay.study import Study
 from calm_relay.tariff.bill import Bill
 from calm_relay.tariff.growth import GROWTH_YEARS, yearly_totals
@@ -57,7 +58,9 @@ def load_data(study: Study, job: Job, plans: Sequence[Plan]) -> dict[str, Any]:
         "drawn_less": [{**vars(row), "words": row.words} for row in shortfalls(job.house, year, calendar)],
         "metered_every_s": job.house.coarse_step_s,
         "peaks": {**vars(peaks := study.peaks(job)), "ratio": peaks.ratio},
-        "season_days_w": {season: [float(w) for w in day] for season, day in season_days(job, year, calendar)},
+        "season_days_w": {
+            season: [float(w) for w in day] for season, day in season_days(job.site.place.latitude_deg, year, calendar)
+        },
         "plans": [_plan_load(study, job, plan) for plan in plans],
     }
 
@@ -67,7 +70,7 @@ def _plan_load(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
     calendar, facts = study.calendar(job), study.facts(job, plan)
     year = study.house(job)
     total = year.total_w()
-    levels = load_curve(job, plan, year, calendar).levels
+    levels = load_curve(plant_of(job, plan), year, calendar).levels
     return {
         "plan": plan.id,
         "letter": plan.letter,

@@ -8,6 +8,7 @@ from calm_relay.calendar import MONTHS, YearCalendar
 from calm_relay.decision.outages import alone_at
 from calm_relay.decision.reach import season_hours
 from calm_relay.job.models import Job, Plan
+from calm_relay.plant.resolve import plant_of
 from calm_relay.study import Study
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
@@ -26,7 +27,7 @@ def month_shares(found: RideThrough, calendar: YearCalendar) -> dict[int, tuple[
 
 def season_share(study: Study, job: Job, found: RideThrough) -> tuple[float, float, str]:
     """Return the share survived of the brief's longest outage in its season, its length [h] (24 where none is named), and which."""
-    length, season = outage_length_h(job), job.brief.outage_season
+    length, season = outage_length_h(job.brief), job.brief.outage_season
     which = "of all starts of the year" if season == "any" else f"of all starts in {season}"
     return found.survived_frac(length, season_hours(study, job)), length, which
 
@@ -35,7 +36,7 @@ def ride_words(study: Study, job: Job, plan: Plan, found: dict[Serve, RideThroug
     """Return what the ride-through says, in sentences."""
     out = []
     for serve, rows in found.items():
-        if not served_ids(job, plan, serve):
+        if not served_ids(job.house, plant_of(job, plan), serve):
             name = SERVE_WORDS[serve]
             out.append(f"{name[:1].upper()}{name[1:]}: nothing of it stands behind the transfer device, so its shares say nothing.")
             continue
@@ -87,7 +88,7 @@ def helps(job: Job, plan: Plan) -> list[str]:
 
 def helped_words(study: Study, job: Job, plan: Plan, alone: RideThrough, helped: RideThrough) -> list[str]:
     """Return what they add, in sentences: the same starts with and without."""
-    same, length = alone_at(alone, helped), outage_length_h(job)
+    same, length = alone_at(alone, helped), outage_length_h(job.brief)
     share = [found.survived_frac(length, season_hours(study, job)) for found in (same, helped)]
     season = job.brief.outage_season
     when = "of the year" if season == "any" else f"in {season}"

@@ -15,9 +15,9 @@ from calm_relay.decision.twenty import twenty_years
 from calm_relay.decision.words import because, compare_lines, compare_text
 from calm_relay.job.models import Job, Plan
 from calm_relay.job.tariff_models import Tariff
+from calm_relay.plant.resolve import plant_of
 from calm_relay.report.head import CAUTION, title_text
 from calm_relay.report.house import bill_data
-from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.study import PlanResult, Study
 from calm_relay.units import format_quantity as show
 from calm_relay.year.pictures import duration, most_clipped_node, ribbon
@@ -98,7 +98,7 @@ def limits_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
     node = next((n for n in plan.nodes if n.id == most_clipped_node(facts)), None)
     clipping = None
     if node is not None:
-        limit = inverter_pass_w(node, job.cards())
+        limit = plant_of(job, plan).station(node.id).unit.passes_dc_w
         curve = duration(study.flow(job, plan), node.id, limit)
         above = curve.offered_w > limit
         hours = float(np.count_nonzero(above)) * (study.step_s / 3600)

@@ -14,12 +14,12 @@ from calm_relay.decision.roofs import direction_map, face_yield, paths, string_y
 from calm_relay.decision.words import clipped_amount, weather_guessed, weather_words
 from calm_relay.job.models import Job, Plan
 from calm_relay.library.cards import ModuleCard
+from calm_relay.plant.resolve import plant_of
 from calm_relay.pv.ladder import string_ladders, tracker_amps
 from calm_relay.pv.planner import Option
 from calm_relay.pv.roof import Mode
 from calm_relay.pv.shade import sky_view_frac
 from calm_relay.pv.when import string_year_words
-from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
 from calm_relay.weather.files import WeatherRead
@@ -255,11 +255,11 @@ def layout_words(options: Iterable[Option], faces: Mapping[str, str]) -> str:
 
 def oversizing_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
     """Return ratios by limit, clipping by tracker and inverter, the next module's gain, and the duration curve of each inverter."""
-    made, cards = study.flow(job, plan), job.cards()
+    made = study.flow(job, plan)
     nodes = inverters_with_strings(job, plan)
     curves = []
     for node in nodes:
-        limit = inverter_pass_w(node, cards)
+        limit = plant_of(job, plan).station(node.id).unit.passes_dc_w
         curve = duration(made, node.id, limit)
         step = max(1, len(curve.hours) // CURVE_POINTS)
         names = ("hours", "offered_w", "caught_w", "lost_w")

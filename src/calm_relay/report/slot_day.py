@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from calm_relay.calendar import MONTHS, year_calendar
 from calm_relay.job.control_models import GRID_CHARGING, Slot
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import battery_rows
-from calm_relay.simulation.chain import capacity_wh, soc_window
+from calm_relay.plant.chain import capacity_wh, soc_window
+from calm_relay.plant.resolve import plant_of
 from calm_relay.simulation.pack import in_slot, slot_codes
 from calm_relay.simulation.quick import ac_round_trip, window_energy
 from calm_relay.tariff.prices import Hourly, year_prices
@@ -52,7 +52,7 @@ def slot_day(job: Job, plan: Plan, month: int, *, weekend: bool, hourly: Hourly 
     here = slice(day * PER_DAY, (day + 1) * PER_DAY)
     order = np.argsort(calendar.clock_hour[here], kind="stable")
     price = year_prices(job.tariff, calendar, hourly).import_price[here][order]
-    followed = [slot_codes(plan.controls, calendar, row.node.id)[here][order] for row in battery_rows(plan, job.cards())]
+    followed = [slot_codes(plan.controls, calendar, row.station.id)[here][order] for row in plant_of(job, plan).banked]
     rows = []
     for number, slot in enumerate(plan.controls.slots, start=1):
         lies = in_slot(slot, calendar)[here][order]
@@ -70,7 +70,7 @@ def _spans(here: NDArray[np.bool_]) -> tuple[Span, ...]:
 
 def _words(job: Job, plan: Plan, slot: Slot, held: NDArray[np.bool_], price: Array) -> str:
     """Return what a slot moves on such a day, of batteries that are at their lowest when it begins, and what that costs."""
-    banks = [row for row in battery_rows(plan, job.cards()) if slot.holds_for(row.node.id)]
+    banks = [row for row in plant_of(job, plan).banked if slot.holds_for(row.station.id)]
     if not banks:
         return "no battery follows it"
     if not held.any():
@@ -81,8 +81,8 @@ def _words(job: Job, plan: Plan, slot: Slot, held: NDArray[np.bool_], price: Arr
     drawn = stored = back = usable = 0.0
     for row in banks:
         moved = window_energy(row, slot.power_w, slot.start_h, hours)
-        low, high = soc_window(row.battery, row.choice)
-        whole = capacity_wh(row.battery, row.choice)
+        low, high = soc_window(row.bank)
+        whole = capacity_wh(row.bank)
         room = max(0.0, slot.target_soc_frac - low) * whole
         part = min(1.0, room / moved.stored_wh) if moved.stored_wh > 0 else 0.0
         drawn, stored, usable = drawn + part * moved.drawn_wh, stored + part * moved.stored_wh, usable + (high - low) * whole

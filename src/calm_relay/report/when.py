@@ -6,6 +6,7 @@ from typing import Any
 
 from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.job.models import Job, Plan
+from calm_relay.plant.resolve import plant_of
 from calm_relay.simulation.failures import failures
 from calm_relay.study import Study
 from calm_relay.units import format_quantity as show
@@ -68,13 +69,13 @@ def when_text(data: dict[str, Any], node_names: dict[str, str]) -> list[str]:
 
 def _windows(study: Study, job: Job, plan: Plan, nodes: tuple[str, ...]) -> list[dict[str, Any]]:
     """Return every charge slot with how it fills each battery it holds for."""
-    made, calendar, cards = study.flow(job, plan), study.calendar(job), job.cards()
+    made, calendar = study.flow(job, plan), study.calendar(job)
     out = []
     for index, slot in enumerate(plan.controls.slots):
         if slot.kind not in GRID_CHARGING:
             continue
         for node in (n for n in nodes if slot.holds_for(n)):
-            found = window_year(plan, cards, calendar, made, index, node)
+            found = window_year(plant_of(job, plan), calendar, made, index, node)
             if found is not None:
                 days = {
                     "days": len(found.day),
@@ -107,7 +108,7 @@ def boxes_data(study: Study, job: Job, plan: Plan) -> dict[str, Any]:
     """Return what each inverter of a plan takes for itself in its year, as plain data in Wh."""
     rows = [{**vars(use), "standby_wh": use.standby_wh, "total_wh": use.total_wh} for use in box_uses(study.facts(job, plan))]
     trips = [{**vars(t), "words": trip_words(t)} for t in path_trips(study.facts(job, plan))]
-    stops = [{**vars(f), "words": f.words} for f in failures(plan, job.cards())]
+    stops = [{**vars(f), "words": f.words} for f in failures(plant_of(job, plan))]
     return {"plan": plan.id, "letter": plan.letter, "name": plan.name, "boxes": rows, "round_trips": trips, "failures": stops}
 
 

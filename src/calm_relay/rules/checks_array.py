@@ -11,8 +11,9 @@ from collections.abc import Callable, Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.job.rows import inverter_rows
 from calm_relay.library.cards import InverterCard, ModuleCard, Tracker
+from calm_relay.plant.rows import inverter_rows
+from calm_relay.plant.unit import Unit
 from calm_relay.pv import limits
 from calm_relay.pv.fit import face_room
 from calm_relay.pv.roof import carried_w, group_stc_w
@@ -33,7 +34,7 @@ from calm_relay.rules.larger import less_clipped
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
 
-Row = tuple[Node, InverterCard, StringGroup, ModuleCard]
+Row = tuple[Node, Unit, StringGroup, ModuleCard]
 
 
 def by_tracker(c: CheckContext) -> dict[tuple[str, int], list[Row]]:
@@ -375,7 +376,7 @@ def under_used(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _used_well(array_w: float, now: InverterCard, ratio_least: float) -> Callable[[InverterCard], bool]:
+def _used_well(array_w: float, now: Unit, ratio_least: float) -> Callable[[InverterCard], bool]:
     """Return whether a card is smaller than the present one, takes its volts, and is used well by an array."""
 
     def fits(card: InverterCard) -> bool:

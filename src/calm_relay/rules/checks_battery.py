@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,13 +11,15 @@ import numpy as np
 from calm_relay.calendar import in_window, season_of_months, window_hours
 from calm_relay.job.control_models import GRID_CHARGING, Slot
 from calm_relay.job.edits import Edit
-from calm_relay.job.models import BatteryChoice, Node
-from calm_relay.job.rows import BatteryRow
-from calm_relay.job.rows import battery_rows as rows_of
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, InverterCard
+from calm_relay.job.models import Node
+from calm_relay.library.cards import InverterCard
 from calm_relay.money.wear import wear_of
+from calm_relay.plant import chain
+from calm_relay.plant.bank import Bank, cells_of
+from calm_relay.plant.resolve import with_bank
+from calm_relay.plant.station import BatteryRow, Station
+from calm_relay.plant.unit import Unit, unit_of
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
-from calm_relay.simulation import chain
 from calm_relay.simulation.quick import ac_round_trip
 from calm_relay.tariff.prices import cheap_window
 from calm_relay.units import format_quantity as show
@@ -28,14 +30,9 @@ if TYPE_CHECKING:
 NO_CURRENT = "the battery card gives no discharge current: see the data sheet"
 
 
-def battery_rows(c: CheckContext) -> Iterator[BatteryRow]:
-    """Yield every node that has a battery."""
-    yield from rows_of(c.plan, c.cards)
-
-
 def swap_card(
     c: CheckContext,
-    node: Node,
+    at: Node | Station,
     wanted: Callable[[InverterCard], bool],
     rank: Callable[[InverterCard], float],
     *,
@@ -48,13 +45,18 @@ def swap_card(
     """
     if not c.advise:
         return None
+    node = c.plan.node(at.id)
     now = c.cards.inverter(node.card)
     trackers = 0 if node.controller else max((group.tracker for group in node.strings), default=0)
     choice = node.battery if same_battery else None
     battery = None if choice is None else c.cards.battery(choice.card)
 
     def carries(card: InverterCard) -> bool:
-        return battery is None or choice is None or chain.modules_fit(unit_of(card), battery, choice.modules, battery.soc_min_frac)
+        return (
+            battery is None
+            or choice is None
+            or chain.modules_fit(unit_of(card), cells_of(battery), choice.modules, battery.soc_min_frac)
+        )
 
     fitting = [
         card
@@ -68,15 +70,9 @@ def swap_card(
     return min(fitting, key=rank, default=None)
 
 
-def swap_edits(c: CheckContext, node: Node, card: InverterCard) -> tuple[Edit, ...]:
+def swap_edits(c: CheckContext, node: Node | Station, card: InverterCard) -> tuple[Edit, ...]:
     """Return the edits that put another card on a node, bringing the card into the job where it is new."""
     return (Edit("library[+]", card.model_dump()), Edit(c.path(f"nodes[{node.id}].card"), card.id))
-
-
-def unit_of(card: InverterCard) -> BatterySideUnit:
-    """Return a card that has battery terminals as what has them."""
-    assert isinstance(card, BatterySideUnit)
-    return card
 
 
 @check(
@@ -89,17 +85,19 @@ def unit_of(card: InverterCard) -> BatterySideUnit:
 )
 def charge_chain(c: CheckContext) -> Iterator[Finding]:
     """What the charge slots ask, in DC watts, against the weakest link of the chain; the link is named."""
-    for row in battery_rows(c):
-        links = chain.charge_chain(row.unit, row.battery, row.choice)
+    for row in c.plant.banked:
+        links = chain.charge_chain(row.unit, row.bank)
         least = chain.weakest(links)
         named = "; ".join(f"{link.name} {show(link.dc_w, 'power_w')} ({link.how})" for link in links if link.dc_w is not None)
-        if row.battery.charge_max_a is None or least.dc_w is None:
-            yield unknown(c, "battery.charge-chain", row.node.name, "the battery card gives no charge current: see the data sheet")
+        if row.bank.cells.charge_max_a is None or least.dc_w is None:
+            yield unknown(
+                c, "battery.charge-chain", row.station.name, "the battery card gives no charge current: see the data sheet"
+            )
             continue
-        asks = [s.power_w for _, s in _grid_slots(c) if s.holds_for(row.node.id)]
+        asks = [s.power_w for _, s in _grid_slots(c) if s.holds_for(row.station.id)]
         if not asks:
             text = f"weakest link: {least.name}, {show(least.dc_w, 'power_w')} DC. {named}"
-            yield note(c, "battery.charge-chain", row.node.name, text)
+            yield note(c, "battery.charge-chain", row.station.name, text)
             continue
         asked = row.unit.charger_dc_w(max(asks))
         line = (
@@ -111,12 +109,12 @@ def charge_chain(c: CheckContext) -> Iterator[Finding]:
         edits = tuple(
             Edit(c.path(f"controls.slots[{i}].power_w"), fits)
             for i, s in enumerate(c.plan.controls.slots)
-            if s.kind == "charge_from_grid" and s.power_w > fits and s.holds_for(row.node.id)
+            if s.kind == "charge_from_grid" and s.power_w > fits and s.holds_for(row.station.id)
         )
         remedy = Remedy(f"charge at {show(fits, 'power_w')} AC, which the chain carries", edits)
         yield finding(
-            c, "battery.charge-chain", row.node.name, "power_w", asked, least.dc_w, "most", line, remedies=[remedy],
-            cost=c.cost(f"charge:{row.node.id}"),
+            c, "battery.charge-chain", row.station.name, "power_w", asked, least.dc_w, "most", line, remedies=[remedy],
+            cost=c.cost(f"charge:{row.station.id}"),
         )  # fmt: skip
 
 
@@ -131,11 +129,11 @@ def evening_peak(c: CheckContext) -> Iterator[Finding]:
     """Evening demand on the batteries, passed in all but the allowed hours, against inverter and discharge limits."""
     assert c.facts is not None
     evening = c.facts.evening
-    rows = list(battery_rows(c))
+    rows = list(c.plant.banked)
     if evening is None or not rows:
         return
-    names = " and ".join(row.node.name for row in rows)
-    unnamed = [row for row in rows if row.battery.discharge_max_a is None]
+    names = " and ".join(row.station.name for row in rows)
+    unnamed = [row for row in rows if row.bank.cells.discharge_max_a is None]
     if unnamed:
         yield unknown(c, "battery.evening-peak", names, NO_CURRENT)
         return
@@ -156,33 +154,33 @@ def evening_peak(c: CheckContext) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _more_output(c: CheckContext, rows: list[BatteryRow], value_w: float, limit_w: float) -> list[Remedy]:
+def _more_output(c: CheckContext, rows: Sequence[BatteryRow], value_w: float, limit_w: float) -> list[Remedy]:
     """Return a larger inverter for the first node, with enough battery modules behind it, that carries the value."""
     row = rows[0]
-    others = limit_w - _out_limit_w(row.unit, row.battery, row.choice)
+    others = limit_w - _out_limit_w(row.unit, row.bank)
 
     def modules_for(card: InverterCard) -> int | None:
         unit = unit_of(card)
-        for modules in range(max(row.choice.modules, row.battery.modules_min), row.battery.modules_max + 1):
-            choice = row.choice.model_copy(update={"modules": modules})
-            if chain.modules_fit(unit, row.battery, modules) and others + _out_limit_w(unit, row.battery, choice) >= value_w:
+        for modules in range(max(row.bank.modules, row.bank.cells.modules_min), row.bank.cells.modules_max + 1):
+            bank = with_bank(row, modules=modules).bank
+            if chain.modules_fit(unit, row.bank.cells, modules) and others + _out_limit_w(unit, bank) >= value_w:
                 return modules
         return None
 
-    best = swap_card(c, row.node, lambda card: modules_for(card) is not None, lambda card: card.ac_rated_w, same_battery=False)
+    best = swap_card(c, row.station, lambda card: modules_for(card) is not None, lambda card: card.ac_rated_w, same_battery=False)
     if best is None:
         return [Remedy(f"a second battery with its own inverter, or {show(value_w - limit_w, 'power_w')} less at once")]
-    modules = modules_for(best) or row.choice.modules
-    edits = swap_edits(c, row.node, best) if best.id != row.node.card else ()
+    modules = modules_for(best) or row.bank.modules
+    edits = swap_edits(c, row.station, best) if best.id != row.station.model.id else ()
     words = [best.name] if edits else []
-    if modules != row.choice.modules:
-        edits = (*edits, Edit(c.path(f"nodes[{row.node.id}].battery.modules"), modules))
-        words.append(f"{modules} battery modules instead of {row.choice.modules}")
+    if modules != row.bank.modules:
+        edits = (*edits, Edit(c.path(f"nodes[{row.station.id}].battery.modules"), modules))
+        words.append(f"{modules} battery modules instead of {row.bank.modules}")
     return [Remedy(" with ".join(words), edits)]
 
 
-def _out_limit_w(unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> float:
-    dc = chain.terminals_limit_w(chain.discharge_chain(unit, battery, choice))
+def _out_limit_w(unit: Unit, bank: Bank) -> float:
+    dc = chain.terminals_limit_w(chain.discharge_chain(unit, bank))
     return unit.ac_rated_w if dc is None else unit.output_w(dc)
 
 
@@ -198,21 +196,21 @@ def array_fills(c: CheckContext) -> Iterator[Finding]:
     """What the array offers on the median day of the dullest season that no grid slot covers, over usable energy."""
     assert c.facts is not None
     limit = c.pack.value("fill_median_ratio")
-    for row in battery_rows(c):
-        seasons = c.facts.fill.get(row.node.id, {})
+    for row in c.plant.banked:
+        seasons = c.facts.fill.get(row.station.id, {})
         if not any(node.strings for node in c.plan.nodes):
-            yield unknown(c, "battery.array-fills", row.node.name, "there is no array in this plan: add strings")
+            yield unknown(c, "battery.array-fills", row.station.name, "there is no array in this plan: add strings")
             continue
         if not seasons:
-            yield unknown(c, "battery.array-fills", row.node.name, "the year holds no day of this battery")
+            yield unknown(c, "battery.array-fills", row.station.name, "the year holds no day of this battery")
             continue
-        covered = _covered_seasons(c, row.node.id)
+        covered = _covered_seasons(c, row.station.id)
         open_seasons = {name: facts for name, facts in seasons.items() if name not in covered}
-        usable = chain.usable_wh(row.battery, row.choice)
+        usable = chain.usable_wh(row.bank)
         by_season = "; ".join(f"{name} {facts.share_of_days_frac * 100:.0f} % of days" for name, facts in seasons.items())
         if not open_seasons:
             text = f"every season has a grid charge slot. The array alone fills {show(usable, 'energy_wh')} in: {by_season}"
-            yield note(c, "battery.array-fills", row.node.name, text)
+            yield note(c, "battery.array-fills", row.station.name, text)
             continue
         season, worst = min(open_seasons.items(), key=lambda item: item[1].median_ratio)
         line = (
@@ -223,7 +221,7 @@ def array_fills(c: CheckContext) -> Iterator[Finding]:
             line += f"; {' and '.join(sorted(covered))} left to the grid slot"
         remedies = _fewer_modules(c, row, worst, limit)
         yield finding(
-            c, "battery.array-fills", row.node.name, "ratio", worst.median_ratio, limit, "least", line, remedies=remedies,
+            c, "battery.array-fills", row.station.name, "ratio", worst.median_ratio, limit, "least", line, remedies=remedies,
             tight="fill", soft=True,
         )  # fmt: skip
 
@@ -240,12 +238,12 @@ def _covered_seasons(c: CheckContext, node_id: str) -> set[str]:
 
 def _fewer_modules(c: CheckContext, row: BatteryRow, worst: FillFacts, limit: float) -> list[Remedy]:
     """Return a smaller battery; a tenth is kept back since a smaller bank also charges more slowly."""
-    per_module = chain.usable_wh(row.battery, row.choice) / row.choice.modules
+    per_module = chain.usable_wh(row.bank) / row.bank.modules
     fits = int(0.9 * worst.median_offer_wh / (limit * per_module))
     out = []
-    if row.battery.modules_min <= fits < row.choice.modules:
-        edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), fits)
-        out.append(Remedy(f"{fits} battery modules instead of {row.choice.modules}", (edit,)))
+    if row.bank.cells.modules_min <= fits < row.bank.modules:
+        edit = Edit(c.path(f"nodes[{row.station.id}].battery.modules"), fits)
+        out.append(Remedy(f"{fits} battery modules instead of {row.bank.modules}", (edit,)))
     out.append(Remedy("more array, or a grid charge slot for the dull months"))
     return out
 
@@ -256,13 +254,13 @@ def _fewer_modules(c: CheckContext, row: BatteryRow, worst: FillFacts, limit: fl
 )  # fmt: skip
 def battery_voltage(c: CheckContext) -> Iterator[Finding]:
     """The bank full against the most the input stands, and at the lowest charge in use against the least it works with."""
-    for row in battery_rows(c):
-        low, _ = chain.soc_window(row.battery, row.choice)
-        n, unit = row.choice.modules, row.unit
-        v = chain.stack_volts(row.battery, n, low)
+    for row in c.plant.banked:
+        low, _ = chain.soc_window(row.bank)
+        n, unit = row.bank.modules, row.unit
+        v = chain.stack_volts(row.bank, low)
         inside = f"{unit.battery_voltage_min_v:g} to {unit.battery_voltage_max_v:g} V"
-        assumed = ", by chemistry (assumed)" if row.battery.volts_assumed else ""
-        loaded = chain.under_load_v(unit, row.battery, row.choice)
+        assumed = ", by chemistry (assumed)" if row.bank.cells.volts_assumed else ""
+        loaded = chain.under_load_v(unit, row.bank)
         working = v.floor_v if loaded is None else loaded[0]
         line = (
             f"{n} modules: {v.full_v:.0f} V full, {v.floor_v:.0f} V at {low * 100:.0f} %, {v.empty_v:.0f} V empty{assumed}; "
@@ -277,26 +275,26 @@ def battery_voltage(c: CheckContext) -> Iterator[Finding]:
         else:
             value, limit = working, unit.battery_voltage_min_v
         yield finding(
-            c, "battery.voltage", row.node.name, "voltage_v", value, limit, "most" if high_gap <= low_gap else "least", line,
+            c, "battery.voltage", row.station.name, "voltage_v", value, limit, "most" if high_gap <= low_gap else "least", line,
             remedies=_other_count(c, row, low),
         )  # fmt: skip
 
 
 def _other_count(c: CheckContext, row: BatteryRow, low: float) -> Iterator[Remedy]:
     """Yield the nearest number of modules that the input carries, or where there is none what else."""
-    n = row.choice.modules
+    n = row.bank.modules
     best = min((m for m in range(1, 65) if _works_under_load(row, m, low)), key=lambda m: abs(m - n), default=None)
     if best is None:
         yield Remedy("a battery whose volts this inverter takes")
     else:
-        yield Remedy(f"{best} battery modules instead of {n}", (Edit(c.path(f"nodes[{row.node.id}].battery.modules"), best),))
+        yield Remedy(f"{best} battery modules instead of {n}", (Edit(c.path(f"nodes[{row.station.id}].battery.modules"), best),))
 
 
 def _works_under_load(row: BatteryRow, modules: int, low: float) -> bool:
     """Return whether so many modules are a bank the input carries, its volts under load included where they are known."""
-    if not chain.modules_fit(row.unit, row.battery, modules, low):
+    if not chain.modules_fit(row.unit, row.bank.cells, modules, low):
         return False
-    loaded = chain.under_load_v(row.unit, row.battery, row.choice.model_copy(update={"modules": modules, "leads_ohm": ()}))
+    loaded = chain.under_load_v(row.unit, with_bank(row, modules=modules, leads_ohm=()).bank)
     return loaded is None or loaded[0] >= row.unit.battery_voltage_min_v
 
 
@@ -306,13 +304,13 @@ def _works_under_load(row: BatteryRow, modules: int, low: float) -> bool:
 )  # fmt: skip
 def battery_count(c: CheckContext) -> Iterator[Finding]:
     """Modules of a bank against the fewest and the most its card allows."""
-    for row in battery_rows(c):
-        n, least, most = row.choice.modules, row.battery.modules_min, row.battery.modules_max
+    for row in c.plant.banked:
+        n, least, most = row.bank.modules, row.bank.cells.modules_min, row.bank.cells.modules_max
         few = n < least
         limit = least if few else most
-        edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), limit)
+        edit = Edit(c.path(f"nodes[{row.station.id}].battery.modules"), limit)
         yield finding(
-            c, "battery.count", row.node.name, "count", n, limit, "least" if few else "most",
+            c, "battery.count", row.station.name, "count", n, limit, "least" if few else "most",
             f"{n} modules, the card allows {least} to {most}", tight="ratio-within",
             remedies=[Remedy(f"{limit} battery modules instead of {n}", (edit,))],
         )  # fmt: skip
@@ -331,7 +329,7 @@ def _grid_slots(c: CheckContext) -> Iterator[tuple[int, Slot]]:
 def slot_price(c: CheckContext) -> Iterator[Finding]:
     """Hours of a grid charge slot that lie outside the cheap window: it buys at the dear price, or where no price is cheaper."""
     tariff = c.job.tariff
-    if tariff.seasons or tariff.hourly_import is not None or not any(True for _ in battery_rows(c)):
+    if tariff.seasons or tariff.hourly_import is not None or not any(True for _ in c.plant.banked):
         return
     window = cheap_window(tariff)
     for i, slot in _grid_slots(c):
@@ -388,14 +386,14 @@ def round_trip(c: CheckContext) -> Iterator[Finding]:
     if tariff.seasons or tariff.hourly_import is not None:
         return
     wear = None if c.facts is None else wear_of(c.job, c.plan, c.facts)
-    for row in battery_rows(c):
-        for _, slot in ((i, s) for i, s in _grid_slots(c) if s.holds_for(row.node.id)):
+    for row in c.plant.banked:
+        for _, slot in ((i, s) for i, s in _grid_slots(c) if s.holds_for(row.station.id)):
             trip = ac_round_trip(row, slot.power_w)
             if trip <= 0:
                 continue
             paid = paid_in_slot(c, slot)
             gain = tariff.import_price_per_kwh - paid / trip - (0.0 if wear is None else wear.per_kwh)
-            subject = f"{row.node.name}, {slot.title}"
+            subject = f"{row.station.name}, {slot.title}"
             worn = "wear not counted" if wear is None else f"wear of {wear.per_kwh:.3f} taken off"
             line = (
                 f"{tariff.import_price_per_kwh:g} avoided − {paid:.4g} paid ÷ {trip:.2f} round trip at AC = {gain:.3g} a kWh "

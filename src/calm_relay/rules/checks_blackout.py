@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import BatteryRow, battery_rows, forming_rows, pv_behind, pv_only_nodes
+from calm_relay.plant.chain import capacity_wh, charge_chain, module_counts, terminals_limit_w
+from calm_relay.plant.resolve import with_bank
+from calm_relay.plant.station import BatteryRow
 from calm_relay.pv.roof import group_stc_w
 from calm_relay.rules.checks_bank import PLACES
 from calm_relay.rules.checks_service import backup_appliances
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.simulation.chain import capacity_wh, charge_chain, module_counts, terminals_limit_w
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.cells import place_range_c
@@ -19,16 +20,16 @@ from calm_relay.year.curves import left_w
 FULL = 1.0
 
 
-def _behind(c: CheckContext) -> list[BatteryRow]:
+def _behind(c: CheckContext) -> Sequence[BatteryRow]:
     """Return what forms a grid behind the transfer device; nothing where there is no outage to speak of."""
     if c.plan.transfer is None or c.plan.off_grid:
         return []
-    return forming_rows(c.plan, c.cards)
+    return c.plant.forming
 
 
 def _ac_pv_w(c: CheckContext) -> float:
     """Return the AC ratings of PV-only inverters behind the transfer device. [W]"""
-    return sum(card.ac_rated_w * card.unit_count(node.count) for node, card in pv_behind(c.plan, c.cards))
+    return sum(s.each.ac_rated_w * s.strings_units for s in c.plant.pv_behind)
 
 
 @check(
@@ -57,7 +58,7 @@ def ride_through(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def parts(c: CheckContext) -> Iterator[Finding]:
     """Whether a plan with a battery, for a brief that speaks of outages, holds all that a backup takes."""
-    banks = list(battery_rows(c.plan, c.cards))
+    banks = list(c.plant.banked)
     if not banks or not c.job.brief.longest_h or not any(load.essential for load in c.job.house.counted):
         return
     has = {
@@ -105,23 +106,23 @@ def absorb_energy(c: CheckContext) -> Iterator[Finding]:
     rows, watts = _behind(c), _ac_pv_w(c)
     if not rows or watts <= 0:
         return
-    lead = any(row.battery.is_lead for row in rows)
+    lead = any(row.bank.cells.is_lead for row in rows)
     ratio = c.pack.value("absorb_wh_per_w_lead") if lead else c.pack.value("absorb_wh_per_w_lithium")
-    have, need = sum(capacity_wh(row.battery, row.choice) for row in rows), ratio * watts
+    have, need = sum(capacity_wh(row.bank) for row in rows), ratio * watts
     line = f"{show(have, 'energy_wh')} of battery beside {show(watts, 'power_w')} of AC-coupled PV × {ratio:g} kWh/kW"
     remedies = [*_more_modules(c, rows, need), Remedy(f"{show(need, 'energy_wh')} of battery, or the PV inverter on the grid side")]
     yield finding(c, "backup.absorb-energy", "backup side", "energy_wh", have, need, "least", line, soft=True, remedies=remedies)
 
 
-def _more_modules(c: CheckContext, rows: list[BatteryRow], need_wh: float) -> list[Remedy]:
+def _more_modules(c: CheckContext, rows: Sequence[BatteryRow], need_wh: float) -> list[Remedy]:
     """Return so many modules on the one bank there is that it holds the energy, where they fit. [Wh]"""
     if len(rows) != 1:
         return []
     row = rows[0]
-    for n in module_counts(row.unit, row.battery):
-        if n > row.choice.modules and capacity_wh(row.battery, row.choice.model_copy(update={"modules": n})) >= need_wh:
-            edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), n)
-            return [Remedy(f"{n} battery modules instead of {row.choice.modules}", (edit,))]
+    for n in module_counts(row.unit, row.bank.cells):
+        if n > row.bank.modules and capacity_wh(with_bank(row, modules=n).bank) >= need_wh:
+            edit = Edit(c.path(f"nodes[{row.station.id}].battery.modules"), n)
+            return [Remedy(f"{n} battery modules instead of {row.bank.modules}", (edit,))]
     return []
 
 
@@ -134,16 +135,14 @@ def frequency(c: CheckContext) -> Iterator[Finding]:
     if not _behind(c):
         return
     least_w = sum(a.running_w for a in backup_appliances(c) if a.essential and a.day_run_h >= 23.0)
-    for node, card in pv_only_nodes(c.plan, c.cards):
-        if node.side != "backup" or not node.strings:
-            continue
-        record = card.frequency
+    for node in c.plant.pv_behind:
+        record = node.fitting.frequency
         if record is None:
             yield unknown(
                 c, "backup.frequency", node.name, "its frequency curve: ask its maker; until then it counts as one that only trips"
             )
             continue
-        rated = card.ac_rated_w * card.unit_count(node.count)
+        rated = node.each.ac_rated_w * node.strings_units
         first = min(trip.frequency_hz for trip in record.trips)
         left = left_w(record, first, rated, rated)
         line = (
@@ -211,14 +210,14 @@ def frosty_dawn(c: CheckContext) -> Iterator[Finding]:
         return
     always = sum(a.running_w for a in backup_appliances(c) if a.essential and a.day_run_h >= 23.0)
     for row in rows:
-        if row.choice.place is None:
-            yield unknown(c, "backup.frosty-dawn", row.node.name, "where the bank stands: choose its place")
+        if row.bank.place is None:
+            yield unknown(c, "backup.frosty-dawn", row.station.name, "where the bank stands: choose its place")
             return
-        if _takes_w(c, row, row.choice.place) is None:
+        if _takes_w(c, row, row.bank.place) is None:
             what = "the site's record low, what the battery takes in the cold, or its charge limit"
-            yield unknown(c, "backup.frosty-dawn", row.node.name, what)
+            yield unknown(c, "backup.frosty-dawn", row.station.name, what)
             return
-    takes = sum(_takes_w(c, row, row.choice.place or "") or 0.0 for row in rows)
+    takes = sum(_takes_w(c, row, row.bank.place or "") or 0.0 for row in rows)
     need = max(0.0, watts - always)
     line = (
         f"{show(watts, 'power_w')} of AC-coupled PV less {show(always, 'power_w')} that always runs; on the coldest morning the "
@@ -226,8 +225,8 @@ def frosty_dawn(c: CheckContext) -> Iterator[Finding]:
     )
     remedies = []
     if len(rows) == 1:
-        at, fit = c.path(f"nodes[{rows[0].node.id}].battery.place"), rows[0].battery.places
-        good = [p for p in PLACES if p in fit and p != rows[0].choice.place and (_takes_w(c, rows[0], p) or 0.0) >= need]
+        at, fit = c.path(f"nodes[{rows[0].station.id}].battery.place"), rows[0].battery.box.places
+        good = [p for p in PLACES if p in fit and p != rows[0].bank.place and (_takes_w(c, rows[0], p) or 0.0) >= need]
         remedies = [Remedy(f"stand it {PLACES[p]}", (Edit(at, p),)) for p in good]
     remedies.append(Remedy("stand the battery where it stays warm, heat it, or put strings on the inverter that forms the grid"))
     yield finding(
@@ -238,8 +237,8 @@ def frosty_dawn(c: CheckContext) -> Iterator[Finding]:
 def _takes_w(c: CheckContext, row: BatteryRow, place: str) -> float | None:
     """Return what a bank takes at AC on the coldest morning of a place; None where a figure is silent. [W]"""
     low, _ = place_range_c(c.job.site, place, c.pack)
-    share = None if low is None else row.battery.charge_share_at(low)
-    dc = terminals_limit_w(charge_chain(row.unit, row.battery, row.choice))
+    share = None if low is None else row.bank.cells.charge_share_at(low)
+    dc = terminals_limit_w(charge_chain(row.unit, row.bank))
     return None if share is None or dc is None else float(row.unit.charger_ac_w(share * dc))
 
 

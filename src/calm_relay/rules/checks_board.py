@@ -10,15 +10,15 @@ import numpy as np
 from calm_relay.job.control_models import GRID_CHARGING
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node
-from calm_relay.job.rows import battery_rows, forming_rows, inverter_rows
 from calm_relay.packs.pack import SHIPPED, pack_named
+from calm_relay.plant.rows import inverter_rows
+from calm_relay.plant.station import Station
 from calm_relay.rules.checks_wiring import breaker_sizes, run_path
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.rules.runs import TO_SUPPLY, RunRow, rises, run_rows, table_of
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.wiring.sums import Terminals, breaker_for, most_breaker_a
-from calm_relay.year.line_shares import line_count, line_volts, node_shares
 
 
 def added_nodes(c: CheckContext) -> list[Node]:
@@ -41,7 +41,7 @@ def added_nodes(c: CheckContext) -> list[Node]:
 def supply_volts(c: CheckContext) -> Iterator[Finding]:
     """How far the supply's volts are from those that the pack's rules are made for."""
     nominal, limit = c.pack.value("supply_line_v"), c.pack.value("supply_off_most_frac")
-    volts = line_volts(c.job.site.supply)
+    volts = c.plant.lines.volts_v
     off = abs(volts - nominal) / nominal
     line = f"{volts:g} V of a line against {nominal:g} V: {off * 100:.1f} % apart, {limit * 100:g} % are allowed for"
     others = [
@@ -141,20 +141,20 @@ def largest_breaker(c: CheckContext) -> Iterator[Finding]:
     """The largest breaker of a backup circuit against what the card's table allows for so many units."""
     if c.plan.transfer is None:
         return
-    for row in forming_rows(c.plan, c.cards):
-        table = {one.units: one.breaker_a for one in row.unit.backup_breakers}
+    for row in c.plant.forming:
+        table = {one.units: one.breaker_a for one in row.station.fitting.backup_breakers}
         if not table:
             continue
-        limit, largest = table.get(row.node.count), c.plan.transfer.largest_breaker_a
+        limit, largest = table.get(row.station.count), c.plan.transfer.largest_breaker_a
         if limit is None or largest is None:
-            rows = f"its table has no row for {count_words(row.node.count, 'unit')}: ask its maker"
+            rows = f"its table has no row for {count_words(row.station.count, 'unit')}: ask its maker"
             yield unknown(
-                c, "backup.largest-breaker", row.node.name, rows if limit is None else "the largest breaker of a backup circuit"
+                c, "backup.largest-breaker", row.station.name, rows if limit is None else "the largest breaker of a backup circuit"
             )
             continue
-        line = f"{largest:g} A; {row.unit.name} allows {limit:g} A with {count_words(row.node.count, 'unit')}"
+        line = f"{largest:g} A; {row.station.model.name} allows {limit:g} A with {count_words(row.station.count, 'unit')}"
         yield finding(
-            c, "backup.largest-breaker", row.node.name, "current_a", largest, limit, "most", line, tight=COUNTS,
+            c, "backup.largest-breaker", row.station.name, "current_a", largest, limit, "most", line, tight=COUNTS,
             remedies=[Remedy(f"no breaker above {limit:g} A behind it", (Edit(c.path("transfer.largest_breaker_a"), limit),))],
         )  # fmt: skip
 
@@ -233,14 +233,14 @@ def _why_replaced(row: RunRow, breaker: float, most: float, limit_frac: float) -
     return ""
 
 
-def _charging_w(c: CheckContext) -> list[tuple[Node, float]]:
+def _charging_w(c: CheckContext) -> list[tuple[Station, float]]:
     """Return the AC watts that each battery may draw in charge slots, the most of them that lie together. [W]"""
     out = []
-    for row in battery_rows(c.plan, c.cards):
-        slots = [s for s in c.plan.controls.slots if s.kind in GRID_CHARGING and s.holds_for(row.node.id)]
+    for row in c.plant.banked:
+        slots = [s for s in c.plan.controls.slots if s.kind in GRID_CHARGING and s.holds_for(row.station.id)]
         watts = max((slot.power_w for slot in slots), default=0.0)
         if watts > 0:
-            out.append((row.node, min(watts, row.unit.charger_in_max_w)))
+            out.append((row.station, min(watts, row.unit.charger_in_max_w)))
     return out
 
 
@@ -255,11 +255,11 @@ def charging(c: CheckContext) -> Iterator[Finding]:
     drawn = _charging_w(c)
     if not drawn:
         return
-    count, factor, volts = line_count(supply), c.pack.value("continuous_factor"), line_volts(supply)
+    count, factor, volts = c.plant.lines.count, c.pack.value("continuous_factor"), c.plant.lines.volts_v
     limit = min(supply.service_a, board.main_breaker_a or supply.service_a)
     charge = np.zeros(count)
     for node, watts in drawn:
-        charge += watts * np.array(node_shares(node, c.cards.station(node), count))
+        charge += watts * np.array(c.plant.station(node.id).shares)
     cap = c.job.site.import_limit_w
     peaks = [row.peak_w for row in c.facts.lines] or [c.facts.house_peak_w]
     for i, (peak, chargers) in enumerate(zip(peaks, charge, strict=True)):
@@ -373,12 +373,12 @@ def balance(c: CheckContext) -> Iterator[Finding]:
 def one_phase_battery(c: CheckContext) -> Iterator[Finding]:
     """The share of the house's energy that lies on the phases of the batteries, where each phase is counted by itself."""
     assert c.facts is not None
-    supply, rows = c.job.site.supply, list(battery_rows(c.plan, c.cards))
+    supply, rows = c.job.site.supply, list(c.plant.banked)
     if supply.kind != "three_phase" or not rows or len(c.facts.lines) != 3:
         return
     on = np.zeros(3)
     for row in rows:
-        on = np.maximum(on, np.array(node_shares(row.node, c.cards.station(row.node), 3)) > 0)
+        on = np.maximum(on, np.array(c.plant.station(row.station.id).shares) > 0)
     whole = sum(line.energy_wh for line in c.facts.lines)
     share = sum(line.energy_wh for line, there in zip(c.facts.lines, on, strict=True) if there) / whole if whole > 0 else 1.0
     if c.job.tariff.netting == "summed" or on.all():

@@ -11,11 +11,12 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
 from calm_relay.money.costing import plan_costs
 from calm_relay.money.ended import what_it_does
+from calm_relay.plant.lines import shares_of
+from calm_relay.plant.offgrid import offgrid_lines_va
 from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.units import count_words, hours_a_year
 from calm_relay.units import format_quantity as show
-from calm_relay.year.line_shares import line_count, offgrid_lines_va, shares_of
 
 END_WORDS: dict[ContractEnd, str] = {
     "inverter_taken_out": "takes out an inverter of today's system",
@@ -98,12 +99,12 @@ def line_power(c: CheckContext) -> Iterator[Finding]:
 
 def _fewer_behind(c: CheckContext, line: str) -> Iterator[Remedy]:
     """Return the list of essential loads that fits on every line by running VA, the largest left out first; then what else."""
-    count = line_count(c.job.site.supply)
-    limits = offgrid_lines_va(c.plan, c.cards, count)
+    count = c.plant.lines.count
+    limits = offgrid_lines_va(c.plant)
     if limits is not None and c.plan.transfer is not None:
         kept: list[Appliance] = []
         for load in sorted((a for a in c.job.house.counted if a.essential), key=running_va):
-            sums = sum((running_va(a) * shares_of(a.line, count) for a in (*kept, load)), np.zeros(count))
+            sums = sum((running_va(a) * np.array(shares_of(a.line, count)) for a in (*kept, load)), np.zeros(count))
             if np.all(sums <= limits):
                 kept.append(load)
         if kept:

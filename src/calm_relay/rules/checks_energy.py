@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import BatteryRow, inverter_rows
 from calm_relay.library.cards import InverterCard
-from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
+from calm_relay.plant import chain
+from calm_relay.plant.station import BatteryRow
+from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.checks_pairing import modules_remedy
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
-from calm_relay.simulation import chain
 from calm_relay.simulation.quick import ac_round_trip
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
@@ -20,15 +20,15 @@ HOURS_A_DAY = 24.0
 
 def _usable_wh(c: CheckContext) -> float:
     """Return the usable energy of all banks. [Wh]"""
-    return sum(chain.usable_wh(row.battery, row.choice) for row in battery_rows(c))
+    return sum(chain.usable_wh(row.bank) for row in c.plant.banked)
 
 
 def _more_modules(c: CheckContext, wanted_wh: float) -> list[Remedy]:
     """Return more modules of the one bank there is that make so much usable; none where there are several banks. [Wh]"""
-    rows = list(battery_rows(c))
+    rows = list(c.plant.banked)
     if len(rows) != 1:
         return []
-    return modules_remedy(c, rows[0], lambda row: chain.usable_wh(row.battery, row.choice) >= wanted_wh)
+    return modules_remedy(c, rows[0], lambda row: chain.usable_wh(row.bank) >= wanted_wh)
 
 
 @check(
@@ -61,8 +61,8 @@ def night_use(c: CheckContext) -> Iterator[Finding]:
 def idle(c: CheckContext) -> Iterator[Finding]:
     """What an inverter's idle loss takes in a day, as a share of the usable energy of its bank."""
     limit = c.pack.value("idle_share_most")
-    for row in battery_rows(c):
-        usable, idle_w = chain.usable_wh(row.battery, row.choice), row.unit.loss.p_self_w
+    for row in c.plant.banked:
+        usable, idle_w = chain.usable_wh(row.bank), row.unit.loss.p_self_w
         if usable <= 0:
             continue
         day = idle_w * HOURS_A_DAY
@@ -72,7 +72,7 @@ def idle(c: CheckContext) -> Iterator[Finding]:
         )
         best = _with_less(c, row, limit * usable / HOURS_A_DAY)
         yield finding(
-            c, "energy.idle", row.node.name, "fraction", day / usable, limit, "most", line, soft=True, remedies=best,
+            c, "energy.idle", row.station.name, "fraction", day / usable, limit, "most", line, soft=True, remedies=best,
             source=c.pack.source("idle_share_most"),
         )  # fmt: skip
 
@@ -81,10 +81,14 @@ def _with_less(c: CheckContext, row: BatteryRow, most_w: float) -> list[Remedy]:
     """Return an inverter of the same kind and no less power that idles with so little, and what else helps. [W]"""
 
     def thrifty(card: InverterCard) -> bool:
-        return card.loss.p_self_w * row.node.count <= most_w and card.ac_rated_w >= c.cards.inverter(row.node.card).ac_rated_w
+        return card.loss.p_self_w * row.station.count <= most_w and card.ac_rated_w >= row.station.each.ac_rated_w
 
-    best = swap_card(c, row.node, thrifty, lambda card: card.ac_rated_w)
-    out = [] if best is None or best.id == row.node.card else [Remedy(f"{best.name} instead", swap_edits(c, row.node, best))]
+    best = swap_card(c, row.station, thrifty, lambda card: card.ac_rated_w)
+    out = (
+        []
+        if best is None or best.id == row.station.model.id
+        else [Remedy(f"{best.name} instead", swap_edits(c, row.station, best))]
+    )
     return [*out, Remedy("a smaller inverter, or a mode in which it sleeps while nothing is asked of it")]
 
 
@@ -119,7 +123,7 @@ def export_price(c: CheckContext) -> Iterator[Finding]:
     tariff = c.job.tariff
     if tariff.seasons or tariff.hourly_import is not None or tariff.hourly_export is not None:
         return
-    for row in battery_rows(c):
+    for row in c.plant.banked:
         trip = ac_round_trip(row, 0.5 * row.unit.ac_rated_w)
         if trip <= 0:
             continue
@@ -129,7 +133,7 @@ def export_price(c: CheckContext) -> Iterator[Finding]:
             f"{tariff.export_price_per_kwh:g}"
         )
         yield finding(
-            c, "energy.export-price", row.node.name, "money", tariff.export_price_per_kwh, worth, "most", line, soft=True,
+            c, "energy.export-price", row.station.name, "money", tariff.export_price_per_kwh, worth, "most", line, soft=True,
             remedies=[Remedy("export first, and keep the battery for outages and dear hours")],
         )  # fmt: skip
 
@@ -181,7 +185,7 @@ def timed_charger(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def large_load(c: CheckContext) -> Iterator[Finding]:
     """The largest load that the battery may feed, against what the battery inverters give: above it the rest is bought."""
-    rows, loads = list(battery_rows(c)), [a for a in c.job.house.counted if a.fed_by_batteries]
+    rows, loads = list(c.plant.banked), [a for a in c.job.house.counted if a.fed_by_batteries]
     if not rows or not loads or c.plan.off_grid:
         return
     limit = sum(row.unit.ac_rated_w for row in rows)
@@ -196,7 +200,7 @@ def large_load(c: CheckContext) -> Iterator[Finding]:
 
 def _kept_frac(row: BatteryRow) -> float:
     """Return the part of a bank's present usable energy that is left at the end of its warranty, which counts from new. [0 to 1]"""
-    return min(1.0, (row.battery.warranty_end_frac or 0.0) / row.choice.state_of_health_frac)
+    return min(1.0, (row.battery.life.warranty_end_frac or 0.0) / row.bank.state_of_health_frac)
 
 
 @check(
@@ -205,16 +209,16 @@ def _kept_frac(row: BatteryRow) -> float:
 )  # fmt: skip
 def end_of_life(c: CheckContext) -> Iterator[Finding]:
     """What is left of the batteries at the end of their warranty, against what must stay on for the brief's longest outage."""
-    hours, rows = c.job.brief.longest_h, list(battery_rows(c))
+    hours, rows = c.job.brief.longest_h, list(c.plant.banked)
     loads = [a for a in c.job.house.counted if a.essential]
     if not rows or hours <= 0 or not loads:
         return
     asked = sum(a.mean_day_wh for a in loads) * hours / HOURS_A_DAY
-    silent = [row.battery.name for row in rows if row.battery.warranty_end_frac is None]
+    silent = [row.battery.model.name for row in rows if row.battery.life.warranty_end_frac is None]
     if silent:
         yield unknown(c, "energy.end-of-life", "batteries", f"what {', '.join(silent)} is warranted to hold at the end: its papers")
         return
-    kept = [(chain.usable_wh(row.battery, row.choice), _kept_frac(row)) for row in rows]
+    kept = [(chain.usable_wh(row.bank), _kept_frac(row)) for row in rows]
     left = sum(usable * part for usable, part in kept)
     parts = " + ".join(f"{show(usable, 'energy_wh')} × {part:.3g}" for usable, part in kept)
     line = (
@@ -234,8 +238,8 @@ def end_of_life(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def firmware(c: CheckContext) -> Iterator[Finding]:
     """What the cards of the plan say of firmware."""
-    said = {card.name: card.firmware_note for _, card in inverter_rows(c.plan, c.cards) if card.firmware_note}
-    said |= {row.battery.name: row.battery.firmware_note for row in battery_rows(c) if row.battery.firmware_note}
+    said = {s.model.name: s.box.firmware_note for s in c.plant.stations if s.box.firmware_note}
+    said |= {row.battery.model.name: row.battery.box.firmware_note for row in c.plant.banked if row.battery.box.firmware_note}
     if said:
         words = "; ".join(f"{name}: {text.rstrip('.')}" for name, text in said.items())
         yield note(c, "settings.firmware", "boxes", words)

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 from calm_relay.calendar import MONTHS
 from calm_relay.job.edits import Edit
 from calm_relay.job.field_words import CHOICES
-from calm_relay.job.rows import forming_rows, inverter_rows, pv_only_nodes
 from calm_relay.rules.checks_service import running_va
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
 from calm_relay.units import count_words, hours_a_year
@@ -30,9 +29,9 @@ def formed(c: CheckContext) -> Iterator[Finding]:
     """Whether a plan without a grid has an inverter that forms one, with a battery."""
     if not c.plan.off_grid:
         return
-    forming = forming_rows(c.plan, c.cards)
-    able = [node.name for node, card in inverter_rows(c.plan, c.cards) if getattr(card, "grid_forming", False)]
-    names = ", ".join(row.node.name for row in forming)
+    forming = c.plant.forming
+    able = [station.name for station in c.plant.stations if station.unit.grid_forming]
+    names = ", ".join(row.station.name for row in forming)
     line = f"{count_words(len(forming), 'inverter')} on a battery {'forms' if len(forming) == 1 else 'form'} the grid"
     line += f": {names}" if names else f"; {', '.join(able)} could, with a battery" if able else ": all of it stays dark"
     remedies = [Remedy("a battery inverter or hybrid that forms the grid, with a battery")]
@@ -63,7 +62,7 @@ def served(c: CheckContext) -> Iterator[Finding]:
     never = [a.name for a in c.job.house.counted if a.never_from_battery]
     if e.over_wh > 0 and never:
         line += f"; {', '.join(never)}: never from the battery, so only while the sun gives it"
-    if e.over_wh > 0 and not any(row.node.strings for row in forming_rows(c.plan, c.cards)):
+    if e.over_wh > 0 and not any(row.station.strings for row in c.plant.forming):
         line += "; at its floor a bank with AC-coupled PV alone stays dark until someone starts it"
     yield finding(
         c, "island.served", "house", "energy_wh", e.over_wh, 0.0, "most", line, remedies=_more(lost),
@@ -89,7 +88,7 @@ def lock_out(c: CheckContext) -> Iterator[Finding]:
     """Whether AC-coupled PV on the backup side is kept off the generator's bus, as declared."""
     if c.plan.generator is None:
         return
-    pv = [node.name for node, _ in pv_only_nodes(c.plan, c.cards) if node.side == "backup"]
+    pv = [station.name for station in c.plant.pv_only if station.side == "backup"]
     name = c.cards.generator(c.plan.generator.card).name
     declared = c.plan.generator.pv_locked_out
     if not pv:
@@ -164,11 +163,11 @@ def bypass(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def black_start(c: CheckContext) -> Iterator[Finding]:
     """Whether sun alone brings the backup side back once the battery ran empty in an outage."""
-    rows = forming_rows(c.plan, c.cards)
+    rows = c.plant.forming
     if c.plan.transfer is None or not rows:
         return
-    waking = [row.node.name for row in rows if row.node.strings]
-    beside = [node.name for node, _ in pv_only_nodes(c.plan, c.cards) if node.side == "backup"]
+    waking = [row.station.name for row in rows if row.station.strings]
+    beside = [station.name for station in c.plant.pv_only if station.side == "backup"]
     if waking:
         line = f"strings on {count_words(len(waking), 'unit')} that forms the grid ({', '.join(waking)}): the morning wakes it"
     else:

@@ -6,9 +6,8 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import battery_side_nodes, forming_rows, pv_only_nodes
 from calm_relay.library.cards import InverterCard
-from calm_relay.pv.roof import export_cap_w
+from calm_relay.plant.unit import Unit
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
@@ -42,7 +41,7 @@ def _cost(e: Exceeded) -> str:
 def export_cap(c: CheckContext) -> Iterator[Finding]:
     """The highest export of the year against the cap, after all that can be cut was cut."""
     assert c.facts is not None
-    limit, e = export_cap_w(c.job, c.plan, c.cards), c.facts.exceeded.get("export_cap")
+    limit, e = c.plant.caps.export_w, c.facts.exceeded.get("export_cap")
     if limit is None or e is None:
         return
     line = f"up to {show(e.highest_w, 'power_w')} exported, the cap is {show(limit, 'power_w')}: {_words(e)}"
@@ -54,16 +53,17 @@ def export_cap(c: CheckContext) -> Iterator[Finding]:
 
 def _throttled(c: CheckContext) -> Iterator[Remedy]:
     """Return inverters that can be throttled in place of those that cannot."""
-    for node, card in pv_only_nodes(c.plan, c.cards):
-        if card.controllable or not node.strings:
+    for node in c.plant.pv_only:
+        unit = node.each
+        if unit.controllable or not node.strings:
             continue
 
-        def can(other: InverterCard, now: InverterCard = card) -> bool:
+        def can(other: InverterCard, now: Unit = unit) -> bool:
             return other.controllable and len(other.trackers) >= len(now.trackers)
 
-        best = swap_card(c, node, can, lambda other, now=card: abs(other.ac_rated_w - now.ac_rated_w))  # type: ignore[misc]
+        best = swap_card(c, node, can, lambda other, now=unit: abs(other.ac_rated_w - now.ac_rated_w))  # type: ignore[misc]
         if best is not None:
-            yield Remedy(f"{best.name}, which can be throttled, in place of {card.name}", swap_edits(c, node, best))
+            yield Remedy(f"{best.name}, which can be throttled, in place of {node.model.name}", swap_edits(c, node, best))
     yield Remedy("inverters that can be throttled, fewer modules, or a permission for more export")
 
 
@@ -149,13 +149,13 @@ def pass_through(c: CheckContext) -> Iterator[Finding]:
 def unit_pass(c: CheckContext) -> Iterator[Finding]:
     """AC current of each battery inverter, in or out, against what its own terminals pass."""
     assert c.facts is not None
-    supply = c.job.site.supply
-    for node, unit in battery_side_nodes(c.plan, c.cards):
+    for node in c.plant.battery_side:
+        unit = node.unit
         limit, peak_w = unit.pass_through_a, c.facts.unit_peak_w.get(node.id)
         if limit is None or peak_w is None:
             continue
-        lines = 3 if unit.phases == 3 and supply.kind == "three_phase" else 1
-        amps = peak_w / (supply.voltage_v * lines)
+        lines = 3 if unit.phases == 3 and c.plant.lines.count == 3 else 1
+        amps = peak_w / (c.plant.lines.supply_v * lines)
         line = f"up to {show(peak_w, 'power_w')} in or out = {amps:.1f} A of {limit:g} A"
         remedies = [Remedy("an inverter whose terminals carry it")]
         yield finding(c, "backup.unit-pass", node.name, "current_a", amps, limit, "most", line, remedies=remedies)
@@ -168,7 +168,7 @@ def unit_pass(c: CheckContext) -> Iterator[Finding]:
 def stays_on(c: CheckContext) -> Iterator[Finding]:
     """Loads that must stay on but are not behind the transfer device, where there is one that is fed in an outage."""
     listed = c.plan.backed_up
-    if c.plan.transfer is None or listed is None or not forming_rows(c.plan, c.cards):
+    if c.plan.transfer is None or listed is None or not c.plant.forming:
         return
     essential = [a for a in c.job.house.counted if a.essential]
     if not essential:

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import BatteryRow
-from calm_relay.library.cards import BatterySideUnit, InverterCard
-from calm_relay.rules.checks_battery import NO_CURRENT, battery_rows, swap_card, swap_edits, unit_of
+from calm_relay.library.cards import InverterCard
+from calm_relay.plant import chain
+from calm_relay.plant.chain import Link
+from calm_relay.plant.sharing import branch_currents
+from calm_relay.plant.station import BatteryRow
+from calm_relay.plant.unit import Unit, unit_of
+from calm_relay.rules.checks_battery import NO_CURRENT, swap_card, swap_edits
 from calm_relay.rules.checks_pairing import LIST, battery_remedy, modules_remedy
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.simulation import chain
-from calm_relay.simulation.chain import Link
-from calm_relay.simulation.sharing import branch_currents
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
@@ -23,10 +24,10 @@ from calm_relay.units import format_quantity as show
 )  # fmt: skip
 def discharge_chain(c: CheckContext) -> Iterator[Finding]:
     """What the AC rating takes in DC watts against the weakest link before it; the link is named."""
-    for row in battery_rows(c):
-        links = chain.discharge_chain(row.unit, row.battery, row.choice)
-        if row.battery.discharge_max_a is None:
-            yield unknown(c, "battery.discharge-chain", row.node.name, NO_CURRENT)
+    for row in c.plant.banked:
+        links = chain.discharge_chain(row.unit, row.bank)
+        if row.bank.cells.discharge_max_a is None:
+            yield unknown(c, "battery.discharge-chain", row.station.name, NO_CURRENT)
             continue
         need, least = links[-1].dc_w or 0.0, chain.weakest(links[:-1])
         assert least.dc_w is not None
@@ -37,20 +38,20 @@ def discharge_chain(c: CheckContext) -> Iterator[Finding]:
         )
 
         def carries(other: BatteryRow, watts: float = need) -> bool:
-            found = chain.terminals_limit_w(chain.discharge_chain(other.unit, other.battery, other.choice))
+            found = chain.terminals_limit_w(chain.discharge_chain(other.unit, other.bank))
             return found is not None and found >= watts
 
         yield finding(
-            c, "battery.discharge-chain", row.node.name, "power_w", need, least.dc_w, "most", line, soft=True,
-            remedies=modules_remedy(c, row, carries), cost=c.cost(f"discharge:{row.node.id}"),
+            c, "battery.discharge-chain", row.station.name, "power_w", need, least.dc_w, "most", line, soft=True,
+            remedies=modules_remedy(c, row, carries), cost=c.cost(f"discharge:{row.station.id}"),
         )  # fmt: skip
 
 
 def battery_gives_w(row: BatteryRow) -> float | None:
     """Return what the battery alone can give at its terminals; None where its card does not say. [W]"""
-    if row.battery.discharge_max_a is None:
+    if row.bank.cells.discharge_max_a is None:
         return None
-    return chain.weakest(chain.battery_links(row.battery, row.choice, charging=False)).dc_w
+    return chain.weakest(chain.battery_links(row.bank, charging=False)).dc_w
 
 
 @check(
@@ -59,13 +60,13 @@ def battery_gives_w(row: BatteryRow) -> float | None:
 )  # fmt: skip
 def feeds(c: CheckContext) -> Iterator[Finding]:
     """An inverter bigger than its battery can feed: what the battery alone gives against what the AC rating takes."""
-    for row in battery_rows(c):
+    for row in c.plant.banked:
         gives, need = battery_gives_w(row), row.unit.dc_w(row.unit.ac_rated_w)
         if gives is None:
-            yield unknown(c, "battery.feeds", row.node.name, NO_CURRENT)
+            yield unknown(c, "battery.feeds", row.station.name, NO_CURRENT)
             continue
         line = (
-            f"{count_words(row.choice.modules, 'module')} give {show(gives, 'power_w')} at the terminals; "
+            f"{count_words(row.bank.modules, 'module')} give {show(gives, 'power_w')} at the terminals; "
             f"{show(row.unit.ac_rated_w, 'power_w')} at AC takes {show(need, 'power_w')}"
         )
 
@@ -73,7 +74,7 @@ def feeds(c: CheckContext) -> Iterator[Finding]:
             return (battery_gives_w(other) or 0.0) >= watts
 
         remedies = modules_remedy(c, row, carries)
-        yield finding(c, "battery.feeds", row.node.name, "power_w", gives, need, "least", line, soft=True, remedies=remedies)
+        yield finding(c, "battery.feeds", row.station.name, "power_w", gives, need, "least", line, soft=True, remedies=remedies)
 
 
 @check(
@@ -83,10 +84,10 @@ def feeds(c: CheckContext) -> Iterator[Finding]:
 def used(c: CheckContext) -> Iterator[Finding]:
     """A battery that could deliver more than its inverter: the share of its power that the inverter takes."""
     limit = c.pack.value("battery_used_least")
-    for row in battery_rows(c):
+    for row in c.plant.banked:
         gives = battery_gives_w(row)
         if gives is None:
-            yield unknown(c, "battery.used", row.node.name, NO_CURRENT)
+            yield unknown(c, "battery.used", row.station.name, NO_CURRENT)
             continue
         takes = _takes(row.unit, row)
         assert takes.dc_w is not None
@@ -99,15 +100,15 @@ def used(c: CheckContext) -> Iterator[Finding]:
         def takes_enough(card: InverterCard, r: BatteryRow = row, wanted: float = limit * gives) -> bool:
             return (_takes(unit_of(card), r).dc_w or 0.0) >= wanted
 
-        best = swap_card(c, row.node, takes_enough, lambda card: card.ac_rated_w) if value < limit else None
-        remedies = [] if best is None else [Remedy(best.name, swap_edits(c, row.node, best))]
-        yield finding(c, "battery.used", row.node.name, "fraction", value, limit, "least", line, soft=True, remedies=remedies)
+        best = swap_card(c, row.station, takes_enough, lambda card: card.ac_rated_w) if value < limit else None
+        remedies = [] if best is None else [Remedy(best.name, swap_edits(c, row.station, best))]
+        yield finding(c, "battery.used", row.station.name, "fraction", value, limit, "least", line, soft=True, remedies=remedies)
 
 
-def _takes(unit: BatterySideUnit, row: BatteryRow) -> Link:
+def _takes(unit: Unit, row: BatteryRow) -> Link:
     """Return the link that decides what an inverter could take of the row's battery: its own limits and its AC rating."""
-    links = chain.unit_links(unit, chain.stack_voltage_v(row.battery, row.choice.modules), charging=False)
-    return chain.weakest([*links, chain.discharge_chain(unit, row.battery, row.choice)[-1]])
+    links = chain.unit_links(unit, chain.stack_voltage_v(row.bank), charging=False)
+    return chain.weakest([*links, chain.discharge_chain(unit, row.bank)[-1]])
 
 
 @check(
@@ -117,14 +118,14 @@ def _takes(unit: BatterySideUnit, row: BatteryRow) -> Link:
 def growth(c: CheckContext) -> Iterator[Finding]:
     """Modules that can still be added before the card or the inverter's window ends it."""
     limit = c.pack.value("growth_modules_least")
-    for row in battery_rows(c):
-        low, _ = chain.soc_window(row.battery, row.choice)
-        n = row.choice.modules
-        most = chain.most_modules(row.unit, row.battery, n, low)
-        ends = "its card ends it" if most >= row.battery.modules_max else "the inverter's window ends it"
+    for row in c.plant.banked:
+        low, _ = chain.soc_window(row.bank)
+        n = row.bank.modules
+        most = chain.most_modules(row.unit, row.bank.cells, n, low)
+        ends = "its card ends it" if most >= row.bank.cells.modules_max else "the inverter's window ends it"
         left = most - n
         yield finding(
-            c, "battery.growth", row.node.name, "count", float(left), limit, "least",
+            c, "battery.growth", row.station.name, "count", float(left), limit, "least",
             f"{n} of at most {count_words(most, 'module')}: {left} more can be added, {ends}", soft=True, tight=LIST,
         )  # fmt: skip
 
@@ -136,12 +137,12 @@ def growth(c: CheckContext) -> Iterator[Finding]:
 def sheet_round_trip(c: CheckContext) -> Iterator[Finding]:
     """The battery's DC round trip against the trade's floor."""
     limit = c.pack.value("battery_round_trip_least")
-    for row in battery_rows(c):
-        value = row.battery.dc_round_trip_frac
+    for row in c.plant.banked:
+        value = row.bank.cells.dc_round_trip_frac
         line = f"{value * 100:.1f} % from terminals to terminals at the card's rate; asked for: {limit * 100:.0f} %"
-        remedies = battery_remedy(c, row, lambda other: other.battery.dc_round_trip_frac >= limit) if value < limit else []
+        remedies = battery_remedy(c, row, lambda other: other.bank.cells.dc_round_trip_frac >= limit) if value < limit else []
         yield finding(
-            c, "battery.sheet-round-trip", row.node.name, "fraction", value, limit, "least", line, soft=True, remedies=remedies
+            c, "battery.sheet-round-trip", row.station.name, "fraction", value, limit, "least", line, soft=True, remedies=remedies
         )
 
 
@@ -152,13 +153,11 @@ def sheet_round_trip(c: CheckContext) -> Iterator[Finding]:
 def sheet_depth(c: CheckContext) -> Iterator[Finding]:
     """The share of the capacity that the card lets be used, against the trade's floor."""
     limit = c.pack.value("battery_depth_least")
-    for row in battery_rows(c):
-        value = row.battery.soc_max_frac - row.battery.soc_min_frac
-        line = (
-            f"{row.battery.soc_min_frac * 100:.0f} to {row.battery.soc_max_frac * 100:.0f} % = {value * 100:.0f} % of the capacity"
-        )
-        deep = battery_remedy(c, row, lambda o: o.battery.soc_max_frac - o.battery.soc_min_frac >= limit) if value < limit else []
-        yield finding(c, "battery.sheet-depth", row.node.name, "fraction", value, limit, "least", line, soft=True, remedies=deep)
+    for row in c.plant.banked:
+        low, high, value = row.bank.cells.soc_min_frac, row.bank.cells.soc_max_frac, row.battery.life.window_frac
+        line = f"{low * 100:.0f} to {high * 100:.0f} % = {value * 100:.0f} % of the capacity"
+        deep = battery_remedy(c, row, lambda other: other.battery.life.window_frac >= limit) if value < limit else []
+        yield finding(c, "battery.sheet-depth", row.station.name, "fraction", value, limit, "least", line, soft=True, remedies=deep)
 
 
 @check(
@@ -167,31 +166,33 @@ def sheet_depth(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def dc_current(c: CheckContext) -> Iterator[Finding]:
     """Amps at full power and the lowest charge in use, against what battery and inverter carry."""
-    for row in battery_rows(c):
-        if row.battery.discharge_max_a is None:
-            yield unknown(c, "battery.dc-current", row.node.name, NO_CURRENT)
+    for row in c.plant.banked:
+        if row.bank.cells.discharge_max_a is None:
+            yield unknown(c, "battery.dc-current", row.station.name, NO_CURRENT)
             continue
         value, limit = full_power_a(row), min(_limits_a(row))
-        low, _ = chain.soc_window(row.battery, row.choice)
-        volts = chain.stack_volts(row.battery, row.choice.modules, low).floor_v
-        lug = row.unit.battery_lug_max_mm2
+        low, _ = chain.soc_window(row.bank)
+        volts = chain.stack_volts(row.bank, low).floor_v
+        lug = row.station.fitting.battery_lug_max_mm2
         line = (
             f"{show(row.unit.dc_w(row.unit.ac_rated_w), 'power_w')} DC ÷ {volts:.1f} V at {low * 100:.0f} % = {value:.1f} A; "
             f"cable and fuse carry 1.25 × that, {1.25 * value:.1f} A"
         )
         line += f"; the inverter's terminals take up to {lug:g} mm²" if lug is not None else ""
         remedies = modules_remedy(c, row, lambda o: full_power_a(o) <= min(_limits_a(o), default=0.0))
-        yield finding(c, "battery.dc-current", row.node.name, "current_a", value, limit, "most", line, soft=True, remedies=remedies)
+        yield finding(
+            c, "battery.dc-current", row.station.name, "current_a", value, limit, "most", line, soft=True, remedies=remedies
+        )
 
 
 def full_power_a(row: BatteryRow) -> float:
     """Return the amps at full AC power and the lowest charge in use. [A]"""
-    low, _ = chain.soc_window(row.battery, row.choice)
-    return row.unit.dc_w(row.unit.ac_rated_w) / chain.stack_volts(row.battery, row.choice.modules, low).floor_v
+    low, _ = chain.soc_window(row.bank)
+    return row.unit.dc_w(row.unit.ac_rated_w) / chain.stack_volts(row.bank, low).floor_v
 
 
 def _limits_a(row: BatteryRow) -> list[float]:
-    known = (row.unit.discharge_max_a, chain.bank_amps(row.battery, row.choice, row.battery.discharge_max_a))
+    known = (row.unit.discharge_max_a, chain.bank_amps(row.bank, row.bank.cells.discharge_max_a))
     return [a for a in known if a is not None]
 
 
@@ -201,42 +202,46 @@ def _limits_a(row: BatteryRow) -> list[float]:
 )  # fmt: skip
 def sharing(c: CheckContext) -> Iterator[Finding]:
     """The current of the branch that takes most, at what the inverter asks, against its module's own limit."""
-    for row in battery_rows(c):
-        n, limit = row.choice.modules, row.battery.discharge_max_a
-        if row.battery.stacking != "parallel" or n < 2:
+    for row in c.plant.banked:
+        n, limit = row.bank.modules, row.bank.cells.discharge_max_a
+        if row.bank.cells.stacking != "parallel" or n < 2:
             continue
         if limit is None:
-            yield unknown(c, "battery.sharing", row.node.name, NO_CURRENT)
+            yield unknown(c, "battery.sharing", row.station.name, NO_CURRENT)
             continue
-        if row.choice.leads_ohm and len(row.choice.leads_ohm) != n:
+        if row.bank.leads_ohm and len(row.bank.leads_ohm) != n:
             yield unknown(
-                c, "battery.sharing", row.node.name, f"the leads of {len(row.choice.leads_ohm)} of {n} branches are typed: type all"
+                c,
+                "battery.sharing",
+                row.station.name,
+                f"the leads of {len(row.bank.leads_ohm)} of {n} branches are typed: type all",
             )
             continue
-        ohms = chain.branch_ohms(row.battery, row.choice)
-        if ohms is None and row.choice.leads_ohm:
+        ohms = chain.branch_ohms(row.bank)
+        if ohms is None and row.bank.leads_ohm:
             yield unknown(
-                c, "battery.sharing", row.node.name, "the card does not say a module's internal resistance: see the data sheet"
+                c, "battery.sharing", row.station.name, "the card does not say a module's internal resistance: see the data sheet"
             )
             continue
         asked = min([full_power_a(row), *([row.unit.discharge_max_a] if row.unit.discharge_max_a is not None else [])])
         currents = branch_currents([0.0] * n, ohms or (1.0,) * n, asked)
-        value = float(currents.max())
-        how = "by resistance and leads" if row.choice.leads_ohm else "leads alike (assumed)"
-        line = f"{asked:.1f} A over {n} branches, {how}: from {currents.min():.1f} to {value:.1f} A; a module carries {limit:g} A"
+        value = max(currents)
+        how = "by resistance and leads" if row.bank.leads_ohm else "leads alike (assumed)"
+        line = f"{asked:.1f} A over {n} branches, {how}: from {min(currents):.1f} to {value:.1f} A; a module carries {limit:g} A"
         remedies = []
-        if row.choice.leads_ohm:
+        if row.bank.leads_ohm:
             remedies.append(
                 Remedy(
-                    "leads of like length and size to every branch", (Edit(c.path(f"nodes[{row.node.id}].battery.leads_ohm"), []),)
+                    "leads of like length and size to every branch",
+                    (Edit(c.path(f"nodes[{row.station.id}].battery.leads_ohm"), []),),
                 )
             )
 
         def shares(other: BatteryRow, amps: float = asked, most: float = limit) -> bool:
-            return amps / other.choice.modules <= most
+            return amps / other.bank.modules <= most
 
         remedies = [r for r in remedies if asked / n <= limit] + modules_remedy(c, row, shares)
         yield finding(
-            c, "battery.sharing", row.node.name, "current_a", value, limit, "most", line,
+            c, "battery.sharing", row.station.name, "current_a", value, limit, "most", line,
             remedies=[*remedies, Remedy("a smaller inverter, or a discharge limit set on it")],
         )  # fmt: skip

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import StringGroup
-from calm_relay.job.rows import inverter_rows
-from calm_relay.library.cards import ModuleCard, ModuleInverterCard, OptimizerCard
+from calm_relay.library.cards import ModuleCard, OptimizerCard
+from calm_relay.plant.rows import inverter_rows
 from calm_relay.pv import limits
 from calm_relay.pv.measured import compare_measured
 from calm_relay.pv.voltage import rear_gain_frac
@@ -143,7 +143,7 @@ def branch(c: CheckContext) -> Iterator[Finding]:
     share = c.pack.value("branch_breaker_frac")
     supply = c.job.site.supply
     for node, card in inverter_rows(c.plan, c.cards):
-        if not isinstance(card, ModuleInverterCard):
+        if not card.per_module:
             continue
         each = card.ac_rated_w / (supply.voltage_v * (3 if card.phases == 3 else 1))
         by_breaker = None if node.branch_breaker_a is None else int(share * node.branch_breaker_a / each + 1e-9)

@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
-from calm_relay.job.rows import BatteryRow, forming_rows
 from calm_relay.library.cards import InverterCard
 from calm_relay.load.motors import MotorStart, motor_start, soft_start_counts, soft_start_share
-from calm_relay.rules.checks_battery import swap_card, swap_edits, unit_of
+from calm_relay.plant.chain import modules_fit
+from calm_relay.plant.lines import load_shares, shares_of
+from calm_relay.plant.offgrid import bank_w, lines_va, start_va
+from calm_relay.plant.resolve import with_bank
+from calm_relay.plant.station import BatteryRow
+from calm_relay.plant.unit import unit_of
+from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.checks_service import backup_appliances, running_va
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.simulation.chain import modules_fit
-from calm_relay.simulation.offgrid import bank_w, start_va
 from calm_relay.units import format_quantity as show
-from calm_relay.year.circuits import load_shares
-from calm_relay.year.line_shares import Array, line_count, line_name, line_volts, lines_va, shares_of
+
+Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -49,7 +53,7 @@ class _Rest:
     w: Array
 
 
-_Cases = Callable[[CheckContext, Appliance, MotorStart, _Rest, list[BatteryRow]], list[_Case]]
+_Cases = Callable[[CheckContext, Appliance, MotorStart, _Rest, Sequence[BatteryRow]], list[_Case]]
 
 
 @check(
@@ -72,13 +76,13 @@ def start_from_battery(c: CheckContext) -> Iterator[Finding]:
 
 def _worst(c: CheckContext, check_id: str, cases_of: _Cases, silent: str) -> Iterator[Finding]:
     """Return the case that asks most of its limit as the check's finding."""
-    forming = forming_rows(c.plan, c.cards)
+    forming = c.plant.forming
     starts, running = _backup_starts(c)
     if not starts or not forming:
         return
     cases: list[_Case] = []
     for load, start in starts:
-        made = cases_of(c, load, start, _running(running, load, line_count(c.job.site.supply)), forming)
+        made = cases_of(c, load, start, _running(running, load, c.plant.lines.count), forming)
         if not made:
             yield unknown(c, check_id, load.name, f"{silent}: see the data sheet")
             return
@@ -128,11 +132,11 @@ def start_rows(c: CheckContext) -> tuple[StartRow, ...]:
     Each is on the lines it lies on, against the inverters' peak for as long as it takes, or the LRA that a card states, and against
     what the batteries give. Nothing where a card is silent.
     """
-    forming = forming_rows(c.plan, c.cards)
+    forming = c.plant.forming
     starts, running = _backup_starts(c)
     if not starts or not forming:
         return ()
-    lines, out = line_count(c.job.site.supply), []
+    lines, out = c.plant.lines.count, []
     none = _Rest(lines, np.zeros(lines), np.zeros(lines))
     motors = {load.id for load, _ in starts}
     still = [a for a in running if a.id not in motors]
@@ -148,7 +152,7 @@ def start_rows(c: CheckContext) -> tuple[StartRow, ...]:
         for (line, quantity), cases in by_line.items():
             if len(cases) < 2 or quantity == "current_a":
                 continue
-            i = next(k for k in range(lines) if lines == 1 or line_name(c.job.site.supply, k) == line)
+            i = next(k for k in range(lines) if lines == 1 or c.plant.lines.names[k] == line)
             beside = float(rest.va[i] if quantity == "apparent_va" else rest.w[i])
             least = min(cases, key=lambda case: case.limit)
             out.append(_row(f"{len(cases)} motors", AT_ONCE, least, sum(case.value for case in cases) + beside, of))
@@ -159,16 +163,16 @@ def _row(name: str, way: str, case: _Case, value: float, of: str) -> StartRow:
     return StartRow(name=name, way=way, line=case.line, value=value, limit=case.limit, quantity=case.quantity, of=of)
 
 
-def _unit_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest, forming: list[BatteryRow]) -> list[_Case]:
+def _unit_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest, forming: Sequence[BatteryRow]) -> list[_Case]:
     """Return a start against the units, a case a line; nothing where a card is silent."""
     takes_s = _takes_s(c, load)
-    peak = lines_va(c.plan, c.cards, rest.lines, lambda row: start_va(row, takes_s))
+    peak = lines_va(c.plant, lambda row: start_va(row, takes_s))
     lra = forming[0].unit.startable_lra_a if len(forming) == 1 else None
     out = []
     for i, on, name, share in _lines_of(c, load, rest.lines):
         at = f" on {name}" if name else ""
         if lra is not None and start.lra_a is not None:
-            beside = rest.va[i] / line_volts(c.job.site.supply)
+            beside = rest.va[i] / c.plant.lines.volts_v
             words = (
                 f"{load.name}: {start.how}, with {beside:.1f} A of other backed-up loads running{at}; the card starts {lra:g} LRA"
             )
@@ -186,9 +190,9 @@ def _unit_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest
     return out
 
 
-def _bank_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest, forming: list[BatteryRow]) -> list[_Case]:
+def _bank_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest, forming: Sequence[BatteryRow]) -> list[_Case]:
     """Return a start against the batteries, a case a line; nothing where a card is silent."""
-    bank = lines_va(c.plan, c.cards, rest.lines, bank_w)
+    bank = lines_va(c.plant, bank_w)
     if bank is None:
         return []
     out, real = [], c.pack.value("start_power_factor")
@@ -206,9 +210,9 @@ def _bank_cases(c: CheckContext, load: Appliance, start: MotorStart, rest: _Rest
 def _lines_of(c: CheckContext, load: Appliance, count: int) -> Iterator[tuple[int, float, str, str]]:
     """Yield the lines that a motor lies on: place, its share there, the line's name if there are several, the share in words."""
     shares = load_shares(load, count)
-    for i in np.flatnonzero(shares > 0):
+    for i in np.flatnonzero(np.array(shares) > 0):
         on = float(shares[i])
-        yield int(i), on, line_name(c.job.site.supply, int(i)) if count > 1 else "", f" × {on:.2g}" if on < 1 else ""
+        yield int(i), on, c.plant.lines.names[int(i)] if count > 1 else "", f" × {on:.2g}" if on < 1 else ""
 
 
 def _takes_s(c: CheckContext, load: Appliance) -> float:
@@ -222,8 +226,8 @@ def _running(running: list[Appliance], start: Appliance, count: int) -> _Rest:
     va, w = np.zeros(count), np.zeros(count)
     for load in running:
         if load.id != start.id:
-            va += running_va(load) * shares_of(load.line, count)
-            w += load.running_w * shares_of(load.line, count)
+            va += running_va(load) * np.array(shares_of(load.line, count))
+            w += load.running_w * np.array(shares_of(load.line, count))
     return _Rest(count, va, w)
 
 
@@ -237,14 +241,14 @@ def _together(starts: list[tuple[Appliance, MotorStart]], running: list[Applianc
     return f"; {words} at once would ask {show(total, 'apparent_va')}"
 
 
-def _ease(c: CheckContext, case: _Case, forming: list[BatteryRow]) -> list[Remedy]:
+def _ease(c: CheckContext, case: _Case, forming: Sequence[BatteryRow]) -> list[Remedy]:
     """Return a soft starter where it may be counted on, a larger forming inverter where there is one, more battery."""
     out, load, motor = [], case.load, case.load.motor
     assert motor is not None
     soft = soft_start_share(motor, c.pack.value("soft_start_frac"))
     whole = case.start.lra_a if case.quantity == "current_a" and case.start.lra_a else case.start.start_va
     part = whole * (c.pack.value("start_power_factor") if case.quantity == "power_w" else 1.0)
-    on = 1.0 if case.quantity == "current_a" else float(load_shares(load, line_count(c.job.site.supply)).max())
+    on = 1.0 if case.quantity == "current_a" else max(load_shares(load, c.plant.lines.count))
     if not motor.soft_starter and soft_start_counts(motor) and case.value - part * on * (1 - soft) <= case.limit:
         edit = Edit(f"house.appliances[{load.id}].motor.soft_starter", value=True)
         out.append(Remedy(f"a soft starter on {load.name} (about {soft * 100:.0f} % of the start)", (edit,)))
@@ -252,19 +256,19 @@ def _ease(c: CheckContext, case: _Case, forming: list[BatteryRow]) -> list[Remed
         row, takes_s = forming[0], _takes_s(c, load)
 
         def carries(card: InverterCard) -> bool:
-            swapped = BatteryRow(row.node, unit_of(card), row.battery, row.choice)
+            swapped = replace(row, unit=unit_of(card))
             return (start_va(swapped, takes_s) or 0.0) >= case.value and swapped.unit.grid_forming
 
-        best = swap_card(c, row.node, carries, lambda card: card.ac_rated_w)
+        best = swap_card(c, row.station, carries, lambda card: card.ac_rated_w)
         if best is not None:
-            out.append(Remedy(f"{best.name} in place of {row.unit.name}", swap_edits(c, row.node, best)))
+            out.append(Remedy(f"{best.name} in place of {row.station.model.name}", swap_edits(c, row.station, best)))
     if case.quantity == "power_w" and len(forming) == 1 and not case.line:
         row = forming[0]
-        for n in range(row.choice.modules + 1, row.battery.modules_max + 1):
-            more = BatteryRow(row.node, row.unit, row.battery, row.choice.model_copy(update={"modules": n}))
-            if (bank_w(more) or 0.0) >= case.value and modules_fit(row.unit, row.battery, n):
-                edit = Edit(c.path(f"nodes[{row.node.id}].battery.modules"), n)
-                out.append(Remedy(f"{n} battery modules instead of {row.choice.modules}", (edit,)))
+        for n in range(row.bank.modules + 1, row.bank.cells.modules_max + 1):
+            more = with_bank(row, modules=n)
+            if (bank_w(more) or 0.0) >= case.value and modules_fit(row.unit, row.bank.cells, n):
+                edit = Edit(c.path(f"nodes[{row.station.id}].battery.modules"), n)
+                out.append(Remedy(f"{n} battery modules instead of {row.bank.modules}", (edit,)))
                 break
     unit = {"apparent_va": "kVA peak", "power_w": "kW from its battery", "current_a": "LRA"}[case.quantity]
     figure = f"{case.value:.0f}" if case.quantity == "current_a" else f"{case.value / 1000:.1f}"

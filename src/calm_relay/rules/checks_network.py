@@ -8,14 +8,13 @@ import numpy as np
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node
-from calm_relay.job.rows import inverter_rows
 from calm_relay.library.cards import InverterCard
-from calm_relay.pv.roof import export_cap_w
+from calm_relay.plant.lines import shares_of
+from calm_relay.plant.rows import inverter_rows
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.network_rule import RuleInForce, rule_in_force
 from calm_relay.rules.registry import COUNTS, CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.units import format_quantity as show
-from calm_relay.year.line_shares import line_count, line_name, line_volts, node_shares
 
 
 def _rows(c: CheckContext, pv: bool | None = None) -> list[tuple[Node, InverterCard]]:
@@ -41,7 +40,7 @@ def network_sum_w(c: CheckContext) -> tuple[float, str]:
     By registered export it is what can reach the grid: the limiter's cap, but no less than what it cannot throttle.
     """
     total, words = _sum_of(_rows(c))
-    cap = export_cap_w(c.job, c.plan, c.cards)
+    cap = c.plant.caps.export_w
     if _rule(c).rule.counting != "registered_export" or cap is None:
         return total, words
     free, which = _sum_of([(n, card) for n, card in _rows(c) if not card.controllable])
@@ -69,7 +68,7 @@ def inverter_sum(c: CheckContext) -> Iterator[Finding]:
                 yield from _against(c, rows, *_sum_of(rows), limit, words, field)
     elif rule.counting == "registered_export":
         counted, words = network_sum_w(c)
-        if export_cap_w(c.job, c.plan, c.cards) is None:
+        if c.plant.caps.export_w is None:
             words = f"no limiter, so {words}"
         yield from _against(c, _rows(c), counted, words, rule.registered_w, "site", "registered_w")
     else:
@@ -113,18 +112,18 @@ def _against(
 )  # fmt: skip
 def phase_sum(c: CheckContext) -> Iterator[Finding]:
     """AC ratings on each phase or leg against what the network allows on one."""
-    limit, supply = c.job.site.network.phase_limit_w, c.job.site.supply
+    limit = c.job.site.network.phase_limit_w
     if limit is None:
         return
-    count = line_count(supply)
+    count = c.plant.lines.count
     sums, parts = np.zeros(count), [[] for _ in range(count)]  # type: ignore[var-annotated]
     for node, card in _rows(c):
-        for i, share in enumerate(node_shares(node, card, count)):
+        for i, share in enumerate(c.plant.station(node.id).shares):
             if share > 0:
                 sums[i] += share * card.ac_rated_w * node.count
                 parts[i].append(f"{card.ac_rated_w * node.count * share / 1000:.3g} kW")
     for i in range(count):
-        name = line_name(supply, i) if count > 1 else "supply"
+        name = c.plant.lines.names[i] if count > 1 else "supply"
         line = f"{' + '.join(parts[i]) or 'no inverter'} on {name} = {sums[i] / 1000:.3g} kW of {limit / 1000:g} kW"
         yield finding(
             c, "network.phase-sum", name, "power_w", float(sums[i]), limit, "most", line, remedies=_spread(c, i, limit, count),
@@ -135,8 +134,8 @@ def _spread(c: CheckContext, line: int, limit: float, count: int) -> list[Remedy
     """Return a smaller inverter on a phase that is over, or units spread over the phases."""
     out: list[Remedy] = []
     for node, card in _rows(c):
-        share = float(node_shares(node, card, count)[line])
-        others = sum(float(node_shares(n, k, count)[line]) * k.ac_rated_w * n.count for n, k in _rows(c) if n.id != node.id)
+        share = float(c.plant.station(node.id).shares[line])
+        others = sum(c.plant.station(n.id).shares[line] * k.ac_rated_w * n.count for n, k in _rows(c) if n.id != node.id)
         allowed = (limit - others) / (share * node.count) if share > 0 else 0.0
         fits: Callable[[InverterCard], bool] = lambda other, most=allowed: other.ac_rated_w <= most + 1e-9  # type: ignore[misc]  # noqa: E731
         best = swap_card(c, node, fits, lambda other: -other.ac_rated_w) if share > 0 else None
@@ -154,14 +153,13 @@ def notify(c: CheckContext) -> Iterator[Finding]:
     limit = c.pack.get("notify_most_a")
     if limit is None or not _rows(c):
         return
-    supply = c.job.site.supply
-    count, volts = line_count(supply), line_volts(supply)
+    count, volts = c.plant.lines.count, c.plant.lines.volts_v
     sums = np.zeros(count)
     for node, card in _rows(c):
-        sums += np.array(node_shares(node, card, count)) * card.ac_rated_w * node.count
+        sums += np.array(c.plant.station(node.id).shares) * card.ac_rated_w * node.count
     worst = int(np.argmax(sums))
     amps = float(sums[worst]) / volts
-    where = line_name(supply, worst) if count > 1 else "supply"
+    where = c.plant.lines.names[worst] if count > 1 else "supply"
     line = f"{sums[worst] / 1000:.3g} kW / {volts:g} V = {amps:.1f} A on {where}; up to {limit:g} A it is notified"
     line += "; above it the network is asked before work begins" if amps > limit else ""
     yield finding(
@@ -182,7 +180,7 @@ def imbalance(c: CheckContext) -> Iterator[Finding]:
         return
     sums = np.zeros(3)
     for node, card in _rows(c):
-        shares = np.array(node_shares(node, card, 3))
+        shares = np.array(c.plant.station(node.id).shares)
         if shares.max() > 0.5 or card.phases == 1:
             sums += shares * card.ac_rated_w * node.count
     apart = float(sums.max() - sums.min())
@@ -200,10 +198,9 @@ def _even(c: CheckContext, limit: float) -> list[Remedy]:
         if card.phases != 1 or node.count > 1:
             continue
         for line in ("1", "2", "3"):
-            moved = node.model_copy(update={"line": line})
             sums = np.zeros(3)
             for other, unit in _rows(c):
-                shares = np.array(node_shares(moved if other.id == node.id else other, unit, 3))
+                shares = np.array(shares_of(line, 3) if other.id == node.id else c.plant.station(other.id).shares)
                 sums += shares * unit.ac_rated_w * other.count if shares.max() > 0.5 or unit.phases == 1 else 0.0
             if sums.max() - sums.min() <= limit:
                 return [Remedy(f"{node.name} on phase {line}", (Edit(c.path(f"nodes[{node.id}].line"), line),))]

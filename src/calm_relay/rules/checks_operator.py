@@ -6,15 +6,14 @@ from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node
-from calm_relay.job.rows import battery_rows, inverter_rows, pv_only_nodes
 from calm_relay.library.cards import FrequencyRecord, InverterCard
-from calm_relay.pv.roof import array_stc_w, export_cap_w
+from calm_relay.plant.rows import inverter_rows
+from calm_relay.pv.roof import array_stc_w
 from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.checks_board import added_nodes
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, declared, finding, unknown
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
-from calm_relay.year.line_shares import line_count
 
 OF_OTHER_HZ = 5.0  # further from the supply's own it is made for another
 BIAS_LEAST_W = 20.0  # below it a meter's own error lets energy out; common practice
@@ -26,7 +25,7 @@ BIAS_LEAST_W = 20.0  # below it a meter's own error lets energy out; common prac
 )  # fmt: skip
 def set_point(c: CheckContext) -> Iterator[Finding]:
     """The set-point drawn from the grid where nothing may be exported, and how fast an export is cut."""
-    cap = export_cap_w(c.job, c.plan, c.cards)
+    cap = c.plant.caps.export_w
     if cap is None or cap > 0 or not c.plan.nodes:
         return
     bias, response = c.plan.controls.meter_bias_w, c.plan.controls.export_response_s
@@ -46,11 +45,11 @@ def set_point(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def sensor(c: CheckContext) -> Iterator[Finding]:
     """Whether the controller's sensor stands where it sees the whole house and every inverter."""
-    if not any(True for _ in battery_rows(c.plan, c.cards)):
+    if not any(True for _ in c.plant.banked):
         return
     listed = c.plan.backed_up
     unseen = [] if listed is None else [a.name for a in c.job.house.counted if a.id not in listed]
-    others = [node.name for node, _ in pv_only_nodes(c.plan, c.cards) if node.side == "grid" and node.strings]
+    others = [s.name for s in c.plant.pv_only if s.side == "grid" and s.strings]
     blind = c.plan.controls.sensor == "device" and bool(unseen or others)
     where = "at the transfer device" if c.plan.controls.sensor == "device" else "at the meter"
     parts = [count_words(len(unseen), "load")] if unseen else []
@@ -188,14 +187,14 @@ def usual_export(c: CheckContext) -> Iterator[Finding]:
     array = sum(array_stc_w(node, c.cards) for node in c.plan.nodes)
     if (each is None and share is None) or array <= 0:
         return
-    lines = line_count(c.job.site.supply)
+    lines = c.plant.lines.count
     usual = (each or 0.0) * lines if each is not None else (share or 0.0) * array
     by = (
         f"{show(each, 'power_w', 1)} a phase × {lines}" if each is not None
         else f"{(share or 0.0) * 100:g} % of {show(array, 'power_w', 2)}p"
     )  # fmt: skip
     source = c.pack.source("export_usual_w") if each is not None else c.pack.source("export_share_usual_frac")
-    cap = export_cap_w(c.job, c.plan, c.cards)
+    cap = c.plant.caps.export_w
     if cap is None:
         words = f"the export limit: ask the operator; usual is {by} = {show(usual, 'power_w', 2)}"
         yield unknown(c, "network.usual-export", "meter", words, source)

@@ -6,12 +6,13 @@ from collections.abc import Callable, Iterator
 
 from calm_relay.equipment.labels import CHOICES
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import BatteryRow, inverter_rows
-from calm_relay.library.cards import BatteryCard, InverterCard
-from calm_relay.rules.checks_battery import battery_rows, swap_card, swap_edits
+from calm_relay.library.cards import InverterCard
+from calm_relay.plant import chain
+from calm_relay.plant.resolve import with_bank, with_battery
+from calm_relay.plant.station import BatteryRow
+from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.offers import connects
 from calm_relay.rules.registry import YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.simulation import chain
 from calm_relay.units import count_words
 
 LIST = "ratio-within"  # of counts where meeting the limit is no near miss
@@ -21,15 +22,14 @@ def modules_remedy(c: CheckContext, row: BatteryRow, good: Callable[[BatteryRow]
     """Return the nearest number of modules that fits and is good, as a remedy; none where there is no such number."""
     if not c.advise:
         return []
-    low, _ = chain.soc_window(row.battery, row.choice)
-    now = row.choice.modules
-    for n in sorted(range(row.battery.modules_min, row.battery.modules_max + 1), key=lambda n: abs(n - now)):
-        choice = row.choice.model_copy(update={"modules": n, "leads_ohm": ()})
-        fits = n != now and chain.modules_fit(row.unit, row.battery, n, low)
-        if fits and good(BatteryRow(row.node, row.unit, row.battery, choice)):
-            edits = [Edit(c.path(f"nodes[{row.node.id}].battery.modules"), n)]
-            if row.choice.leads_ohm:
-                edits.append(Edit(c.path(f"nodes[{row.node.id}].battery.leads_ohm"), []))
+    low, _ = chain.soc_window(row.bank)
+    now = row.bank.modules
+    for n in sorted(range(row.bank.cells.modules_min, row.bank.cells.modules_max + 1), key=lambda n: abs(n - now)):
+        fits = n != now and chain.modules_fit(row.unit, row.bank.cells, n, low)
+        if fits and good(with_bank(row, modules=n, leads_ohm=())):
+            edits = [Edit(c.path(f"nodes[{row.station.id}].battery.modules"), n)]
+            if row.bank.leads_ohm:
+                edits.append(Edit(c.path(f"nodes[{row.station.id}].battery.leads_ohm"), []))
             return [Remedy(f"{count_words(n, 'battery module')} instead of {now}", tuple(edits))]
     return []
 
@@ -38,66 +38,70 @@ def battery_remedy(c: CheckContext, row: BatteryRow, good: Callable[[BatteryRow]
     """Return another battery offered that fits the inverter and is good, with no less power, as near in energy as may be."""
     if not c.advise:
         return []
-    now, power = chain.usable_wh(row.battery, row.choice), _both_ways_w(row)
+    now, power = chain.usable_wh(row.bank), _both_ways_w(row)
     best: tuple[tuple[bool, float], BatteryRow] | None = None
-    for card in c.offered.batteries().values():
-        if card.id == row.battery.id or not suits(row, card):
+    offered = c.offered.batteries()
+    for card in offered.values():
+        like = with_battery(row, card, 1)
+        if card.id == row.battery.model.id or not suits(like):
             continue
         for n in range(card.modules_min, card.modules_max + 1):
-            choice = row.choice.model_copy(
-                update={"card": card.id, "modules": n, "soc_min_frac": None, "soc_max_frac": None, "leads_ohm": ()}
-            )
-            other = BatteryRow(row.node, row.unit, card, choice)
-            off = (_both_ways_w(other) < power - 1.0, abs(chain.usable_wh(card, choice) - now))
-            if chain.modules_fit(row.unit, card, n, card.soc_min_frac) and (best is None or off < best[0]) and good(other):
+            other = with_bank(like, modules=n)
+            off = (_both_ways_w(other) < power - 1.0, abs(chain.usable_wh(other.bank) - now))
+            if (
+                chain.modules_fit(row.unit, like.bank.cells, n, card.soc_min_frac)
+                and (best is None or off < best[0])
+                and good(other)
+            ):
                 best = (off, other)
     if best is None:
         return []
-    card, choice = best[1].battery, best[1].choice
-    edits = (Edit("library[+]", card.model_dump()), Edit(c.path(f"nodes[{row.node.id}].battery"), choice.model_dump()))
-    return [Remedy(f"{card.name}, {count_words(choice.modules, 'module')}", edits)]
+    card, n, choice = offered[best[1].battery.model.id], best[1].bank.modules, c.plan.node(row.station.id).battery
+    assert choice is not None
+    anew = {"card": card.id, "modules": n, "soc_min_frac": None, "soc_max_frac": None, "leads_ohm": ()}
+    put = Edit(c.path(f"nodes[{row.station.id}].battery"), choice.model_copy(update=anew).model_dump())
+    return [Remedy(f"{card.name}, {count_words(n, 'module')}", (Edit("library[+]", card.model_dump()), put))]
 
 
 def _both_ways_w(row: BatteryRow) -> float:
     """Return the lesser of what a row's chains let in and out; 0 where a card does not say. [W]"""
     chains = (chain.charge_chain, chain.discharge_chain)
-    return min(chain.weakest(of(row.unit, row.battery, row.choice)).dc_w or 0.0 for of in chains)
+    return min(chain.weakest(of(row.unit, row.bank)).dc_w or 0.0 for of in chains)
 
 
-def suits(row: BatteryRow, card: BatteryCard) -> bool:
-    """Return whether the row's inverter may charge a battery by lists, chemistry and protocol, as far as they are known."""
-    return listed(row, card) is not False and talks(row, card) is not False and charges(row, card) is not False
+def suits(row: BatteryRow) -> bool:
+    """Return whether the row's inverter may charge its battery by lists, chemistry and protocol, as far as they are known."""
+    return listed(row) is not False and talks(row) is not False and charges(row) is not False
 
 
-def listed(row: BatteryRow, card: BatteryCard) -> bool | None:
+def listed(row: BatteryRow) -> bool | None:
     """Return whether one of the two makers lists the other's card; None where neither has a list."""
-    if not row.unit.pairs_with and not card.pairs_with:
-        return None
-    return card.id in row.unit.pairs_with or row.unit.id in card.pairs_with
+    ours, theirs = row.station.fitting.pairs_with, row.battery.fitting.pairs_with
+    return row.battery.model.id in ours or row.station.model.id in theirs if ours or theirs else None
 
 
-def talks(row: BatteryRow, card: BatteryCard) -> bool | None:
+def talks(row: BatteryRow) -> bool | None:
     """Return whether both speak a protocol; None where one sheet does not say."""
-    if not row.unit.protocols or not card.protocols:
-        return None
-    return bool(set(row.unit.protocols) & set(card.protocols))
+    ours, theirs = row.station.fitting.protocols, row.battery.fitting.protocols
+    return bool(set(ours) & set(theirs)) if ours and theirs else None
 
 
-def charges(row: BatteryRow, card: BatteryCard) -> bool | None:
+def charges(row: BatteryRow) -> bool | None:
     """Return whether the inverter charges the battery's chemistry; None where its sheet does not say."""
-    return card.chemistry in row.unit.chemistries if row.unit.chemistries else None
+    chemistries = row.station.fitting.chemistries
+    return row.bank.cells.chemistry in chemistries if chemistries else None
 
 
 def _yes_or_no(
-    c: CheckContext, check_id: str, row: BatteryRow, ask: Callable[[BatteryRow, BatteryCard], bool | None], words: str, missing: str
+    c: CheckContext, check_id: str, row: BatteryRow, ask: Callable[[BatteryRow], bool | None], words: str, missing: str
 ) -> Finding:
     """Return what a question to inverter and battery comes to; another battery that answers it well is the remedy."""
-    answer = ask(row, row.battery)
+    answer = ask(row)
     if answer is None:
-        return unknown(c, check_id, row.node.name, missing)
-    others = [] if answer else battery_remedy(c, row, lambda other: bool(ask(other, other.battery)))
+        return unknown(c, check_id, row.station.name, missing)
+    others = [] if answer else battery_remedy(c, row, lambda other: bool(ask(other)))
     remedies = [] if answer else [*others, Remedy("ask both makers in writing")]
-    return finding(c, check_id, row.node.name, YES_NO, float(answer), 1.0, "least", words, tight=LIST, remedies=remedies)
+    return finding(c, check_id, row.station.name, YES_NO, float(answer), 1.0, "least", words, tight=LIST, remedies=remedies)
 
 
 @check(
@@ -106,9 +110,10 @@ def _yes_or_no(
 )  # fmt: skip
 def pairing(c: CheckContext) -> Iterator[Finding]:
     """Whether the inverter's list names the battery, or the battery's the inverter."""
-    for row in battery_rows(c):
-        lists = [card.name for card in (row.unit, row.battery) if card.pairs_with]
-        naming = (row.battery.id in row.unit.pairs_with) + (row.unit.id in row.battery.pairs_with)
+    for row in c.plant.banked:
+        sides = ((row.station.model, row.station.fitting), (row.battery.model, row.battery.fitting))
+        lists = [model.name for model, fitting in sides if fitting.pairs_with]
+        naming = (row.battery.model.id in row.station.fitting.pairs_with) + (row.station.model.id in row.battery.fitting.pairs_with)
         words = f"{naming} of {count_words(len(lists), 'list')} at hand {'names' if naming == 1 else 'name'} the other: "
         words += f"that of {' and that of '.join(lists)}"
         missing = "neither card has its maker's list of what goes together: ask both makers"
@@ -121,9 +126,9 @@ def pairing(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def protocol(c: CheckContext) -> Iterator[Finding]:
     """Whether both cards name one and the same way to talk."""
-    for row in battery_rows(c):
-        said = [", ".join(CHOICES[p] for p in card.protocols) for card in (row.unit, row.battery)]
-        both = len(set(row.unit.protocols) & set(row.battery.protocols))
+    for row in c.plant.banked:
+        said = [", ".join(CHOICES[p] for p in fitting.protocols) for fitting in (row.station.fitting, row.battery.fitting)]
+        both = len(set(row.station.fitting.protocols) & set(row.battery.fitting.protocols))
         words = f"{both} in common: the inverter talks by {said[0]}, the battery by {said[1]}"
         missing = "a card does not say how it talks: see the manuals"
         yield _yes_or_no(c, "battery.protocol", row, talks, words, missing)
@@ -135,10 +140,10 @@ def protocol(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def chemistry(c: CheckContext) -> Iterator[Finding]:
     """Whether the inverter's charger is made for the battery's chemistry."""
-    for row in battery_rows(c):
-        many = "1 chemistry" if len(row.unit.chemistries) == 1 else f"{len(row.unit.chemistries)} chemistries"
-        words = f"the battery is {CHOICES[row.battery.chemistry]}; the inverter charges {many}: "
-        words += ", ".join(CHOICES[name] for name in row.unit.chemistries)
+    for row in c.plant.banked:
+        many = "1 chemistry" if len(row.station.fitting.chemistries) == 1 else f"{len(row.station.fitting.chemistries)} chemistries"
+        words = f"the battery is {CHOICES[row.bank.cells.chemistry]}; the inverter charges {many}: "
+        words += ", ".join(CHOICES[name] for name in row.station.fitting.chemistries)
         missing = "the inverter's card does not say which chemistries it charges: see its manual"
         yield _yes_or_no(c, "battery.chemistry", row, charges, words, missing)
 
@@ -150,7 +155,8 @@ def chemistry(c: CheckContext) -> Iterator[Finding]:
 def supply(c: CheckContext) -> Iterator[Finding]:
     """Whether each inverter is made for the site's kind of supply."""
     kind = c.job.site.supply.kind
-    for node, card in inverter_rows(c.plan, c.cards):
+    for node in c.plan.nodes:
+        card = c.cards.inverter(node.card)
         good = connects(card, kind)
         if good and not card.supplies:
             yield unknown(c, "inverter.supply", node.name, "the card does not say which supplies it is made for: see its manual")

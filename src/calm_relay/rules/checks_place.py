@@ -5,15 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import BatteryRow
 from calm_relay.job.site_models import CableRun
 from calm_relay.packs.conductors import ConductorTable
+from calm_relay.plant import chain
+from calm_relay.plant.station import BatteryRow
 from calm_relay.rules.checks_bank import PLACES
-from calm_relay.rules.checks_battery import battery_rows
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
 from calm_relay.rules.runs import RunRow
 from calm_relay.rules.runs_dc import battery_run_row, flexible
-from calm_relay.simulation import chain
 from calm_relay.units import format_quantity as show
 from calm_relay.wiring.sums import Carries, Terminals
 
@@ -21,7 +20,7 @@ from calm_relay.wiring.sums import Carries, Terminals
 def _runs(c: CheckContext) -> Iterator[tuple[BatteryRow, CableRun, RunRow, Carries, ConductorTable]]:
     """Yield each bank whose cable is known, with what it carries and the table it stands in."""
     table = flexible(c.pack)
-    for row in battery_rows(c):
+    for row in c.plant.banked:
         run = battery_run_row(row, c.pack)
         if run.run is not None and run.held is not None:
             yield row, run.run, run, run.held, table
@@ -36,26 +35,26 @@ def cable(c: CheckContext) -> Iterator[Finding]:
     factor = c.pack.value("battery_cable_factor")
     for row, run, flow, held, table in _runs(c):
         amps, design, fit = flow.amps, flow.design_a, flow.carrying(table)
-        at = c.path(f"nodes[{row.node.id}].battery_run.size")
+        at = c.path(f"nodes[{row.station.id}].battery_run.size")
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
         remedies.append(Remedy("a larger size, two in parallel, or more battery volts"))
         line = f"{amps:.1f} A × {factor:g} = {design:.1f} A; {held.words}"
         source = f"{c.pack.source('battery_cable_factor')}; {table.source}"
         yield finding(
-            c, "battery.cable", row.node.name, "current_a", design, held.amps, "most", line, remedies=remedies, source=source
+            c, "battery.cable", row.station.name, "current_a", design, held.amps, "most", line, remedies=remedies, source=source
         )
         if run.protected_a is None:
-            yield unknown(c, "battery.cable", f"{row.node.name}, fuse", "the battery's DC fuse: see its manual")
+            yield unknown(c, "battery.cable", f"{row.station.name}, fuse", "the battery's DC fuse: see its manual")
             continue
         words = f"a fuse of {run.protected_a:g} A for {design:.1f} A on a cable of {held.amps:.1f} A"
         if run.protected_a < design:
             yield finding(
-                c, "battery.cable", f"{row.node.name}, fuse", "current_a", run.protected_a, design, "least", words,
+                c, "battery.cable", f"{row.station.name}, fuse", "current_a", run.protected_a, design, "least", words,
                 remedies=[Remedy(f"a DC fuse of at least {design:.0f} A, with a cable that it protects")],
             )  # fmt: skip
         else:
             yield finding(
-                c, "battery.cable", f"{row.node.name}, fuse", "current_a", run.protected_a, held.amps, "most", words,
+                c, "battery.cable", f"{row.station.name}, fuse", "current_a", run.protected_a, held.amps, "most", words,
                 remedies=[Remedy(f"a DC fuse of at most {held.amps:.0f} A, or a larger cable")],
             )  # fmt: skip
 
@@ -70,17 +69,17 @@ def drop(c: CheckContext) -> Iterator[Finding]:
     for row, run, flow, held, table in _runs(c):
         lost = flow.change_v
         if run.length_m is None or lost is None:
-            yield unknown(c, "battery.cable-drop", row.node.name, "the length of the battery cable: measure on site")
+            yield unknown(c, "battery.cable-drop", row.station.name, "the length of the battery cable: measure on site")
             continue
         volts, amps = flow.volts, flow.amps
         fit = flow.within(table, limit * volts)
-        at = c.path(f"nodes[{row.node.id}].battery_run.size")
+        at = c.path(f"nodes[{row.station.id}].battery_run.size")
         remedies = [Remedy(f"{fit[0].name} instead", (Edit(at, fit[0].name),))] if fit else []
         remedies.append(Remedy("a shorter way or a larger size"))
         each = 1000 * table.ohm_per_m(held.conductor)
         line = f"2 × {amps:.1f} A × {each:.3f} mΩ/m × {run.length_m:g} m = {lost:.2f} of {volts:.1f} V"
         yield finding(
-            c, "battery.cable-drop", row.node.name, "fraction", lost / volts, limit, "most", line, soft=True, remedies=remedies,
+            c, "battery.cable-drop", row.station.name, "fraction", lost / volts, limit, "most", line, soft=True, remedies=remedies,
             source=c.pack.source("dc_drop_most_frac"),
         )  # fmt: skip
 
@@ -92,18 +91,21 @@ def drop(c: CheckContext) -> Iterator[Finding]:
 def lug(c: CheckContext) -> Iterator[Finding]:
     """Whether the battery cable's size lies in the range that the inverter's terminals take."""
     for row, _, _, held, table in _runs(c):
-        ends = ((row.unit.battery_lug_min_mm2, row.unit.battery_lug_max_mm2), (row.battery.lug_min_mm2, row.battery.lug_max_mm2))
+        ends = (
+            (row.station.fitting.battery_lug_min_mm2, row.station.fitting.battery_lug_max_mm2),
+            (row.battery.fitting.lug_min_mm2, row.battery.fitting.lug_max_mm2),
+        )
         low = max((least for least, _ in ends if least is not None), default=None)
         terminals = Terminals(low, min((most for _, most in ends if most is not None), default=None))
         if not terminals.known:
-            yield unknown(c, "battery.lug", row.node.name, "the sizes its battery terminals take: see the manuals")
+            yield unknown(c, "battery.lug", row.station.name, "the sizes its battery terminals take: see the manuals")
             continue
         good, fit = terminals.take(held.conductor), [size for size in table.rows if terminals.take(size)]
-        at = c.path(f"nodes[{row.node.id}].battery_run.size")
+        at = c.path(f"nodes[{row.station.id}].battery_run.size")
         remedies = [Remedy(f"{fit[-1].name} with its lug", (Edit(at, fit[-1].name),))] if fit else []
         remedies.append(Remedy("a reducer made for these terminals, or the next device"))
         line = f"{held.conductor.area_mm2:g} mm² of cable; the terminals of inverter and battery take {terminals.words}"
-        yield finding(c, "battery.lug", row.node.name, YES_NO, float(good), 1.0, "least", line, tight=COUNTS, remedies=remedies)
+        yield finding(c, "battery.lug", row.station.name, YES_NO, float(good), 1.0, "least", line, tight=COUNTS, remedies=remedies)
 
 
 @check(
@@ -122,19 +124,19 @@ def energy(c: CheckContext) -> Iterator[Finding]:
         "outdoors": "energy_outdoors_most_wh",
     }  # fmt: skip
     by_place: dict[str, float] = {}
-    for row in battery_rows(c):
-        wh = chain.capacity_wh(row.battery, row.choice)
+    for row in c.plant.banked:
+        wh = chain.capacity_wh(row.bank)
         if unit is not None:
-            each = wh / row.choice.modules
+            each = wh / row.bank.modules
             line = f"a module of {show(each, 'energy_wh')} against {show(unit, 'energy_wh')} a unit"
             yield finding(
-                c, "place.energy", f"{row.node.name}, one unit", "energy_wh", each, unit, "most", line, tight=COUNTS,
+                c, "place.energy", f"{row.station.name}, one unit", "energy_wh", each, unit, "most", line, tight=COUNTS,
                 source=pack.source("energy_unit_most_wh"), remedies=[Remedy("smaller units")],
             )  # fmt: skip
-        if row.choice.place is not None:
-            by_place[row.choice.place] = by_place.get(row.choice.place, 0.0) + wh
+        if row.bank.place is not None:
+            by_place[row.bank.place] = by_place.get(row.bank.place, 0.0) + wh
         elif unit is not None:
-            yield unknown(c, "place.energy", row.node.name, "where the bank stands: choose its place")
+            yield unknown(c, "place.energy", row.station.name, "where the bank stands: choose its place")
     for place, wh in by_place.items():
         limit = limits[place]
         if limit is None:

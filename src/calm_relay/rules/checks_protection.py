@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import forming_rows
 from calm_relay.rules.checks_island import USUAL_AIR_C, swap_generator
 from calm_relay.rules.checks_service import backup_appliances, running_va
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, declared, finding, unknown
@@ -23,7 +22,7 @@ BY_ELECTRICIAN = "local code decides, the electrician measures it"
 
 def _device(c: CheckContext) -> Transfer | None:
     """Return the transfer device of a plan in which something forms an island behind it."""
-    return c.plan.transfer if forming_rows(c.plan, c.cards) and not c.plan.off_grid else None
+    return c.plan.transfer if c.plant.forming and not c.plan.off_grid else None
 
 
 def _declared(c: CheckContext, check_id: str, field: str, said: str, ask: str, fix: str) -> Iterator[Finding]:
@@ -99,8 +98,8 @@ def fault_current(c: CheckContext) -> Iterator[Finding]:
     device = _device(c)
     if device is None:
         return
-    rows = forming_rows(c.plan, c.cards)
-    silent = [row.unit.name for row in rows if row.unit.fault_current_a is None]
+    rows = c.plant.forming
+    silent = [row.station.model.name for row in rows if row.unit.fault_current_a is None]
     if device.largest_breaker_a is None or silent:
         what = f"what {', '.join(silent)} drives into a short circuit" if silent else "the largest breaker of a backup circuit"
         yield unknown(c, "backup.fault-current", "backup side", what)

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import BatteryRow, battery_rows
 from calm_relay.job.site_models import MountingSpot
 from calm_relay.library.base import BoxCard
+from calm_relay.plant import chain
+from calm_relay.plant.station import BatteryRow, Box, Model
 from calm_relay.rules.checks_bank import PLACES
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, declared, finding, unknown
-from calm_relay.simulation import chain
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.year.cells import place_range_c
@@ -33,7 +33,7 @@ class InUse:
     place: str
     spot: MountingSpot | None
     banks: tuple[BatteryRow, ...]
-    boxes: tuple[tuple[BoxCard, int], ...]
+    boxes: tuple[tuple[Model, Box, int], ...]
 
     @property
     def name(self) -> str:
@@ -44,15 +44,14 @@ class InUse:
 def places_in_use(c: CheckContext) -> list[InUse]:
     """Return the places at which banks and inverters of a plan stand."""
     banks: dict[str, list[BatteryRow]] = {}
-    boxes: dict[str, list[tuple[BoxCard, int]]] = {}
-    for row in battery_rows(c.plan, c.cards):
-        if row.choice.place is not None:
-            banks.setdefault(row.choice.place, []).append(row)
-            boxes.setdefault(row.choice.place, []).append((row.battery, row.choice.modules))
-    for node in c.plan.nodes:
-        card = c.cards.inverter(node.card)
-        if node.place is not None and not card.per_module:
-            boxes.setdefault(node.place, []).append((card, node.count))
+    boxes: dict[str, list[tuple[Model, Box, int]]] = {}
+    for row in c.plant.banked:
+        if row.bank.place is not None:
+            banks.setdefault(row.bank.place, []).append(row)
+            boxes.setdefault(row.bank.place, []).append((row.battery.model, row.battery.box, row.bank.modules))
+    for station in c.plant.stations:
+        if station.place is not None and not station.each.per_module:
+            boxes.setdefault(station.place, []).append((station.model, station.box, station.count))
     return [
         InUse(place, c.job.site.spot(place), tuple(banks.get(place, ())), tuple(rows))
         for place, rows in sorted(boxes.items(), key=lambda item: list(PLACES).index(item[0]))
@@ -246,7 +245,7 @@ def opening(c: CheckContext) -> Iterator[Finding]:
 def apart(c: CheckContext) -> Iterator[Finding]:
     """The distance between banks at one place against the pack's least, where several stand there."""
     for used, spot in _spots(c, banks=True):
-        units = sum(row.choice.modules if row.battery.stacking == "parallel" else 1 for row in used.banks)
+        units = sum(row.bank.modules if row.bank.cells.stacking == "parallel" else 1 for row in used.banks)
         if units > 1:
             rule = (c.pack.get("apart_least_m"), "apart_least_m")
             yield from _least(
@@ -263,7 +262,7 @@ def clear(c: CheckContext) -> Iterator[Finding]:
     """Free depth in front of the deepest box at a place against the pack's least."""
     limit = c.pack.value("clear_depth_least_m")
     for used, spot in _spots(c):
-        deepest = max((card.depth_m for card, _ in used.boxes if card.depth_m is not None), default=None)
+        deepest = max((box.depth_m for _, box, _ in used.boxes if box.depth_m is not None), default=None)
         if spot.clear_m is None or deepest is None:
             what = "free depth from the wall: measure on site" if spot.clear_m is None else "how deep the boxes are: their sheets"
             yield unknown(c, "place.clear", used.name, what)
@@ -277,10 +276,10 @@ def clear(c: CheckContext) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _sum_of(boxes: tuple[tuple[BoxCard, int], ...], figure: str) -> tuple[float, list[str]]:
+def _sum_of(boxes: tuple[tuple[Model, Box, int], ...], figure: str) -> tuple[float, list[str]]:
     """Return the sum of a figure over boxes, and the names of those that are silent."""
-    silent = [card.name for card, _ in boxes if getattr(card, figure) is None]
-    return sum((getattr(card, figure) or 0.0) * count for card, count in boxes), silent
+    silent = [model.name for model, box, _ in boxes if getattr(box, figure) is None]
+    return sum((getattr(box, figure) or 0.0) * count for _, box, count in boxes), silent
 
 
 @check(
@@ -290,14 +289,16 @@ def _sum_of(boxes: tuple[tuple[BoxCard, int], ...], figure: str) -> tuple[float,
 def width(c: CheckContext) -> Iterator[Finding]:
     """What the boxes at a place take side by side against the free width there."""
     for used, spot in _spots(c):
-        stacked = {row.battery.id for row in used.banks if row.battery.stacking == "series"}
-        side_by_side = tuple((card, 1 if card.id in stacked else count) for card, count in used.boxes)
+        stacked = {row.battery.model.id for row in used.banks if row.bank.cells.stacking == "series"}
+        side_by_side = tuple((model, box, 1 if model.id in stacked else count) for model, box, count in used.boxes)
         total, silent = _sum_of(side_by_side, "width_m")
         if spot.width_m is None or silent:
             what = f"the width of {', '.join(silent)}: see the sheet" if silent else "free width: measure on site"
             yield unknown(c, "place.width", used.name, what)
             continue
-        words = " + ".join(f"{f'{count} × ' if count > 1 else ''}{card.name} {card.width_m:g} m" for card, count in side_by_side)
+        words = " + ".join(
+            f"{f'{count} × ' if count > 1 else ''}{model.name} {box.width_m:g} m" for model, box, count in side_by_side
+        )
         yield finding(
             c, "place.width", used.name, "length_m", total, spot.width_m, "most", f"{words} = {total:.2f} of {spot.width_m:g} m",
             tight=COUNTS, remedies=[Remedy("another wall, or part of it elsewhere")],
@@ -316,7 +317,7 @@ def weight(c: CheckContext) -> Iterator[Finding]:
             what = f"the weight of {', '.join(silent)}: see the sheet" if silent else "what wall or floor carries: look on site"
             yield unknown(c, "place.weight", used.name, what)
             continue
-        words = " + ".join(f"{f'{count} × ' if count > 1 else ''}{card.weight_kg:g} kg" for card, count in used.boxes)
+        words = " + ".join(f"{f'{count} × ' if count > 1 else ''}{box.weight_kg:g} kg" for _, box, count in used.boxes)
         line = f"{words} = {total:g} of {spot.carries_kg:g} kg"
         yield finding(
             c, "place.weight", used.name, "mass_kg", total, spot.carries_kg, "most", line,
@@ -347,15 +348,15 @@ def backing(c: CheckContext) -> Iterator[Finding]:
 def air(c: CheckContext) -> Iterator[Finding]:
     """Free opening to the outside against what the gas of lead-acid banks asks for while they are boosted."""
     for used, spot in _spots(c, banks=True):
-        lead = [row for row in used.banks if row.battery.is_lead]
+        lead = [row for row in used.banks if row.bank.cells.is_lead]
         if not lead or used.place == "outdoors":
             continue
         flow, words = 0.0, []
         for row in lead:
-            vented = row.battery.chemistry in ("lead-acid", "lead-flooded")
+            vented = row.bank.cells.chemistry in ("lead-acid", "lead-flooded")
             ma = c.pack.value("vent_ma_per_ah_vented") if vented else c.pack.value("vent_ma_per_ah_sealed")
-            volts = chain.stack_voltage_v(row.battery, row.choice.modules)
-            cells, ah = volts / LEAD_CELL_V, row.battery.capacity_wh * row.choice.modules / volts
+            volts = chain.stack_voltage_v(row.bank)
+            cells, ah = volts / LEAD_CELL_V, row.bank.cells.capacity_wh * row.bank.modules / volts
             flow += c.pack.value("vent_factor") * cells * ma / 1000.0 * ah
             words.append(f"{c.pack.value('vent_factor'):g} × {cells:.0f} cells × {ma:g} mA/Ah × {ah:.0f} Ah")
         area = c.pack.value("vent_cm2_per_m3_h") * flow

@@ -6,14 +6,13 @@ from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
 from calm_relay.job.house_models import Appliance
-from calm_relay.job.models import Node
-from calm_relay.job.rows import BatteryRow, forming_rows, pv_only_nodes
-from calm_relay.library.cards import BatterySideUnit, InverterCard
-from calm_relay.pv.roof import group_stc_w
-from calm_relay.rules.checks_battery import swap_card, swap_edits, unit_of
+from calm_relay.library.cards import InverterCard
+from calm_relay.plant import chain
+from calm_relay.plant.offgrid import continuous_va, plan_continuous_va
+from calm_relay.plant.station import BatteryRow
+from calm_relay.plant.unit import Unit, unit_of
+from calm_relay.rules.checks_battery import swap_card, swap_edits
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, note, unknown
-from calm_relay.simulation import chain
-from calm_relay.simulation.offgrid import continuous_va, plan_continuous_va
 from calm_relay.units import format_quantity as show
 
 
@@ -36,7 +35,7 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
     assert c.facts is not None
     if not c.plan.has_backup_side:
         return
-    forming = forming_rows(c.plan, c.cards)
+    forming = c.plant.forming
     amps = c.cards.transfer(c.plan.transfer.card).pass_through_a if c.plan.transfer else None
     supply = c.job.site.supply
     subject = "house" if c.plan.off_grid else "backup side"
@@ -48,9 +47,9 @@ def offgrid_power(c: CheckContext) -> Iterator[Finding]:
             "nothing on the backup side forms the grid: all of it is dark in an outage",
         )
         return
-    limit = plan_continuous_va(c.plan, c.cards)
+    limit = plan_continuous_va(c.plant)
     if limit is None:
-        silent = [row.node.name for row in forming if continuous_va(row) is None]
+        silent = [row.station.name for row in forming if continuous_va(row) is None]
         what = f"off-grid continuous power of {', '.join(silent)}, or its battery's discharge limit: see the data sheets"
         yield unknown(c, "backup.offgrid-power", subject, what)
         return
@@ -106,15 +105,10 @@ def _shed(c: CheckContext, limit_va: float) -> list[Remedy]:
     return [Remedy(words, edits)]
 
 
-def _own_pv_w(c: CheckContext, node: Node) -> float:
-    """Return the STC watts on a node's own DC side: its strings charge first, the AC side adds what they leave."""
-    return sum(group_stc_w(group, c.cards) for group in node.strings)
-
-
-def _absorbs_w(c: CheckContext, row: BatteryRow, unit: BatterySideUnit) -> float:
-    """Return the AC watts a unit takes in beside its own strings, with the row's battery behind it. [W]"""
-    takes, dc = unit.absorb_max_w or 0.0, chain.terminals_limit_w(chain.charge_chain(unit, row.battery, row.choice))
-    return takes if dc is None else min(takes, unit.charger_ac_w(max(0.0, dc - _own_pv_w(c, row.node))))
+def _absorbs_w(row: BatteryRow, unit: Unit) -> float:
+    """Return the AC watts a unit takes in beside its own strings, which charge first, with the row's battery behind it. [W]"""
+    takes, dc = unit.absorb_max_w or 0.0, chain.terminals_limit_w(chain.charge_chain(unit, row.bank))
+    return takes if dc is None else min(takes, unit.charger_ac_w(max(0.0, dc - row.station.array_stc_w)))
 
 
 @check(
@@ -127,14 +121,14 @@ def _absorbs_w(c: CheckContext, row: BatteryRow, unit: BatterySideUnit) -> float
 )
 def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
     """Sum of PV-only inverters on the backup side against what the forming inverters and their batteries take in."""
-    forming = forming_rows(c.plan, c.cards)
-    pv = [(node, card) for node, card in pv_only_nodes(c.plan, c.cards) if node.side == "backup"]
+    forming = c.plant.forming
+    pv = [station for station in c.plant.pv_only if station.side == "backup"]
     if not forming or not pv:
         return
-    subject = " + ".join(node.name for node, _ in pv)
+    subject = " + ".join(station.name for station in pv)
     limit, words = 0.0, []
     for row in forming:
-        node, unit = row.node, row.unit
+        node, unit = row.station, row.unit
         if unit.absorb_max_w is None:
             yield unknown(
                 c,
@@ -143,21 +137,22 @@ def ac_pv_absorb(c: CheckContext) -> Iterator[Finding]:
                 f"what {node.name} absorbs off grid: ask its maker (keeps the plan from being recommended)",
             )
             return
-        takes, own = _absorbs_w(c, row, unit), _own_pv_w(c, node)
+        takes, own = _absorbs_w(row, unit), node.array_stc_w
         limit += takes * unit.absorb_ratio
         beside = f" beside {show(own, 'power_w')} of its own DC PV" if own else ""
         words.append(f"{node.name} {show(takes, 'power_w')}{beside} × {unit.absorb_ratio:g}")
-    value = sum(card.ac_rated_w * node.count for node, card in pv)
+    value = sum(station.unit.ac_rated_w for station in pv)
     line = f"{show(value, 'power_w')} of PV inverters on the backup side; absorbs {' + '.join(words)} = {show(limit, 'power_w')}"
-    edits = tuple(Edit(c.path(f"nodes[{node.id}].side"), "grid") for node, _ in pv)
+    edits = tuple(Edit(c.path(f"nodes[{station.id}].side"), "grid") for station in pv)
     remedies = [Remedy("put the PV inverter on the grid side: it is then off in an outage", edits)]
-    node, unit = forming[0].node, forming[0].unit
+    node = forming[0].station
     if len(forming) == 1:
 
         def takes_all(card: InverterCard) -> bool:
-            return _absorbs_w(c, forming[0], unit_of(card)) * unit_of(card).absorb_ratio >= value
+            unit = unit_of(card)
+            return _absorbs_w(forming[0], unit) * unit.absorb_ratio >= value
 
         best = swap_card(c, node, takes_all, lambda card: card.ac_rated_w)
-        if best is not None and best.id != node.card:
-            remedies.append(Remedy(f"{best.name} in place of {unit.name}", swap_edits(c, node, best)))
+        if best is not None and best.id != node.model.id:
+            remedies.append(Remedy(f"{best.name} in place of {node.model.name}", swap_edits(c, node, best)))
     yield finding(c, "backup.ac-pv-absorb", subject, "power_w", value, limit, "most", line, remedies=remedies)

@@ -9,10 +9,8 @@ import numpy as np
 from calm_relay.calendar import in_window
 from calm_relay.job.control_models import GRID_CHARGING, Slot
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import battery_rows, forming_rows, pv_behind
-from calm_relay.pv.roof import export_cap_w
+from calm_relay.plant import chain
 from calm_relay.rules.registry import COUNTS, CheckContext, Finding, Remedy, check, finding, note, unknown
-from calm_relay.simulation import chain
 from calm_relay.tariff.prices import cheap_window
 from calm_relay.units import format_quantity as show
 
@@ -35,19 +33,20 @@ def target(c: CheckContext) -> Iterator[Finding]:
         found = c.facts.windows.get(i)
         if slot.kind not in GRID_CHARGING or found is None or (window is not None and _inside(slot, window)):
             continue
-        for row in battery_rows(c.plan, c.cards):
-            year = found.nodes.get(row.node.id)
+        for row in c.plant.banked:
+            year = found.nodes.get(row.station.id)
             if year is None:
                 continue
-            lacks = max(0.0, slot.target_soc_frac - year.begins_frac) * chain.capacity_wh(row.battery, row.choice)
+            lacks = max(0.0, slot.target_soc_frac - year.begins_frac) * chain.capacity_wh(row.bank)
             line = (
                 f"it begins at {year.begins_frac * 100:.0f} % on the mean, its target is {slot.target_soc_frac * 100:.0f} %: "
                 f"{show(lacks, 'energy_wh', 1)} a day from the grid unless sun brings it"
             )
             edits = (Edit(c.path(f"controls.slots[{i}].kind"), "surplus_only"),)
+            subject = f"{row.station.name}, {slot.title}"
             yield finding(
-                c, "settings.target", f"{row.node.name}, {slot.title}", "fraction", slot.target_soc_frac, year.begins_frac, "most",
-                line, soft=True, tight=COUNTS, remedies=[Remedy("surplus only: keep the charge, buy nothing for it", edits)],
+                c, "settings.target", subject, "fraction", slot.target_soc_frac, year.begins_frac, "most", line, soft=True,
+                tight=COUNTS, remedies=[Remedy("surplus only: keep the charge, buy nothing for it", edits)],
             )  # fmt: skip
 
 
@@ -104,11 +103,11 @@ def _same_nodes(one: Slot, other: Slot) -> bool:
 def reserve(c: CheckContext) -> Iterator[Finding]:
     """The largest reserve against the lowest target of a slot, and against the charge in use: above it a battery stands still."""
     most = max(c.plan.controls.reserve_by_month(c.job.site.place.latitude_deg))
-    if not any(True for _ in battery_rows(c.plan, c.cards)):
+    if not any(True for _ in c.plant.banked):
         return
-    for row in battery_rows(c.plan, c.cards):
-        low, high = chain.soc_window(row.battery, row.choice)
-        targets = [s.target_soc_frac for s in c.plan.controls.slots if s.kind in GRID_CHARGING and s.holds_for(row.node.id)]
+    for row in c.plant.banked:
+        low, high = chain.soc_window(row.bank)
+        targets = [s.target_soc_frac for s in c.plan.controls.slots if s.kind in GRID_CHARGING and s.holds_for(row.station.id)]
         limit = min([high, *targets])
         if most <= low and not targets:
             continue
@@ -120,7 +119,7 @@ def reserve(c: CheckContext) -> Iterator[Finding]:
             Edit(c.path(f"controls.{name}"), low_enough) for name in names if (getattr(c.plan.controls, name) or 0.0) > low_enough
         )
         yield finding(
-            c, "settings.reserve", row.node.name, "fraction", most, limit, "most", line, soft=True,
+            c, "settings.reserve", row.station.name, "fraction", most, limit, "most", line, soft=True,
             remedies=[Remedy(f"a reserve of {low_enough * 100:.0f} %", edits)],
         )  # fmt: skip
 
@@ -131,7 +130,7 @@ def reserve(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def limiter(c: CheckContext) -> Iterator[Finding]:
     """The set-point drawn from the grid against an export cap above nothing; the figure to be typed at the limiter."""
-    cap, bias = export_cap_w(c.job, c.plan, c.cards), c.plan.controls.meter_bias_w
+    cap, bias = c.plant.caps.export_w, c.plan.controls.meter_bias_w
     if cap is None or cap <= 0 or not c.plan.nodes:
         return
     line = f"a cap of {show(cap, 'power_w', 2)} less {bias:g} W: the limiter is set to {show(max(0.0, cap - bias), 'power_w', 2)}"
@@ -147,12 +146,12 @@ def limiter(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def cut_off(c: CheckContext) -> Iterator[Finding]:
     """The frequency to which the forming inverter has to go so that PV that only trips lets go, where such PV stands behind it."""
-    if not forming_rows(c.plan, c.cards):
+    if not c.plant.forming:
         return
-    for node, card in pv_behind(c.plan, c.cards):
-        record = card.frequency
+    for node in c.plant.pv_behind:
+        record = node.fitting.frequency
         if record is None:
-            yield unknown(c, "settings.cut-off", node.name, f"at which frequency {card.name} lets go: its papers")
+            yield unknown(c, "settings.cut-off", node.name, f"at which frequency {node.model.name} lets go: its papers")
         elif record.droop_frac is None:
             trip = min(t.frequency_hz for t in record.trips)
             yield note(

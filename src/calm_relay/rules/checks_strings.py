@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from calm_relay.job import rows
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node, StringGroup
-from calm_relay.library.cards import InverterCard, ModuleCard, OptimizerCard, Tracker
+from calm_relay.library.cards import ModuleCard, OptimizerCard, Tracker
+from calm_relay.plant import rows
+from calm_relay.plant.unit import Unit
 from calm_relay.pv import limits
 from calm_relay.pv.limits import StringAmps, StringVolts
 from calm_relay.pv.roof import array_stc_w as node_stc_w
@@ -17,7 +18,7 @@ from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, find
 from calm_relay.units import format_quantity as show
 
 
-def string_rows(c: CheckContext) -> Iterator[tuple[Node, InverterCard, StringGroup, ModuleCard]]:
+def string_rows(c: CheckContext) -> Iterator[tuple[Node, Unit, StringGroup, ModuleCard]]:
     """Yield every string group with its node, the node's card and its module card."""
     yield from rows.string_rows(c.plan, c.cards)
 
@@ -27,7 +28,7 @@ def optimizer_of(c: CheckContext, group: StringGroup) -> OptimizerCard | None:
     return c.cards.optimizer(group.optimizer)
 
 
-def voltage_rows(c: CheckContext) -> Iterator[tuple[Node, InverterCard, StringGroup, ModuleCard]]:
+def voltage_rows(c: CheckContext) -> Iterator[tuple[Node, Unit, StringGroup, ModuleCard]]:
     """Yield the string groups whose volts are the sum of their modules' volts; optimizers with a fixed string voltage are not."""
     for row in string_rows(c):
         optimizer = optimizer_of(c, row[2])
@@ -168,7 +169,7 @@ def short_circuit(c: CheckContext) -> Iterator[Finding]:
 
 def to_free_tracker(c: CheckContext, node: Node, group: StringGroup) -> list[Remedy]:
     """Return the remedy that puts a string on its inverter's first free tracker, if there is one apart from the others."""
-    card, used = c.cards.station(node), {g.tracker for g in node.strings}
+    card, used = c.plant.station(node.id).unit, {g.tracker for g in node.strings}
     free = next((n for n in range(1, len(card.trackers) + 1) if n not in used), None)
     if free is None or card.trackers_paralleled:
         return []

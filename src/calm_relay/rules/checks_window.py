@@ -9,10 +9,10 @@ from dataclasses import dataclass
 from calm_relay.calendar import MONTH_DAYS, window_hours
 from calm_relay.job.control_models import GRID_CHARGING, Slot
 from calm_relay.job.edits import Edit
-from calm_relay.job.rows import BatteryRow, battery_rows
+from calm_relay.plant import chain
+from calm_relay.plant.station import BatteryRow
 from calm_relay.rules.checks_battery import paid_in_slot
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.simulation import chain
 from calm_relay.simulation.quick import WindowEnergy, ac_round_trip, window_draws_wh, window_energy
 from calm_relay.units import format_quantity as show
 
@@ -55,7 +55,7 @@ def window_fill(c: CheckContext) -> Iterator[Finding]:
     Watts are at AC. Beside the sum stands what the year stored, and why the two part.
     """
     for w, made in _windows(c):
-        subject = f"{w.row.node.name}, {w.slot.title}"
+        subject = f"{w.row.station.name}, {w.slot.title}"
         if made is None:
             yield unknown(c, "battery.window-fill", subject, "the slot's charge power: type it in kW at AC")
             continue
@@ -71,21 +71,21 @@ def _windows(c: CheckContext) -> Iterator[tuple[_Window, WindowEnergy | None]]:
         if slot.kind not in GRID_CHARGING:
             continue
         taken_w = 0.0
-        for row in battery_rows(c.plan, c.cards):
-            if not slot.holds_for(row.node.id):
+        for row in c.plant.banked:
+            if not slot.holds_for(row.station.id):
                 continue
             limited = c.job.site.import_limit_w is not None and slot.kind != "timer"  # a timer sees no meter
             if limited and c.facts is None and slot.power_w > 0:
                 continue  # what the house draws meanwhile comes with the year
             room = c.facts.windows[i].room_w(taken_w) if limited and c.facts and slot.power_w > 0 else None
-            low, high = chain.soc_window(row.battery, row.choice)
+            low, high = chain.soc_window(row.bank)
             w = _Window(
                 row=row,
                 slot=slot,
                 index=i,
                 low_frac=max(low, _reserve(c, slot)),
                 high_frac=min(high, slot.target_soc_frac),
-                capacity_wh=chain.capacity_wh(row.battery, row.choice),
+                capacity_wh=chain.capacity_wh(row.bank),
                 room_w=room,
             )
             made = w.energy() if slot.power_w > 0 else None
@@ -122,7 +122,7 @@ def short_windows(c: CheckContext) -> Iterator[ShortWindow]:
         gain = tariff.import_price_per_kwh - paid_in_slot(c, w.slot) / trip if trip > 0 else 0.0
         out = lacking * math.sqrt(trip) if trip > 0 else 0.0  # half of the way there and back
         days = sum(MONTH_DAYS[m - 1] for m in w.slot.months or range(1, 13))
-        yield ShortWindow(f"{w.row.node.name}, {w.slot.title}", lacking, out, gain, days)
+        yield ShortWindow(f"{w.row.station.name}, {w.slot.title}", lacking, out, gain, days)
 
 
 def _reserve(c: CheckContext, slot: Slot) -> float:
@@ -148,7 +148,7 @@ def _line(c: CheckContext, w: _Window, made: WindowEnergy) -> str:
 
 def _by_year(c: CheckContext, w: _Window, made: WindowEnergy) -> str:
     """Return what the year stored in the window on a mean day, and why it is not what the sum says."""
-    year = c.facts.windows[w.index].nodes.get(w.row.node.id) if c.facts is not None and w.index in c.facts.windows else None
+    year = c.facts.windows[w.index].nodes.get(w.row.station.id) if c.facts is not None and w.index in c.facts.windows else None
     if year is None:
         return ""
     room = max(0.0, w.high_frac - year.begins_frac) * w.capacity_wh
@@ -156,7 +156,7 @@ def _by_year(c: CheckContext, w: _Window, made: WindowEnergy) -> str:
     if room < min(made.stored_wh, w.need_wh) - 50.0:
         why = f": it began at {year.begins_frac * 100:.0f} % on the mean, which leaves room for {show(room, 'energy_wh')}"
     elif year.stored_wh < min(made.stored_wh, room) - 50.0:
-        taper = w.row.battery.taper_soc_frac
+        taper = w.row.bank.cells.taper_soc_frac
         slow = f"charging slows above {taper * 100:.0f} %" if taper < w.high_frac else "days differ from their mean"
         why = f": {slow}"
     return f". In the year it stored {show(year.stored_wh, 'energy_wh')} on a mean day of its own{why}"

@@ -49,12 +49,14 @@ class _WatchedContext(CheckContext):
     """A context that notes what is read of it."""
 
     def __getattribute__(self, name: str) -> Any:
-        if name in _FIELDS or name in ("pack", "offered"):
+        if name in _FIELDS or name in ("pack", "offered", "plant"):
             mine = object.__getattribute__(self, "__dict__")
             reads, whole = mine.get("_reads"), mine.get("_whole")
-            if name in _FIELDS:
+            if name in _FIELDS or name == "plant":
                 if reads is not None and name != "job":  # a job notes what is read of it itself
                     reads.add((False, name))
+                if name == "plant" and whole is not None:  # resolved once, of what is no proxy
+                    return whole.context.plant
             elif whole is not None:
                 value, read = whole.shared(name)
                 reads |= read

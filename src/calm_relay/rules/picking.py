@@ -15,10 +15,11 @@ from calm_relay.job.edits import Edit, read_path
 from calm_relay.job.models import BatteryChoice, GeneratorChoice, Job, Node, Plan, Transfer
 from calm_relay.library.book import CardBook
 from calm_relay.library.cards import BatteryCard, Card
+from calm_relay.plant import chain
+from calm_relay.plant.bank import Bank, bank_of, cells_of
 from calm_relay.rules.offers import is_own
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import all_checks
-from calm_relay.simulation import chain
 from calm_relay.year.facts import YearFacts
 
 # End of a path → kind of card (empty: that of the present inverter), checks that judge it by the beginnings of their ids.
@@ -258,7 +259,7 @@ def _trackers(c: CheckContext, node: Node, card: Card) -> int:
     if card.kind == "charge_controller":
         return len(each) * node.controllers
     if card.kind == "timer_charger" or node.controller is not None:
-        return len(c.cards.station(node).trackers)
+        return len(c.plant.station(node.id).unit.trackers)
     return len(each)
 
 
@@ -269,15 +270,15 @@ def _node(plan: Plan, path: str) -> Node:
 
 def _count(c: CheckContext, node: Node, card: BatteryCard, wanted_wh: float) -> int | None:
     """Return how many modules of a card fit an inverter and are nearest in usable energy to its bank, else to what is wanted."""
-    unit = c.cards.battery_station(node)
+    unit = c.plant.station(node.id).unit
     wanted, health = wanted_wh, 1.0
     if node.battery is not None:
         now, health = c.cards.batteries().get(node.battery.card), node.battery.state_of_health_frac
-        wanted = 0.0 if now is None else chain.usable_wh(now, node.battery)
+        wanted = 0.0 if now is None else chain.usable_wh(bank_of(now, node.battery))
         if now is not None and card.id == now.id:
             return node.battery.modules
     each = (card.soc_max_frac - card.soc_min_frac) * card.capacity_wh * health
-    return min(chain.module_counts(unit, card), key=lambda n: abs(n * each - wanted), default=None)
+    return min(chain.module_counts(unit, cells_of(card)), key=lambda n: abs(n * each - wanted), default=None)
 
 
 def _no_place(c: CheckContext, path: str, card: Card) -> tuple[str, str]:
@@ -292,9 +293,9 @@ def _no_place(c: CheckContext, path: str, card: Card) -> tuple[str, str]:
 
 
 def _window_words(c: CheckContext, path: str, card: Card) -> str:
-    unit = c.cards.battery_station(_node(c.plan, path))
+    unit = c.plant.station(_node(c.plan, path).id).unit
     assert isinstance(card, BatteryCard)
-    empty, full = card.window_v
+    empty, full = cells_of(card).window_v
     least = card.modules_min if card.stacking == "series" else 1
     most = card.modules_max if card.stacking == "series" else 1
     return (
@@ -319,7 +320,7 @@ def _rank(offer: Offer, size: float, wanted_wh: float) -> tuple[bool, bool, floa
         off = mine / size - 1.0
         near = off if off >= 0 else -1.5 * off
     elif wanted_wh > 0 and offer.modules is not None and isinstance(offer.card, BatteryCard):
-        near = abs(chain.usable_wh(offer.card, BatteryChoice(card=offer.card.id, modules=offer.modules)) - wanted_wh)
+        near = abs(chain.usable_wh(Bank(cells_of(offer.card), offer.modules)) - wanted_wh)
     else:  # nothing stands there: kind by kind, the small ones first
         near = 1e9 * ADDED.index(offer.card.kind) + mine if offer.card.kind in ADDED else mine
     return (

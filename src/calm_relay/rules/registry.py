@@ -13,6 +13,8 @@ from calm_relay.job.models import Job, Plan
 from calm_relay.job.pages import PAGE_KEYS
 from calm_relay.library.book import CardBook
 from calm_relay.packs.pack import Pack
+from calm_relay.plant.resolve import resolve
+from calm_relay.plant.whole import Plant
 from calm_relay.rules.offers import offered
 from calm_relay.units import SCALES
 from calm_relay.units import format_quantity as show
@@ -156,6 +158,11 @@ class CheckContext:
     def offered(self) -> CardBook:
         """The cards that remedies may propose: known ones (the shipped where none are handed in) that suit the job."""
         return offered(self.job, self.known)
+
+    @cached_property
+    def plant(self) -> Plant:
+        """The plan resolved."""
+        return resolve(self.job, self.plan, self.cards)
 
     @cached_property
     def pack(self) -> Pack:

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from calm_relay.job.models import Job, Node, Plan
-from calm_relay.job.rows import inverter_rows
 from calm_relay.job.site_models import CableRun
 from calm_relay.packs.conductors import Conductor, ConductorTable, conductor_table
-from calm_relay.pv.roof import export_cap_w
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.rows import inverter_rows
 from calm_relay.wiring.sums import Carries, Way, amps_of, carries, voltage_change_v
 
 if TYPE_CHECKING:
@@ -80,7 +80,7 @@ def run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
         amps = amps_of(va, volts, own)
         out.append(run_row(node.id, f"{node.name} to the board", own, volts, amps, factor * amps, run_of(job, node), table))
     if not plan.off_grid:
-        cap = export_cap_w(job, plan, job.cards())
+        cap = plant_of(job, plan).caps.export_w
         flows = total_va if cap is None else min(total_va, cap)
         way: Way = "three" if three else "single"
         amps = amps_of(flows, line_v, way)

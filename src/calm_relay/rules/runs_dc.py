@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import BatteryRow, battery_rows, string_rows
 from calm_relay.packs.conductors import ConductorTable, conductor_table
 from calm_relay.packs.pack import Pack
+from calm_relay.plant import chain
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.rows import string_rows
+from calm_relay.plant.station import BatteryRow
 from calm_relay.pv.limits import extremes_of, string_amps
 from calm_relay.rules.checks_match import full_power_a
 from calm_relay.rules.runs import RunRow, run_row
-from calm_relay.simulation import chain
 
 FLEXIBLE = "flexible"  # PV and battery cable is of fine strands, whatever the place
 
@@ -21,11 +23,11 @@ def flexible(pack: Pack) -> ConductorTable:
 
 def battery_run_row(row: BatteryRow, pack: Pack) -> RunRow:
     """Return the run from a bank to its inverter, at full AC power and the lowest charge in use."""
-    low, _ = chain.soc_window(row.battery, row.choice)
-    volts = chain.stack_volts(row.battery, row.choice.modules, low).floor_v
+    low, _ = chain.soc_window(row.bank)
+    volts = chain.stack_volts(row.bank, low).floor_v
     amps, factor = full_power_a(row), pack.value("battery_cable_factor")
-    name, table = f"the battery to {row.node.name}", flexible(pack)
-    return run_row(f"{row.node.id}:battery", name, "dc", volts, amps, factor * amps, row.node.battery_run, table)
+    name, table = f"the battery to {row.station.name}", flexible(pack)
+    return run_row(f"{row.station.id}:battery", name, "dc", volts, amps, factor * amps, row.station.battery_run, table)
 
 
 def string_run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
@@ -52,4 +54,4 @@ def string_run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
 
 def dc_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
     """Return every run of the DC side: strings first, then batteries."""
-    return (*string_run_rows(job, plan, pack), *(battery_run_row(row, pack) for row in battery_rows(plan, job.cards())))
+    return (*string_run_rows(job, plan, pack), *(battery_run_row(row, pack) for row in plant_of(job, plan).banked))

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.library.cards import BatteryCard
+from calm_relay.plant.station import Life
 
 Array = NDArray[np.float64]
 YEARS = 20
@@ -54,19 +54,29 @@ def year_cycles(energy_wh: Array, capacity_wh: float) -> tuple[CycleCount, ...]:
     return tuple(CycleCount(percent / 100.0, float(by_percent[percent])) for percent in np.flatnonzero(by_percent)[::-1].tolist())
 
 
-def damage_per_year(card: BatteryCard, cycles: tuple[CycleCount, ...], deeper: float = 1.0) -> float | None:
+def damage_per_year(life: Life, cycles: tuple[CycleCount, ...], deeper: float = 1.0) -> float | None:
     """Return the share of its cycle life that a battery uses in a year; None where the card has no life by depth. [0 to 1]
 
     `deeper` is how much deeper each cycle is than counted, the capacity being less: the same energy, as far as the window goes.
     """
-    if not card.depth_life:
+    if not life.depth_life:
         return None
     if not cycles:
         return 0.0
     depths = np.array([row.depth_frac for row in cycles])
-    window = card.soc_max_frac - card.soc_min_frac
-    lives = card.cycles_at_all(np.maximum(depths, np.minimum(window, depths * deeper)))
-    return None if lives is None else float((np.array([row.count for row in cycles]) / lives).sum())
+    lives = cycles_at(life.depth_life, np.maximum(depths, np.minimum(life.window_frac, depths * deeper)))
+    return float((np.array([row.count for row in cycles]) / lives).sum())
+
+
+def cycles_at(rows: tuple[tuple[float, float], ...], depths_frac: Array) -> Array:
+    """Return cycles to the end of life at depths above nothing, straight lines between (depth, cycles) in log-log. (n,) [cycles]"""
+    if len(rows) == 1:  # a single point: equal energy through the cells at every depth, common practice
+        alone: Array = rows[0][1] * rows[0][0] / depths_frac
+        return alone
+    x, y, at = np.log([r[0] for r in rows]), np.log([r[1] for r in rows]), np.log(depths_frac)
+    # beyond the card's shallowest point, its energy
+    lives: Array = np.exp(np.where(at < x[0], y[0] + x[0] - at, np.interp(at, x, y)))
+    return lives
 
 
 @dataclass(frozen=True)
@@ -98,7 +108,7 @@ class Ageing:
 
 
 def age(
-    card: BatteryCard,
+    life: Life,
     cycles: tuple[CycleCount, ...],
     delivered_wh_per_module: float,
     calendar_frac_per_year: float,
@@ -121,9 +131,9 @@ def age(
         State of health that the cycles were counted with; capacities are given as shares of the new one.
     """
     capacity, through, out = health_frac, 0.0, []
-    ends: list[tuple[float, str]] = [] if card.warranty_years is None else [(card.warranty_years, "years")]
+    ends: list[tuple[float, str]] = [] if life.warranty_years is None else [(life.warranty_years, "years")]
     for year in range(1, YEARS + 1):
-        damage = damage_per_year(card, cycles, health_frac / capacity if capacity > 0 else 1.0)
+        damage = damage_per_year(life, cycles, health_frac / capacity if capacity > 0 else 1.0)
         if damage is None:
             return None
         worn = min(capacity, damage * (1.0 - end_of_life_frac))
@@ -132,18 +142,18 @@ def age(
         before, capacity = capacity, capacity - worn - rest
         out.append(AgedYear(year, capacity, worn, rest))
         delivered = delivered_wh_per_module * min(1.0, before / health_frac)
-        limit = card.warranty_throughput_wh
+        limit = life.warranty_throughput_wh
         if limit is not None and through < limit <= through + delivered:
             ends.append((year - 1 + (limit - through) / delivered, "throughput"))
         through += delivered
-        floor = card.warranty_end_frac
+        floor = life.warranty_end_frac
         if floor is not None and before > floor >= capacity:
             ends.append((year - 1 + (before - floor) / (before - capacity), "capacity"))
     first = min(ends, default=None)
     kept = None
-    if card.warranty_end_frac is not None and card.warranty_years is not None:
-        at = min(int(card.warranty_years), YEARS)
-        kept = out[at - 1].capacity_frac >= card.warranty_end_frac if at >= 1 else None
+    if life.warranty_end_frac is not None and life.warranty_years is not None:
+        at = min(int(life.warranty_years), YEARS)
+        kept = out[at - 1].capacity_frac >= life.warranty_end_frac if at >= 1 else None
     return Ageing(
         begins_frac=health_frac,
         years=tuple(out),

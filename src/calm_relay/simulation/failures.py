@@ -4,11 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from calm_relay.job.models import Plan
-from calm_relay.job.rows import battery_rows, forming_rows, string_rows
-from calm_relay.library.book import CardBook
-from calm_relay.pv.roof import group_stc_w
-from calm_relay.simulation.chain import usable_wh
+from calm_relay.plant.chain import usable_wh
+from calm_relay.plant.whole import Plant
 from calm_relay.units import format_quantity as show
 
 
@@ -47,17 +44,14 @@ class Failure:
         return f"Without {self.name} {said}."
 
 
-def failures(plan: Plan, cards: CardBook) -> tuple[Failure, ...]:
+def failures(plant: Plant) -> tuple[Failure, ...]:
     """Return each inverter's failure, in the plan's order, and the transfer device's last."""
-    pv: dict[str, float] = {}
-    for node, card, group, _ in string_rows(plan, cards):
-        pv[node.id] = pv.get(node.id, 0.0) + group_stc_w(group, cards) * card.unit_count(node.count)
-    banks = {row.node.id: usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards)}
-    forming = [row.node.id for row in forming_rows(plan, cards)]
+    banks = {row.station.id: usable_wh(row.bank) for row in plant.banked}
+    forming = [row.station.id for row in plant.forming]
     out = []
-    for node in plan.nodes:
-        backup = "" if node.id not in forming else "part" if len(forming) > 1 else "dark" if plan.off_grid else "all"
-        out.append(Failure(node.id, node.name, pv.get(node.id, 0.0), banks.get(node.id, 0.0), backup))
-    if plan.transfer is not None and forming:
-        out.append(Failure("transfer", cards.transfer(plan.transfer.card).name, 0.0, 0.0, "all"))
+    for node in plant.stations:
+        backup = "" if node.id not in forming else "part" if len(forming) > 1 else "dark" if plant.off_grid else "all"
+        out.append(Failure(node.id, node.name, node.array_stc_w, banks.get(node.id, 0.0), backup))
+    if plant.transfer is not None and forming:
+        out.append(Failure("transfer", plant.transfer.model.name, 0.0, 0.0, "all"))
     return tuple(out)

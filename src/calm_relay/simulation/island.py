@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.errors import NotFeasible
-from calm_relay.job.models import Plan
-from calm_relay.job.rows import forming_rows
-from calm_relay.library.book import CardBook
+from calm_relay.job.control_models import Controls
+from calm_relay.plant.station import Converter
 from calm_relay.simulation.columns import AC_LOAD_G, AC_OWN_G, AC_PV_B, AC_PV_B_FIXED, AC_PV_G, AC_PV_G_FIXED
 from calm_relay.simulation.kernel.records import BACKUP, OWN_USE, SLOT_DTYPE
 from calm_relay.simulation.pack import Packed, sharing
@@ -56,17 +56,17 @@ def islanded(packed: Packed, forming: NDArray[np.bool_], *, in_proportion: bool 
     return replace(packed, nodes=nodes, slots=slots, plant=plant, ac=ac, take=take, give=give, codes=codes, reserves=1)
 
 
-def plan_island(packed: Packed, plan: Plan, cards: CardBook, restart: float | None = None) -> Packed:
+def plan_island(packed: Packed, converters: Sequence[Converter], controls: Controls, restart: float | None = None) -> Packed:
     """Return a plan's inputs without a grid, at the figures its cards have for that: off-grid rating, what a former absorbs.
 
     The plan's reserve is what is kept for the morning, unless `restart` says otherwise: below it loads are not served, and what
     forms the grid stays on. In an outage it is 0, for reserves are off (D16). [0 to 1]
     Apparent power counts as real power: loads' power factor is not in the mean of a step (assumed). Raises NotFeasible.
     """
-    forming = {row.node.id: row.unit for row in forming_rows(plan, cards)}
+    forming = {station.id: station.unit for station in converters if station.forms}
     assumed = set(packed.assumed)
     nodes = packed.nodes.copy()
-    switched = {node.id for node in plan.nodes if node.timer_charger is not None}
+    switched = {station.id for station in converters if station.switched}
     for k, node_id in enumerate(packed.node_ids):
         if node_id in switched:
             nodes[k]["ac_in_w"] = 0.0  # a time switch has no grid to charge from
@@ -82,6 +82,6 @@ def plan_island(packed: Packed, plan: Plan, cards: CardBook, restart: float | No
         else:
             nodes[k]["ac_in_w"] = min(nodes[k]["ac_in_w"], unit.absorb_max_w)
     which = np.array([node_id in forming for node_id in packed.node_ids], dtype=bool)
-    like = plan.controls.battery_order == "like_units"
-    kept = plan.controls.reserve_soc_frac if restart is None else restart
+    like = controls.battery_order == "like_units"
+    kept = controls.reserve_soc_frac if restart is None else restart
     return islanded(replace(packed, nodes=nodes, assumed=frozenset(assumed)), which, in_proportion=like, restart=kept)

@@ -13,13 +13,10 @@ from numpy.typing import NDArray
 from calm_relay.calendar import YearCalendar, in_window
 from calm_relay.errors import NotFeasible
 from calm_relay.job.control_models import BatteryOrder, Controls, Slot
-from calm_relay.job.models import BatteryChoice, Node, Plan
-from calm_relay.job.rows import battery_side_nodes
-from calm_relay.library.book import CardBook
-from calm_relay.library.cards import BatteryCard, BatterySideUnit, HybridCard
-from calm_relay.library.stations import BankStationCard
-from calm_relay.pv.array import night_w
-from calm_relay.simulation import chain
+from calm_relay.plant import chain
+from calm_relay.plant.bank import Bank
+from calm_relay.plant.station import Converter
+from calm_relay.plant.unit import Unit
 from calm_relay.simulation.columns import AC
 from calm_relay.simulation.kernel.records import (
     BACKUP,
@@ -108,21 +105,9 @@ class Packed:
         return self.ac_column("pv_b_w", "pv_g_w", "pv_b_fixed_w", "pv_g_fixed_w")
 
 
-def transfer_limit_w(plan: Plan, cards: CardBook, voltage_v: float, phases: int) -> float:
-    """Return V·I·phases of the plan's transfer device; infinity without a device or a figure on its card. [W]"""
-    amps = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
-    return math.inf if amps is None else voltage_v * amps * phases
-
-
-def inverter_pass_w(node: Node, cards: CardBook) -> float:
-    """Return the DC watts that an inverter (or `count` like ones) passes at its AC rating. [W]"""
-    card = cards.inverter(node.card)
-    return card.dc_w(card.ac_rated_w) * node.count
-
-
-def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: float, assumed: set[str]) -> np.void:
+def _node_record(node: Converter, reserve: float, assumed: set[str]) -> np.void:
     out: np.void = np.zeros(1, NODE_DTYPE)[0]
-    place = f"nodes[{node.id}]"
+    place, unit, bank = f"nodes[{node.id}]", node.unit, node.bank
 
     def known(value: float | None, fallback: float, what: str) -> float:
         if value is None:
@@ -133,7 +118,7 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     losses = unit.charger_loss
     if unit.charge_loss is None:
         assumed.add(f"{place}: charger loss as the inverter's")
-    night, night_assumed = night_w(unit)
+    night, night_assumed = unit.standby
     if night_assumed:
         assumed.add(f"{place}: standby draw, a third of p_self")
     out["side"] = BACKUP if node.side == "backup" else GRID
@@ -145,49 +130,49 @@ def _node_record(node: Node, unit: BatterySideUnit, cards: CardBook, reserve: fl
     out["grid_port_w"] = math.inf if unit.grid_port_max_w is None else unit.grid_port_max_w
     out["backup_port_w"] = math.inf if unit.backup_port_max_w is None else unit.backup_port_max_w
     out["pv_to_battery_w"] = math.inf
-    if isinstance(unit, HybridCard) and unit.pv_to_battery_max_w is not None:
+    if unit.pv_to_battery_max_w is not None:
         out["pv_to_battery_w"] = unit.pv_to_battery_max_w
     out["eta_c"] = out["eta_d"] = out["soc_max"] = out["taper_soc"] = out["taper_end"] = out["peak_hold"] = 1.0
     for name in AMPS_COLUMNS:
         out[name] = math.inf
-    if node.battery is None:
+    if bank is None:
         return out
-    battery = cards.battery(node.battery.card)
-    low, high = chain.soc_window(battery, node.battery)
-    charging = chain.charge_chain(unit, battery, node.battery)
-    giving = chain.discharge_chain(unit, battery, node.battery)
+    battery = bank.cells
+    low, high = chain.soc_window(bank)
+    charging, giving = chain.charge_chain(unit, bank), chain.discharge_chain(unit, bank)
     charge = known(chain.terminals_limit_w(charging), unit.ac_rated_w, "battery charge limit, the AC rating")
     give = known(chain.terminals_limit_w(giving), unit.ac_rated_w, "battery discharge limit, the AC rating")
-    loss = bank_loss(unit, battery, node.battery)
-    out["capacity_wh"] = chain.capacity_wh(battery, node.battery)
+    loss = bank_loss(unit, bank)
+    out["capacity_wh"] = chain.capacity_wh(bank)
     out["soc_min"], out["soc_max"], out["reserve"] = low, high, min(reserve, high)
     out["charge_w"], out["discharge_w"], out["eta_c"], out["eta_d"] = charge, give, loss.eta_c, loss.eta_d
     out["take_square_per_w"], out["give_square_per_w"] = loss.take_square_per_w, loss.give_square_per_w
     out["store_self_w"] = loss.self_w
-    if isinstance(unit, BankStationCard):  # its charger gives less than the bank takes from controllers and charger together
-        watts = chain.charger_limit_w(unit.charger_max_w, unit.charger_max_a, chain.stack_voltage_v(battery, node.battery.modules))
+    beside = unit.controllers
+    if beside is not None:  # its charger gives less than the bank takes from controllers and charger together
+        watts = chain.charger_limit_w(beside.charger_max_w, beside.charger_max_a, chain.stack_voltage_v(bank))
         out["ac_in_w"] = min(float(out["ac_in_w"]), math.inf if watts is None else unit.charger_ac_w(watts))
-        if unit.efficiency_assumed:
-            assumed.add(f"{place}: the charge controllers' efficiency, {unit.controller_efficiency_frac:.0%}")
+        if beside.efficiency_assumed:
+            assumed.add(f"{place}: the charge controllers' efficiency, {beside.efficiency_frac:.0%}")
     out["taper_soc"], out["taper_end"] = battery.taper_soc_frac, battery.taper_end_frac
     if battery.absorption_h is not None:
         width_wh = max(0.0, high - battery.taper_soc_frac) * float(out["capacity_wh"])
         out["taper_end"] = absorption_end_frac(battery.absorption_h, width_wh, charge * loss.eta_c)
     out["auxiliary_w"] = battery.auxiliary_w
-    _volts_follow(out, unit, battery, node.battery)
+    _volts_follow(out, unit, bank)
     return out
 
 
-def _volts_follow(out: np.void, unit: BatterySideUnit, battery: BatteryCard, choice: BatteryChoice) -> None:
+def _volts_follow(out: np.void, unit: Unit, bank: Bank) -> None:
     """Put down what the amps of a low-voltage bank make at its empty and full volts, in place of those at its nominal volts."""
-    if not chain.is_low_voltage(battery, choice):
+    if not chain.is_low_voltage(bank):
         return
-    volts = chain.stack_volts(battery, choice.modules)
+    volts = chain.stack_volts(bank)
     for end, links in (("charge", chain.charge_chain), ("discharge", chain.discharge_chain)):
-        amps = chain.end_amps(unit, battery, choice, charging=end == "charge")
+        amps = chain.end_amps(unit, bank, charging=end == "charge")
         if amps is None:
             continue
-        watts = chain.terminals_limit_w(links(unit, battery, choice), without_amps=True)
+        watts = chain.terminals_limit_w(links(unit, bank), without_amps=True)
         out[f"{end}_w"] = math.inf if watts is None else watts
         out[f"{end}_empty_w"], out[f"{end}_full_w"] = amps * volts.empty_v, amps * volts.full_v
 
@@ -304,15 +289,15 @@ def usual_bank(nodes: int) -> Array:
 
 
 def pack_plan(
-    plan: Plan,
-    cards: CardBook,
+    converters: Sequence[Converter],
+    controls: Controls,
     calendar: YearCalendar,
     limits: SiteLimits,
     pv_dc_w: dict[str, Array],
     ac_inputs_w: Array,
     reserve_by_month: Sequence[float] | None = None,
 ) -> Packed:
-    """Return the kernel's inputs for a plan.
+    """Return the kernel's inputs for a plan's inverters, in the order of their priority.
 
     Parameters
     ----------
@@ -328,11 +313,10 @@ def pack_plan(
     NotFeasible
         When there are more nodes with battery terminals than the kernel carries, or arrays do not fit.
     """
-    rows = battery_side_nodes(plan, cards)
-    nodes = [node for node, _ in rows]
+    nodes = [station for station in converters if station.unit.battery_terminals]
     if len(nodes) > MOST_NODES:
         raise NotFeasible(f"{len(nodes)} battery or hybrid inverters in one plan", f"use at most {MOST_NODES}")
-    beyond = [node.name for node in nodes if node.side == "grid"] if plan.controls.sensor == "device" else []
+    beyond = [node.id for node in nodes if node.side == "grid"] if controls.sensor == "device" else []
     if beyond:
         raise NotFeasible(
             f"the sensor stands at the transfer device, and {' and '.join(beyond)} on the grid side of it",
@@ -342,11 +326,11 @@ def pack_plan(
     if ac_inputs_w.shape != (steps, len(AC)):
         raise NotFeasible(f"inputs of shape {ac_inputs_w.shape} for {steps} steps", f"give one row a step, {len(AC)} columns")
     assumed: set[str] = set()
-    levels, level_at = reserve_levels(reserve_by_month or (plan.controls.reserve_soc_frac,) * 12, calendar)
+    levels, level_at = reserve_levels(reserve_by_month or (controls.reserve_soc_frac,) * 12, calendar)
     records = np.zeros(len(nodes), NODE_DTYPE)
-    for k, (node, unit) in enumerate(rows):
-        records[k] = _node_record(node, unit, cards, levels[0], assumed)
-        records[k]["peak_hold"] = plan.controls.peak_hold_soc_frac
+    for k, node in enumerate(nodes):
+        records[k] = _node_record(node, levels[0], assumed)
+        records[k]["peak_hold"] = controls.peak_hold_soc_frac
     pv = np.zeros((steps, len(nodes)))
     for k, node in enumerate(nodes):
         if node.id in pv_dc_w:
@@ -354,16 +338,16 @@ def pack_plan(
     plant = np.zeros(1, PLANT_DTYPE)[0]
     plant["step_h"] = calendar.step_h
     plant["export_w"], plant["import_w"], plant["transfer_w"] = limits.export_w, limits.import_w, limits.transfer_w
-    plant["bias_w"] = plan.controls.meter_bias_w
-    plant["target_w"] = math.inf if plan.controls.peak_target_w is None else plan.controls.peak_target_w
-    plant["at_device"] = plan.controls.sensor == "device"
-    take, give = sharing(records, plan.controls.battery_order)
+    plant["bias_w"] = controls.meter_bias_w
+    plant["target_w"] = math.inf if controls.peak_target_w is None else controls.peak_target_w
+    plant["at_device"] = controls.sensor == "device"
+    take, give = sharing(records, controls.battery_order)
     codes = np.zeros((steps, len(nodes)), dtype=np.int8)
     for k, node in enumerate(nodes):
-        codes[:, k] = slot_codes(plan.controls, calendar, node.id) * np.int8(len(levels)) + level_at
-    slots = _slot_table(plan.controls.slots, len(nodes), levels)
+        codes[:, k] = slot_codes(controls, calendar, node.id) * np.int8(len(levels)) + level_at
+    slots = _slot_table(controls.slots, len(nodes), levels)
     for k, node in enumerate(nodes):
-        if node.timer_charger is not None:
+        if node.switched:
             _by_the_clock(slots[k])
     return Packed(
         node_ids=tuple(node.id for node in nodes),

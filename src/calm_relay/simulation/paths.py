@@ -5,9 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from calm_relay.job.models import Plan
-from calm_relay.job.rows import BatteryRow, battery_rows, pv_only_nodes
-from calm_relay.library.book import CardBook
+from calm_relay.plant.station import BatteryRow
+from calm_relay.plant.whole import Plant
 from calm_relay.simulation.storing import bank_loss
 
 DC_END, AC_END, GRID_END = "DC at the trackers", "AC at the load", "AC at the meter"
@@ -55,7 +54,7 @@ class Path:
         }  # fmt: skip
 
 
-def storage_paths(plan: Plan, cards: CardBook, ac_w: float) -> tuple[Path, ...]:
+def storage_paths(plant: Plant, ac_w: float) -> tuple[Path, ...]:
     """Return the ways into each battery and out to the load, when `ac_w` watts (at most the rating) arrive at the load.
 
     Stages are taken one after the other at the watts that flow through them; the battery's loss is that of the
@@ -63,31 +62,31 @@ def storage_paths(plan: Plan, cards: CardBook, ac_w: float) -> tuple[Path, ...]:
     From own strings by DC; from PV inverters by AC, one path for each; from the grid.
     """
     out: list[Path] = []
-    for row in battery_rows(plan, cards):
-        out += _of(row, plan, cards, min(ac_w, row.unit.ac_rated_w))
+    for row in plant.banked:
+        out += _of(row, plant, min(ac_w, row.unit.ac_rated_w))
     return tuple(out)
 
 
-def _of(row: BatteryRow, plan: Plan, cards: CardBook, ac_w: float) -> list[Path]:
-    unit, battery = row.unit, row.battery
+def _of(row: BatteryRow, plant: Plant, ac_w: float) -> list[Path]:
+    unit = row.unit
     given = unit.dc_w(ac_w)
     inverter = Step("inverter", ac_w / given)
-    loss = bank_loss(unit, battery, row.choice)
+    loss = bank_loss(unit, row.bank)
     into = loss.into_w(loss.leaves_w(given))
     cells = Step("battery there and back", given / into)
     drawn = unit.charger_ac_w(into)
     charger = Step("charger", into / drawn)
-    where, at = row.node.name, row.node.id
+    where, at = row.station.name, row.station.id
     paths = []
     steps: tuple[Step, ...]
-    if row.node.strings:
+    if row.station.strings:
         steps = (cells, inverter)
         paths.append(Path(node=at, name=f"own strings to {where}, by DC", start=DC_END, end=AC_END, end_w=ac_w, steps=steps))
-    for node, card in pv_only_nodes(plan, cards):
+    for node in plant.pv_only:
         if not node.strings:
             continue
-        each = min(drawn / node.count, card.ac_rated_w)
-        pv = Step("PV inverter", each / card.dc_w(each))
+        made = min(drawn, node.unit.ac_rated_w)
+        pv = Step("PV inverter", made / node.unit.dc_w(made))
         name, steps = f"{node.name} to {where}, by AC", (pv, charger, cells, inverter)
         paths.append(Path(node=at, name=name, start=DC_END, end=AC_END, end_w=ac_w, steps=steps))
     steps = (charger, cells, inverter)

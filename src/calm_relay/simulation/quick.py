@@ -6,8 +6,8 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from calm_relay.job.rows import BatteryRow
-from calm_relay.simulation import chain
+from calm_relay.plant import chain
+from calm_relay.plant.station import BatteryRow
 from calm_relay.simulation.storing import bank_loss
 
 
@@ -45,7 +45,7 @@ def window_energy(
     room_w : sequence of 24 floats or None
         What an import limit leaves for charging in each clock hour, at AC. None: no limit.
     """
-    links = chain.charge_chain(row.unit, row.battery, row.choice)
+    links = chain.charge_chain(row.unit, row.bank)
     terminals = chain.terminals_limit_w(links)
     most_ac, held_by = power_w, ""
     if row.unit.charger_in_max_w < most_ac:
@@ -53,7 +53,7 @@ def window_energy(
     if terminals is not None and max(0.0, row.unit.charger_dc_w(most_ac)) > terminals:
         most_ac, held_by = row.unit.charger_ac_w(terminals), chain.weakest(links[:-1]).name
     drawn = stored = 0.0
-    loss = bank_loss(row.unit, row.battery, row.choice)
+    loss = bank_loss(row.unit, row.bank)
     import_held = False
     for hour, part in _clock_parts(start_h, hours_h):
         ac = most_ac if room_w is None else min(most_ac, max(0.0, room_w[hour]))
@@ -66,7 +66,7 @@ def window_energy(
 def ac_round_trip(row: BatteryRow, ac_w: float) -> float:
     """Return AC out over AC in: the charger at `ac_w`, the cells both ways, the inverter at the same DC watts. [W/W]"""
     ac_in = min(ac_w, row.unit.charger_in_max_w)
-    loss = bank_loss(row.unit, row.battery, row.choice)
+    loss = bank_loss(row.unit, row.bank)
     out = row.unit.output_w(loss.given_w(loss.arrives_w(row.unit.charger_dc_w(ac_in))))
     return out / ac_in if ac_in > 0 else 0.0
 

@@ -9,10 +9,10 @@ from typing import Any, cast
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.job.models import BatteryChoice
 from calm_relay.library.base import Watts
-from calm_relay.library.cards import BatteryCard, BatterySideUnit
-from calm_relay.simulation import chain
+from calm_relay.plant import chain
+from calm_relay.plant.bank import Bank
+from calm_relay.plant.unit import Unit
 
 
 @dataclass(frozen=True)
@@ -68,14 +68,13 @@ def loss_of(record: np.void | NDArray[np.void]) -> StoringLoss:
     return StoringLoss(*(cast("float", record[name]) for name in names))
 
 
-def bank_loss(unit: BatterySideUnit, card: BatteryCard, choice: BatteryChoice) -> StoringLoss:
+def bank_loss(unit: Unit, bank: Bank) -> StoringLoss:
     """Return the storing loss of a bank behind an inverter, at the bank's nominal volts."""
-    most = chain.terminals_limit_w(chain.discharge_chain(unit, card, choice))
-    volts = chain.stack_voltage_v(card, choice.modules)
-    return storing_loss(card, choice, chain.bank_ohms(card, choice), volts, math.inf if most is None else most)
+    most = chain.terminals_limit_w(chain.discharge_chain(unit, bank))
+    return storing_loss(bank, chain.bank_ohms(bank), chain.stack_voltage_v(bank), math.inf if most is None else most)
 
 
-def storing_loss(card: BatteryCard, choice: BatteryChoice, ohms: float | None, volts: float, most_w: float) -> StoringLoss:
+def storing_loss(bank: Bank, ohms: float | None, volts: float, most_w: float) -> StoringLoss:
     """Return a bank's storing loss.
 
     A card that says at which current its round trip was measured, and its resistance or its DC stage, has a loss that follows the
@@ -92,9 +91,10 @@ def storing_loss(card: BatteryCard, choice: BatteryChoice, ohms: float | None, v
     most_w : float
         The most that the bank gives. [W]
     """
+    card = bank.cells
     one_way = card.one_way_frac
     loss = StoringLoss(one_way, one_way)
-    branches = choice.modules if card.stacking == "parallel" else 1
+    branches = bank.modules if card.stacking == "parallel" else 1
     stage = card.dc_stage_loss
     if card.round_trip_at_a is not None and (ohms is not None or stage is not None):
         rate = card.round_trip_at_a * branches * volts
@@ -106,7 +106,7 @@ def storing_loss(card: BatteryCard, choice: BatteryChoice, ohms: float | None, v
             square, own, at_rate = (part * (1.0 - one_way) / at_rate for part in (square, own, at_rate))
         loss = StoringLoss(min(1.0, one_way + at_rate), 1.0 / max(1.0, 1.0 / one_way - at_rate), square, square, own)
     if card.peukert_exponent is not None and card.peukert_exponent > 1.0 and math.isfinite(most_w):
-        usual = card.capacity_wh * choice.modules / card.capacity_hours_h
+        usual = card.capacity_wh * bank.modules / card.capacity_hours_h
         more = max(0.0, (most_w / usual) ** (card.peukert_exponent - 1.0) - 1.0)
         loss = StoringLoss(
             loss.eta_c,

@@ -14,6 +14,11 @@ GROWTH_YEARS = 20  # shown of a bill that grows
 PAYBACK_YEARS = 100  # beyond which a saving is taken never to pay a cost
 
 
+def as_billed(tariff: Tariff) -> Tariff:
+    """Return a tariff as the first year's bill reads it: its name, its currency and how it grows are taken out of it."""
+    return tariff.model_copy(update={"name": "-", "currency": "-", "import_growth_frac": 0.0, "export_growth_frac": 0.0})
+
+
 def bill_in_year(bill: Bill, tariff: Tariff, year: int) -> Bill:
     """Return a bill as it stands in a year, 1 the first: every line by its own growth, tax and least bill worked out anew.
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QScrollArea, QVBoxLayout, QWidget
 
+from calm_relay.plant.resolve import plant_of
 from calm_relay.ui.session import Session
 from calm_relay.ui.theme import Theme
 from calm_relay.ui.views.ageing_view import AgeingView
@@ -25,7 +26,7 @@ class AgeingDialog(QDialog):
         holder = QWidget()
         inner = QVBoxLayout(holder)
         last = session.last(plan.id)
-        rows = () if last is None else battery_ageing(session.job, plan, last.facts)
+        rows = () if last is None else battery_ageing(plant_of(session.job, plan), session.job.rules(), last.facts)
         self.views: list[AgeingView] = []
         for row in rows:
             inner.addWidget(label(row.name, "heading"))

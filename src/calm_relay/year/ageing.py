@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import BatteryRow, battery_rows
+from calm_relay.job.models import Plan
 from calm_relay.packs.pack import Pack
+from calm_relay.plant.station import BatteryRow
+from calm_relay.plant.whole import Plant
 from calm_relay.simulation.ageing import YEARS, Ageing, age
 from calm_relay.simulation.columns import given_wh
 from calm_relay.units import format_quantity as show
@@ -76,43 +77,43 @@ class BatteryAgeing:
 
 def _fade(row: BatteryRow, pack: Pack) -> tuple[float, float, str]:
     """Return what the calendar takes a year, the end of life, and where both come from. [1/year], [0 to 1]"""
-    if row.battery.is_lead:
+    if row.bank.cells.is_lead:
         fade, source = pack.value("calendar_fade_lead_frac"), pack.source("calendar_fade_lead_frac")
         return fade, pack.value("life_end_lead_frac"), source
-    if row.battery.chemistry == "NMC":
+    if row.bank.cells.chemistry == "NMC":
         fade, source = pack.value("calendar_fade_nmc_frac"), pack.source("calendar_fade_nmc_frac")
     else:
         fade, source = pack.value("calendar_fade_lfp_frac"), pack.source("calendar_fade_lfp_frac")
     return fade, pack.value("life_end_lithium_frac"), source
 
 
-def battery_ageing(job: Job, plan: Plan, facts: YearFacts) -> tuple[BatteryAgeing, ...]:
+def battery_ageing(plant: Plant, pack: Pack, facts: YearFacts) -> tuple[BatteryAgeing, ...]:
     """Return how each battery of a plan ages when every year is like the simulated one."""
-    pack, out = job.rules(), []
-    for row in battery_rows(plan, job.cards()):
-        delivered = given_wh(facts.nodes_wh[row.node.id]) / row.choice.modules
+    out = []
+    for row in plant.banked:
+        delivered = given_wh(facts.nodes_wh[row.station.id]) / row.bank.modules
         fade, end, source = _fade(row, pack)
-        cycles = facts.cycles.get(row.node.id, ())
-        root = not row.battery.is_lead
-        made = age(row.battery, cycles, delivered, fade, end, row.choice.state_of_health_frac, by_root=root)
-        new = row.battery.capacity_wh * row.choice.modules
+        cycles = facts.cycles.get(row.station.id, ())
+        root = not row.bank.cells.is_lead
+        made = age(row.battery.life, cycles, delivered, fade, end, row.bank.state_of_health_frac, by_root=root)
+        new = row.bank.cells.capacity_wh * row.bank.modules
         out.append(
             BatteryAgeing(
-                node=row.node.id,
-                name=row.node.name,
+                node=row.station.id,
+                name=row.station.name,
                 ageing=made,
-                usable_new_wh=new * (row.battery.soc_max_frac - row.battery.soc_min_frac),
-                end_floor_frac=row.battery.warranty_end_frac,
-                warranty_years=row.battery.warranty_years,
+                usable_new_wh=new * row.battery.life.window_frac,
+                end_floor_frac=row.battery.life.warranty_end_frac,
+                warranty_years=row.battery.life.warranty_years,
                 source="cycles by rainflow, the card's cycles by depth, Miner's rule; "
                 f"calendar {show(fade, 'fraction', 1)} {'in the first year, by the root of time' if root else 'a year'}: {source}",
-                delivered_wh=delivered * row.choice.modules,
+                delivered_wh=delivered * row.bank.modules,
             )
         )
     return tuple(out)
 
 
-def aged_plan(job: Job, plan: Plan, facts: YearFacts, year: int) -> Plan:
+def aged_plan(plan: Plan, ageings: tuple[BatteryAgeing, ...], year: int) -> Plan:
     """Return the plan with its batteries at the capacity that a year begins with, counted from 1; what is not known stays as it is.
 
     Raises
@@ -122,7 +123,7 @@ def aged_plan(job: Job, plan: Plan, facts: YearFacts, year: int) -> Plan:
     """
     if not 1 <= year <= YEARS + 1:
         raise ValueError(f"year {year} is not one of 1 to {YEARS + 1}")
-    by_node = {row.node: row.ageing for row in battery_ageing(job, plan, facts)}
+    by_node = {row.node: row.ageing for row in ageings}
     nodes = []
     for node in plan.nodes:
         ageing = by_node.get(node.id)

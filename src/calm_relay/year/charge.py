@@ -9,9 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, MONTH_OF_DAY, YearCalendar
-from calm_relay.job.models import Plan
-from calm_relay.job.rows import battery_rows
-from calm_relay.library.book import CardBook
+from calm_relay.plant.whole import Plant
 from calm_relay.simulation.pack import Packed
 from calm_relay.simulation.quick import window_energy
 
@@ -67,9 +65,9 @@ class WindowYear:
         return int(np.count_nonzero(self.ends_frac >= self.target_frac - 0.01))
 
 
-def window_year(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, index: int, node_id: str) -> WindowYear | None:
+def window_year(plant: Plant, calendar: YearCalendar, made: PlanFlow, index: int, node_id: str) -> WindowYear | None:
     """Return the days of a charge slot for one battery; None where it never holds."""
-    slot, flow, packed = plan.controls.slots[index], made.flow, made.packed
+    slot, flow, packed = plant.controls.slots[index], made.flow, made.packed
     k = flow.node_ids.index(node_id)
     record = packed.nodes[k]
     inside = packed.follows(k, index)
@@ -82,7 +80,7 @@ def window_year(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanF
     charge = flow.node_column(node_id, "energy_wh") / float(record["capacity_wh"])
     begins, ends = np.roll(charge, 1)[first], charge[last]
     target = min(slot.target_soc_frac, float(record["soc_max"]))
-    row = next(row for row in battery_rows(plan, cards) if row.node.id == node_id)
+    row = next(row for row in plant.banked if row.station.id == node_id)
     stored = window_energy(row, slot.power_w, slot.start_h, 1.0).stored_wh
     room = max(0.0, target - float(begins.mean())) * float(record["capacity_wh"])
     return WindowYear(

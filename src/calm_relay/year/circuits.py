@@ -8,23 +8,13 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.job.house_models import Appliance
-from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows
-from calm_relay.library.book import CardBook
+from calm_relay.job.house_models import Appliance, House
 from calm_relay.load.house import HouseYear
 from calm_relay.load.motors import motor_start
 from calm_relay.packs.pack import Pack
-from calm_relay.simulation.offgrid import bank_w, start_va
-from calm_relay.year.line_shares import (
-    background_shares,
-    line_count,
-    line_name,
-    line_volts,
-    lines_va,
-    offgrid_lines_va,
-    shares_of,
-)
+from calm_relay.plant.lines import Shares, background_shares, load_shares
+from calm_relay.plant.offgrid import bank_w, lines_va, offgrid_lines_va, start_va
+from calm_relay.plant.whole import Plant
 
 Array = NDArray[np.float64]
 RUNS_W = 1.0  # less is off
@@ -91,33 +81,30 @@ class Lines:
         return self.peak_va if self.peak_s >= takes_s else self.continuous_va
 
 
-def lines_of(job: Job, plan: Plan, cards: CardBook, pack: Pack) -> Lines:
+def lines_of(plant: Plant, pack: Pack) -> Lines:
     """Return what a plan's forming inverters and their batteries give each line."""
-    supply = job.site.supply
-    count = line_count(supply)
-    rows = forming_rows(plan, cards)
+    lines = plant.lines
+    rows = plant.forming
     seconds = [row.unit.offgrid_peak_s for row in rows if row.unit.offgrid_peak_s is not None]
     return Lines(
-        names=tuple(line_name(supply, i) if count > 1 else "" for i in range(count)),
-        volts_v=line_volts(supply),
-        continuous_va=offgrid_lines_va(plan, cards, count),
-        peak_va=lines_va(plan, cards, count, lambda row: start_va(row, 0.0)),
+        names=lines.names if lines.count > 1 else ("",),
+        volts_v=lines.volts_v,
+        continuous_va=_array(offgrid_lines_va(plant)),
+        peak_va=_array(lines_va(plant, lambda row: start_va(row, 0.0))),
         peak_s=min(seconds) if rows and len(seconds) == len(rows) else None,
-        bank_w=lines_va(plan, cards, count, bank_w),
+        bank_w=_array(lines_va(plant, bank_w)),
         lra_a=rows[0].unit.startable_lra_a if len(rows) == 1 else None,
         start_power_factor=pack.value("start_power_factor"),
     )
 
 
-def load_shares(load: Appliance, count: int) -> Array:
-    """Return how a load lies on the lines: what has a three-phase motor on all of them, whatever is said of it. [0 to 1]"""
-    three = load.motor is not None and load.motor.phases == 3
-    return shares_of("all" if three else load.line, count)
+def _array(values: tuple[float, ...] | None) -> Array | None:
+    return None if values is None else np.array(values)
 
 
-def is_dead(shares: Array, live: NDArray[np.bool_]) -> bool:
+def is_dead(shares: Shares, live: NDArray[np.bool_]) -> bool:
     """Return whether something lies on a line on which nothing forms a grid."""
-    return bool(np.any((shares > 0) & ~live))
+    return any(share > 0 and not lives for share, lives in zip(shares, live.tolist(), strict=True))
 
 
 def start_of(load: Appliance, pack: Pack) -> Start | None:
@@ -128,30 +115,32 @@ def start_of(load: Appliance, pack: Pack) -> Start | None:
     return Start(made.start_va, pack.value(f"start_{load.motor.kind}_s"), made.lra_a)
 
 
-def circuits_of(job: Job, pack: Pack, house: HouseYear, at: NDArray[np.int64], ids: Iterable[str], lines: Lines) -> list[Circuit]:
+def circuits_of(
+    house: House, pack: Pack, year: HouseYear, at: NDArray[np.int64], ids: Iterable[str], lines: Lines
+) -> list[Circuit]:
     """Return the circuits of an outage whose steps are `at` of the house's year, the background in its live and its dead part.
 
     Loads on surplus are among them where their ids are: they take what is left over.
     """
     count, wanted = len(lines.names), frozenset(ids)
     out = []
-    for load in job.house.counted:
+    for load in house.counted:
         if load.id not in wanted:
             continue
         surplus = load.surplus != "no"
-        watts = np.full(len(at), load.running_w) if surplus else house.appliance_w[load.id][at]
+        watts = np.full(len(at), load.running_w) if surplus else year.appliance_w[load.id][at]
         on = watts > RUNS_W
         out.append(
             Circuit(
-                id=load.id, name=load.name, watts=watts, shares=load_shares(load, count), power_factor=load.power_factor,
+                id=load.id, name=load.name, watts=watts, shares=np.array(load_shares(load, count)), power_factor=load.power_factor,
                 sheddable=load.sheddable or surplus, order=load.shed_order, charge=load.outage_charge_frac,
                 least_off_s=load.least_off_s, returns=not load.no_auto_return, essential=load.essential, start=start_of(load, pack),
                 starts_at=np.flatnonzero(on[1:] & ~on[:-1]) + 1, day_wh=load.mean_day_wh if surplus else None,
             )
         )  # fmt: skip
     if "background" in wanted:
-        shares, live = background_shares(job.house, count), lines.live
-        watts = house.background_w[at]
+        shares, live = np.array(background_shares(house, count)), lines.live
+        watts = year.background_w[at]
         alive, gone = float(shares[live].sum()), float(shares[~live].sum())
         if alive > 0:
             part = np.where(live, shares, 0.0) / alive

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import pv_behind
-from calm_relay.library.book import CardBook
+from calm_relay.job.house_models import House
 from calm_relay.load.house import HouseYear
+from calm_relay.packs.pack import Pack
+from calm_relay.plant.whole import Plant
 from calm_relay.simulation.columns import AC_PV_B, AC_PV_B_FIXED, NODE
 from calm_relay.simulation.kernel.loops import NOT_SERVED_W
 from calm_relay.units import format_quantity as show
@@ -23,7 +23,6 @@ from calm_relay.year.course import Course, Setup, run_course
 from calm_relay.year.drill_words import drill_events, first_words, spans
 from calm_relay.year.frequency import Follower, follower
 from calm_relay.year.generator import GeneratorSet, generator_set
-from calm_relay.year.line_shares import line_count, node_shares
 from calm_relay.year.outage import Serve, charge_at, dead_pv_ids, outage_inputs, served_ids
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.pv_island import pv_island
@@ -178,29 +177,37 @@ class Drill:
         }  # fmt: skip
 
 
-def surplus_ids(job: Job, plan: Plan) -> frozenset[str]:
+def surplus_ids(house: House, plant: Plant) -> frozenset[str]:
     """Return loads on surplus behind the transfer device: in an outage they take what is left over."""
-    behind = plan.backed_up
-    found = frozenset(a.id for a in job.house.counted if a.surplus != "no")
+    behind = plant.backed_up
+    found = frozenset(a.id for a in house.counted if a.surplus != "no")
     return found if behind is None else found & behind
+
+
+@dataclass(frozen=True)
+class Around:
+    """What an outage reads beside the plant and the year: the loads, the rules in force, the place's height. [m]"""
+
+    house: House
+    pack: Pack
+    altitude_m: float
 
 
 class DrillSite:
     """What drills of one plan share: its backup side, its lines, its inverters."""
 
     def __init__(
-        self, job: Job, plan: Plan, cards: CardBook, made: PlanFlow, house: HouseYear, calendar: YearCalendar, serving: Serve
+        self, around: Around, plant: Plant, made: PlanFlow, house: HouseYear, calendar: YearCalendar, serving: Serve
     ) -> None:
-        self.job, self.plan, self.cards, self.made, self.house, self.calendar = job, plan, cards, made, house, calendar
-        found = outage_inputs(job, plan, cards, made, serving)
+        self.around, self.plant, self.made, self.house, self.calendar = around, plant, made, house, calendar
+        found = outage_inputs(around.house, plant, made, serving)
         self.packed, self.here, self.serving = found.packed, found.here, serving
-        self.pack = job.rules()
-        self.lines = lines_of(job, plan, cards, self.pack)
-        dead = dead_pv_ids(job, plan, cards)
-        beside = [(n, c) for n, c in pv_behind(plan, cards) if n.id not in dead]
-        self.pv_only = [node.id for node, _ in beside]
-        count = line_count(job.site.supply)
-        lie = sum((made.pv_only[n.id].ac_w.mean() * node_shares(n, c, count) for n, c in beside), np.zeros(count))
+        self.lines = lines_of(plant, around.pack)
+        dead = dead_pv_ids(plant)
+        beside = [station for station in plant.pv_behind if station.id not in dead]
+        self.pv_only = [station.id for station in beside]
+        count = plant.lines.count
+        lie = sum((made.pv_only[s.id].ac_w.mean() * np.array(s.shares) for s in beside), np.zeros(count))
         self.pv_shares = lie / lie.sum() if lie.sum() > 0 else np.full(count, 1.0 / count)
 
     def run(
@@ -212,7 +219,7 @@ class DrillSite:
 
 
 def drill(
-    job: Job, plan: Plan, cards: CardBook, made: PlanFlow, house: HouseYear, calendar: YearCalendar, case: Case, air_c: float,
+    around: Around, plant: Plant, made: PlanFlow, house: HouseYear, calendar: YearCalendar, case: Case, air_c: float,
 ) -> Drill:  # fmt: skip
     """Run an outage from an hour of the year.
 
@@ -235,16 +242,16 @@ def drill(
         Where nothing forms a grid.
     """
     case.check()
-    return DrillSite(job, plan, cards, made, house, calendar, case.serving).run(case, air_c)
+    return DrillSite(around, plant, made, house, calendar, case.serving).run(case, air_c)
 
 
-def ridden(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar, case: Case, air_c: float) -> Drill:
+def ridden(around: Around, plant: Plant, made: PlanFlow, calendar: YearCalendar, case: Case, air_c: float) -> Drill:
     """Run an outage as the ride-through does: at the year's own step, by means, without trips, starts or frequency.
 
     A generator and, with `shedding`, loads that go off by charge have their part in it.
     """
     case.check()
-    return DrillSite(job, plan, cards, made, made.house, calendar, case.serving).run(case, air_c, by_means=True)
+    return DrillSite(around, plant, made, made.house, calendar, case.serving).run(case, air_c, by_means=True)
 
 
 class _Making:
@@ -252,7 +259,7 @@ class _Making:
 
     def __init__(self, island: DrillSite, case: Case) -> None:
         self.island, self.case = island, case
-        self.job, self.plan, self.cards, self.made = island.job, island.plan, island.cards, island.made
+        self.around, self.plant, self.made = island.around, island.plant, island.made
         self.calendar, packed = island.calendar, island.packed
         per_hour = self.calendar.steps // 8760
         steps = max(1, round(case.hours * per_hour))
@@ -271,17 +278,17 @@ class _Making:
 
     def run(self, air_c: float, *, by_means: bool, until_dark: bool, cancelled: Callable[[], bool]) -> Drill:
         """Run it."""
-        island, case, controls, lines = self.island, self.case, self.plan.controls, self.island.lines
-        ids = served_ids(self.job, self.plan, case.serving)
+        island, case, controls, lines = self.island, self.case, self.plant.controls, self.island.lines
+        ids = served_ids(self.around.house, self.plant, case.serving)
         if case.serving == "backed_up" and not by_means:
-            ids |= surplus_ids(self.job, self.plan)
+            ids |= surplus_ids(self.around.house, self.plant)
         picked_off = ""
-        circuits = circuits_of(self.job, island.pack, island.house, self.at, ids, lines)
+        circuits = circuits_of(self.around.house, self.around.pack, island.house, self.at, ids, lines)
         if case.picked:
-            left = [a.name for a in self.job.house.counted if a.id in case.picked and a.id not in ids]
+            left = [a.name for a in self.around.house.counted if a.id in case.picked and a.id not in ids]
             if left:
                 picked_off = f"{', '.join(left)}: not served in an outage, so not among what runs together"
-            running = {a.id: a.running_w for a in self.job.house.counted if a.id in case.picked}
+            running = {a.id: a.running_w for a in self.around.house.counted if a.id in case.picked}
             circuits = picked_hour(circuits, running, case.diversity, round(1.0 / self.calendar.step_h))
         sun_ac = self.ac[:, AC_PV_B] + self.ac[:, AC_PV_B_FIXED]
         unit, said = self._set(bool(sun_ac.any()), air_c)
@@ -315,25 +322,24 @@ class _Making:
         return energy, energy.copy()
 
     def _follower(self) -> Follower | None:
-        made = pv_island(self.job, self.plan, self.cards)
+        made = pv_island(self.plant, self.around.pack)
         return None if made is None else follower(made.record, made.rated_w)
 
     def _set(self, pv_beside: bool, air_c: float) -> tuple[GeneratorSet | None, list[tuple[int, str, str]]]:
         """Return the plan's generator where it starts by itself, or nothing and an event that says why it does not run."""
-        choice = self.plan.generator
-        if choice is None:
+        card = self.plant.generator
+        if card is None:
             return None, []
-        card = self.cards.generator(choice.card)
         if not card.auto_start:
-            why = f"{card.name} has no automatic start: somebody has to start it, and it does not run here"
+            why = f"{card.model.name} has no automatic start: somebody has to start it, and it does not run here"
             return None, [(0, "generator", why)]
-        if pv_beside and choice.pv_locked_out != "yes":
+        if pv_beside and card.pv_locked_out != "yes":
             why = "AC-coupled PV is not declared locked out while it runs: reverse power would damage it"
-            return None, [(0, "generator", f"{card.name} does not run here, for {why}")]
-        if choice.stop_soc_frac <= choice.start_soc_frac:
-            why = f"it would stop at {choice.stop_soc_frac:.0%}, below its start at {choice.start_soc_frac:.0%}"
-            return None, [(0, "generator", f"{card.name} does not run here, for {why}")]
-        return generator_set(self.job, choice, card, air_c), []
+            return None, [(0, "generator", f"{card.model.name} does not run here, for {why}")]
+        if card.stop_soc_frac <= card.start_soc_frac:
+            why = f"it would stop at {card.stop_soc_frac:.0%}, below its start at {card.start_soc_frac:.0%}"
+            return None, [(0, "generator", f"{card.model.name} does not run here, for {why}")]
+        return generator_set(card, self.around.altitude_m, air_c), []
 
     def _drill(
         self, course: Course, said: list[tuple[int, str, str]], unit: GeneratorSet | None, energy: Array, sun_ac: Array

@@ -11,13 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import DAYS, YearCalendar, days_of_seasons, in_window
-from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import battery_rows
-from calm_relay.job.sky_models import ClearSkyWeather
-from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
-from calm_relay.pv.roof import export_cap_w
-from calm_relay.simulation import chain
+from calm_relay.plant import chain
+from calm_relay.plant.station import Converter
 from calm_relay.simulation.ageing import CycleCount, year_cycles
 from calm_relay.simulation.columns import AC_LOAD_B, AC_NEVER, PV_ONLY_LOSS_COLUMNS, given_wh
 from calm_relay.simulation.flow import year_sums_wh
@@ -25,6 +21,7 @@ from calm_relay.simulation.kernel.records import BANK_CHARGE, BANK_DISCHARGE
 from calm_relay.simulation.pack import Packed, battery_limit_line, battery_limit_w
 from calm_relay.simulation.storing import loss_of
 from calm_relay.simulation.tallies import offered_by_day, steps_at_limit
+from calm_relay.year.inputs import FactInputs
 from calm_relay.year.lines import LineAmps, LineFacts, line_amps, line_facts, line_flows
 from calm_relay.year.plan_flow import PlanFlow
 from calm_relay.year.stages import TrackerYear
@@ -146,11 +143,11 @@ class YearFacts:
         return held + sum(row[f"lost_{name}_w"] for row in self.nodes_wh.values())
 
 
-def year_facts(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
+def year_facts(inputs: FactInputs, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
     """Return the facts of one plan's year; those of its batteries alone are counted beside the others, in a thread of their own."""
     with ThreadPoolExecutor(1) as pool:
-        batteries = pool.submit(_battery_facts, job, calendar, made)
-        facts = _facts_beside(job, plan, cards, calendar, made, house)
+        batteries = pool.submit(_battery_facts, inputs, calendar, made)
+        facts = _facts_beside(inputs, calendar, made, house)
         cycles, months, fill = batteries.result()
     return replace(facts, cycles=cycles, battery_months=months, fill=fill)
 
@@ -160,17 +157,17 @@ _BatteryFacts = tuple[
 ]  # cycles, months, and how they are filled
 
 
-def _battery_facts(job: Job, calendar: YearCalendar, made: PlanFlow) -> _BatteryFacts:
+def _battery_facts(inputs: FactInputs, calendar: YearCalendar, made: PlanFlow) -> _BatteryFacts:
     flow, packed = made.flow, made.packed
     cycles = {
         node_id: year_cycles(flow.node_column(node_id, "energy_wh"), float(packed.nodes[k]["capacity_wh"]))
         for k, node_id in enumerate(flow.node_ids)
         if packed.nodes[k]["capacity_wh"] > 0
     }
-    return cycles, battery_months(flow, packed), _fill(job, calendar, made)
+    return cycles, battery_months(flow, packed), _fill(inputs, calendar, made)
 
 
-def _facts_beside(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
+def _facts_beside(inputs: FactInputs, calendar: YearCalendar, made: PlanFlow, house: HouseYear) -> YearFacts:
     flow, packed = made.flow, made.packed
     system, nodes = year_sums_wh(flow)
     h = calendar.step_h
@@ -195,15 +192,14 @@ def _facts_beside(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar,
         system["pv_to_house_w"] + cars_wh + system["pv_to_own_w"] + exported_pv
         + system["battery_pv_to_house_w"] + system["battery_pv_to_own_w"]
     )  # fmt: skip
-    usable = sum(chain.usable_wh(row.battery, row.choice) for row in battery_rows(plan, cards))
+    usable = sum(chain.usable_wh(node.bank) for node in inputs.converters if node.bank is not None)
     given = sum(given_wh(row) for row in nodes.values())
     none = (0.0,) * 12
     months = {
         name: calendar.by_month_wh(flow.column(name)) if flow.has(name) else none
         for name in ("load_w", "import_w", "export_w", "pv_ac_w", "battery_to_house_w", "unserved_w")
     }
-    lines = line_flows(job, plan, cards, made)
-    factors = {load.id: load.power_factor for load in job.house.appliances}
+    lines, factors = line_flows(inputs.lines, made), dict(inputs.factors)
     return YearFacts(
         system_wh=system,
         nodes_wh=nodes,
@@ -213,16 +209,16 @@ def _facts_beside(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar,
         own_use_frac=1.0 - exported_pv / delivered if delivered > 0 else 0.0,
         usable_wh=usable,
         full_cycles=given / usable if usable > 0 else 0.0,
-        limits=_limit_use(job, plan, calendar, made, pv_only),
-        evening=_evening(plan, cards, calendar, made),
+        limits=_limit_use(inputs, calendar, made, pv_only),
+        evening=_evening(inputs.converters, calendar, made),
         fill={},
         backup_peak_w=float(packed.ac[:, AC_LOAD_B].max()),
-        backup_peak_va=house.peak_va(plan.backed_up, factors),
+        backup_peak_va=house.peak_va(inputs.lines.backed_up, factors),
         by_month_wh=months,
         step_h=h,
         runs=flow.runs,
         steady=flow.steady,
-        assumed=flow.assumed | ({"site.weather"} if isinstance(job.site.weather, ClearSkyWeather) else frozenset()),
+        assumed=flow.assumed | ({"site.weather"} if inputs.guessed else frozenset()),
         trackers={node_id: dc.trackers for node_id, dc in made.dc.items() if dc.trackers},
         clipped_by_month_wh={
             **{node_id: calendar.by_month_wh(out.clipped_ac_w) for node_id, out in made.pv_only.items()},
@@ -231,14 +227,14 @@ def _facts_beside(job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar,
                 for i in flow.node_ids
             },
         },
-        windows=window_facts(plan, calendar, made),
-        coarse_step_s=job.house.coarse_step_s,
+        windows=window_facts(inputs.controls, calendar, made),
+        coarse_step_s=inputs.coarse_step_s,
         night_wh=_night_wh(made, h),
         house_peak_w=float(house.total_w().max()),
         house_peak_va=house.peak_va(None, factors),
-        lines=line_facts(job, plan, cards, made, calendar, lines),
-        exceeded=_exceeded(job, plan, calendar, made),
-        amps=line_amps(job, plan, cards, lines, h),
+        lines=line_facts(inputs.lines, made, calendar, lines),
+        exceeded=_exceeded(inputs, calendar, made),
+        amps=line_amps(inputs.lines, lines, h),
         unit_peak_w={
             i: max((float(flow.node_column(i, name).max()) for name in ("ac_out_w", "ac_in_w") if flow.has(name, i)), default=0.0)
             for i in flow.node_ids
@@ -257,7 +253,7 @@ def _night_wh(made: PlanFlow, h: float) -> float | None:
 
 
 def _limit_use(
-    job: Job, plan: Plan, calendar: YearCalendar, made: PlanFlow, pv_only: dict[str, dict[str, float]]
+    inputs: FactInputs, calendar: YearCalendar, made: PlanFlow, pv_only: dict[str, dict[str, float]]
 ) -> dict[str, LimitUse]:
     flow, packed, h = made.flow, made.packed, calendar.step_h
     use: dict[str, LimitUse] = {}
@@ -281,7 +277,7 @@ def _limit_use(
                 limit, parts = battery_limit_line(record, end), packed.bank[:, k, part]
                 count = steps_at_limit(watts, more, energy, *held, limit, parts, AT_LIMIT_FRAC)
                 use[f"{end}:{node_id}"] = LimitUse(float(count) * h)
-    holds = "island" if plan.off_grid else "cap" if export_cap_w(job, plan, job.cards()) is not None else None
+    holds = "island" if inputs.lines.off_grid else "cap" if inputs.caps.export_w is not None else None
     if holds is not None:
         cut = float(np.count_nonzero(flow.lost_w(holds) > 1e-3)) if flow.lost_wh(holds) else 0.0
         use["island" if holds == "island" else "export_cap"] = LimitUse(cut * h, flow.lost_wh(holds))
@@ -291,7 +287,7 @@ def _limit_use(
     return use
 
 
-def _exceeded(job: Job, plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[str, Exceeded]:
+def _exceeded(inputs: FactInputs, calendar: YearCalendar, made: PlanFlow) -> dict[str, Exceeded]:
     """Return what passed the export cap, the import limit and the transfer device though all that can be cut was cut.
 
     Without a grid: what of the house could not be served, against none.
@@ -299,9 +295,9 @@ def _exceeded(job: Job, plan: Plan, calendar: YearCalendar, made: PlanFlow) -> d
     flow, h = made.flow, calendar.step_h
     out = {}
     rows = (
-        ("unserved", 0.0 if plan.off_grid else None, "unserved_w", "load_w"),
-        ("export_cap", None if plan.off_grid else export_cap_w(job, plan, job.cards()), "cap_exceeded_w", "export_w"),
-        ("import", None if plan.off_grid else job.site.import_limit_w, "import_exceeded_w", "import_w"),
+        ("unserved", 0.0 if inputs.lines.off_grid else None, "unserved_w", "load_w"),
+        ("export_cap", None if inputs.lines.off_grid else inputs.caps.export_w, "cap_exceeded_w", "export_w"),
+        ("import", None if inputs.lines.off_grid else inputs.caps.import_w, "import_exceeded_w", "import_w"),
         ("transfer", float(made.packed.plant["transfer_w"]), "device_exceeded_w", "transfer_w"),
         ("peak", float(made.packed.plant["target_w"]), "peak_exceeded_w", "import_w"),
     )
@@ -314,13 +310,15 @@ def _exceeded(job: Job, plan: Plan, calendar: YearCalendar, made: PlanFlow) -> d
     return out
 
 
-def _evening(plan: Plan, cards: CardBook, calendar: YearCalendar, made: PlanFlow) -> EveningFacts | None:
+def _evening(converters: tuple[Converter, ...], calendar: YearCalendar, made: PlanFlow) -> EveningFacts | None:
     packed: Packed = made.packed
     limit, names = 0.0, []
-    for row in battery_rows(plan, cards):
-        record = packed.nodes[packed.node_ids.index(row.node.id)]
-        limit += min(row.unit.output_w(float(battery_limit_w(record, "discharge"))), float(record["ac_out_w"]))
-        names.append(chain.weakest(chain.discharge_chain(row.unit, row.battery, row.choice)).name)
+    for node in converters:
+        if node.bank is None:
+            continue
+        record = packed.nodes[packed.node_ids.index(node.id)]
+        limit += min(node.unit.output_w(float(battery_limit_w(record, "discharge"))), float(record["ac_out_w"]))
+        names.append(chain.weakest(chain.discharge_chain(node.unit, node.bank)).name)
     if not names:
         return None
     evening = _evening_steps(calendar)
@@ -347,7 +345,7 @@ def _evening_steps(calendar: YearCalendar) -> NDArray[np.intp]:
     return np.flatnonzero(in_window(calendar.clock_hour, *EVENING_H))
 
 
-def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[str, FillFacts]]:
+def _fill(inputs: FactInputs, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[str, FillFacts]]:
     """Per node and season: what the array offers on a day (stored, exported or lost for want of room) over usable."""
     flow, packed, h = made.flow, made.packed, calendar.step_h
     with_battery = [k for k in range(len(flow.node_ids)) if packed.nodes[k]["capacity_wh"] > 0]
@@ -359,7 +357,7 @@ def _fill(job: Job, calendar: YearCalendar, made: PlanFlow) -> dict[str, dict[st
     for name in PV_ONLY_LOSS_COLUMNS:
         if flow.has(name):
             spare_ac += flow.column(name)
-    seasons = days_of_seasons(north=job.site.place.latitude_deg >= 0)
+    seasons = days_of_seasons(north=inputs.north)
     out: dict[str, dict[str, FillFacts]] = {}
     for k in with_battery:
         node_id, record = flow.node_ids[k], packed.nodes[k]

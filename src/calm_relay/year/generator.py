@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import in_window
-from calm_relay.job.models import GeneratorChoice, Job
-from calm_relay.library.cards import GeneratorCard
+from calm_relay.plant.whole import Generator
 from calm_relay.year.generator_figures import derated_va, litres_per_h
 
 Array = NDArray[np.float64]
@@ -20,7 +19,7 @@ USUAL_LEAST_FRAC = 0.3  # of its rating, below which a set loafs; common practic
 class GeneratorSet:
     """A set as a drill runs it: watts it gives, and by which charge, in which hours and for how long."""
 
-    card: GeneratorCard
+    card: Generator
     gives_w: float
     start_frac: float
     stop_frac: float
@@ -41,16 +40,16 @@ class GeneratorSet:
         return in_window(clock_hour, self.quiet_start_h, self.quiet_end_h)
 
 
-def generator_set(job: Job, choice: GeneratorChoice, card: GeneratorCard, air_c: float) -> GeneratorSet:
-    """Return the set of a plan at the job's height and an air temperature. [°C]"""
+def generator_set(card: Generator, altitude_m: float, air_c: float) -> GeneratorSet:
+    """Return a set as it runs at a height and an air temperature. [m], [°C]"""
     return GeneratorSet(
         card=card,
-        gives_w=derated_va(card, job.site.place.altitude_m, air_c) * card.power_factor_frac,
-        start_frac=choice.start_soc_frac,
-        stop_frac=choice.stop_soc_frac,
-        quiet_start_h=choice.quiet_start_h,
-        quiet_end_h=choice.quiet_end_h,
-        locks_pv_out=choice.pv_locked_out == "yes",
+        gives_w=derated_va(card, altitude_m, air_c) * card.power_factor_frac,
+        start_frac=card.start_soc_frac,
+        stop_frac=card.stop_soc_frac,
+        quiet_start_h=card.quiet_start_h,
+        quiet_end_h=card.quiet_end_h,
+        locks_pv_out=card.pv_locked_out == "yes",
     )
 
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from calm_relay.library.cards import GeneratorCard
+from calm_relay.plant.whole import Generator
 
 
-def derated_va(card: GeneratorCard, altitude_m: float, air_c: float) -> float:
+def derated_va(card: GeneratorCard | Generator, altitude_m: float, air_c: float) -> float:
     """Return what a set gives at a height and in the heat: 3.5 % less per 300 m above 300 m, 1 % per 5.5 °C above 25 °C. [VA]
 
     Common practice.
@@ -15,7 +16,7 @@ def derated_va(card: GeneratorCard, altitude_m: float, air_c: float) -> float:
     return card.rated_va * max(0.0, 1.0 - height - heat)
 
 
-def litres_per_h(card: GeneratorCard, share_frac: float) -> float | None:
+def litres_per_h(card: GeneratorCard | Generator, share_frac: float) -> float | None:
     """Return the fuel at a share of the rating, straight through full and half load; None where the card is silent. [l/h]"""
     full, half = card.fuel_full_l_per_h, card.fuel_half_l_per_h
     if full is None:

@@ -2,93 +2,77 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
-from calm_relay.job.house_models import House
-from calm_relay.job.models import Job, Node, Plan
-from calm_relay.job.site_models import Supply
-from calm_relay.library.book import CardBook
 from calm_relay.load.house import HouseYear
-from calm_relay.year.line_shares import (
-    background_shares,
-    line_count,
-    line_name,
-    line_volts,
-    node_shares,
-    offgrid_lines_va,
-    shares_of,
-)
+from calm_relay.plant.lines import Shares
+from calm_relay.year.inputs import LineInputs
 from calm_relay.year.plan_flow import PlanFlow
 
 Array = NDArray[np.float64]
 
 
-def house_lines_w(house: House, year: HouseYear, supply: Supply) -> Array:
+def house_lines_w(inputs: LineInputs, year: HouseYear) -> Array:
     """Return what the house draws from each line, (steps, lines). [W]"""
-    return _loads_on_lines(house, year, line_count(supply), None)
+    return _loads_on_lines(inputs, year, None)
 
 
-def _loads_on_lines(house: House, year: HouseYear, count: int, listed: frozenset[str] | None, *, apparent: bool = False) -> Array:
+def _loads_on_lines(inputs: LineInputs, year: HouseYear, listed: frozenset[str] | None, *, apparent: bool = False) -> Array:
     """Return what listed loads (None: all) draw from each line, (steps, lines), real or apparent. [W or VA]"""
+    count, factors = inputs.lines.count, dict(inputs.factors) if apparent else {}
     out = np.zeros((len(year.background_w), count))
     if count == 1:
-        factors = {load.id: load.power_factor for load in house.counted} if apparent else {}
         out[:, 0] = year.backup_va(listed, factors)
         return out
     if listed is None or "background" in listed:
-        out += np.outer(year.background_w, background_shares(house, count))
-    for load in house.counted:
-        if listed is None or load.id in listed:
-            watts = year.appliance_w[load.id]
-            _put(out, watts / load.power_factor if apparent else watts, shares_of(load.line, count))
+        out += np.outer(year.background_w, inputs.background)
+    for load, shares in inputs.loads:
+        if listed is None or load in listed:
+            watts = year.appliance_w[load]
+            _put(out, watts / factors[load] if apparent else watts, shares)
     return out
 
 
-def _put(out: Array, watts: Array, shares: Array) -> None:
+def _put(out: Array, watts: Array, shares: Shares) -> None:
     """Add watts to the lines on which they lie. `out`: (steps, lines), `watts`: (steps,) [W]"""
-    for line, share in enumerate(shares.tolist()):
+    for line, share in enumerate(shares):
         if share == 1.0:
             out[:, line] += watts
         elif share:
             out[:, line] += watts * share
 
 
-def _add_inverters(out: Array, nodes: Iterable[Node], cards: CardBook, made: PlanFlow) -> None:
-    """Add to each line what inverters draw from it, less what they give. `out`: (steps, lines) [W]"""
-    flow, count = made.flow, out.shape[1]
-    for node in nodes:
-        shares = node_shares(node, cards.station(node), count)
-        if node.id in made.pv_only:
-            _put(out, made.pv_only[node.id].own_draw_w - made.pv_only_ac_w(node.id), shares)
-        elif node.id in flow.node_ids:
-            net = flow.node_column(node.id, "ac_own_w") - flow.node_column(node.id, "ac_out_w")
+def _add_inverters(out: Array, inputs: LineInputs, sides: tuple[str, ...], made: PlanFlow) -> None:
+    """Add to each line what inverters of some sides draw from it, less what they give. `out`: (steps, lines) [W]"""
+    flow = made.flow
+    for node_id, side, shares in inputs.stations:
+        if side not in sides:
+            continue
+        if node_id in made.pv_only:
+            _put(out, made.pv_only[node_id].own_draw_w - made.pv_only_ac_w(node_id), shares)
+        elif node_id in flow.node_ids:
+            net = flow.node_column(node_id, "ac_own_w") - flow.node_column(node_id, "ac_out_w")
             for name in ("ac_in_w", "car_ac_w"):
-                if flow.has(name, node.id):
-                    net += flow.node_column(node.id, name)
+                if flow.has(name, node_id):
+                    net += flow.node_column(node_id, name)
             _put(out, net, shares)
 
 
-def _one_line(job: Job, plan: Plan) -> bool:
-    """Return whether all flows on one line, as the year itself has it; without a grid nothing passes a meter there."""
-    return line_count(job.site.supply) == 1 and not plan.off_grid
-
-
-def net_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
+def net_lines_w(inputs: LineInputs, made: PlanFlow) -> Array:
     """Return what each line draws from the grid, below 0 where it gives, (steps, lines); its sum is import − export. [W]
 
     Inverters see the sum of the lines (definitions D6): one on a single phase serves the whole house through the meter. PV-only
     output is what limits left of it.
     """
-    if _one_line(job, plan):
+    if inputs.one:
         meter: Array = made.flow.column("import_w") - made.flow.column("export_w")
         return meter[:, None]
-    net = house_lines_w(job.house, made.house, job.site.supply)
-    _add_inverters(net, plan.nodes, cards, made)
+    net = house_lines_w(inputs, made.house)
+    _add_inverters(net, inputs, ("backup", "grid"), made)
     return net
 
 
@@ -109,15 +93,14 @@ class LineFlows:
         return self.meter_w.nbytes + self.device_w.nbytes
 
 
-def line_flows(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> LineFlows:
+def line_flows(inputs: LineInputs, made: PlanFlow) -> LineFlows:
     """Return what a plan's year sends through each phase or leg; one line, 'supply', on a single phase."""
-    supply = job.site.supply
-    count = line_count(supply)
+    lines = inputs.lines
     return LineFlows(
-        names=tuple(line_name(supply, i) if count > 1 else "supply" for i in range(count)),
-        volts_v=line_volts(supply),
-        meter_w=net_lines_w(job, plan, cards, made),
-        device_w=device_lines_w(job, plan, cards, made),
+        names=lines.names if lines.count > 1 else ("supply",),
+        volts_v=lines.volts_v,
+        meter_w=net_lines_w(inputs, made),
+        device_w=device_lines_w(inputs, made),
     )
 
 
@@ -139,21 +122,17 @@ class LineFacts:
     day_w: tuple[float, ...]
 
 
-def line_facts(
-    job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar, flows: LineFlows
-) -> tuple[LineFacts, ...]:
+def line_facts(inputs: LineInputs, made: PlanFlow, calendar: YearCalendar, flows: LineFlows) -> tuple[LineFacts, ...]:
     """Return what each phase or leg carries, in the house and at the meter; nothing for a single phase.
 
     The limit is the part of what forms the grid in an outage that stands behind the line: on split phase half of it, on three
     phases that of the units on the phase. It is set against the apparent power of the loads behind the transfer device.
     """
-    supply = job.site.supply
-    count = line_count(supply)
+    count, limits = inputs.lines.count, inputs.offgrid_va
     if count == 1:
         return ()
-    loads, net = house_lines_w(job.house, made.house, supply), flows.meter_w
-    backed = _loads_on_lines(job.house, made.house, count, plan.backed_up, apparent=True)
-    limits = offgrid_lines_va(plan, cards, count)
+    loads, net = house_lines_w(inputs, made.house), flows.meter_w
+    backed = _loads_on_lines(inputs, made.house, inputs.backed_up, apparent=True)
     hour, h = calendar.hour_of_clock, calendar.step_h
     per_hour = np.bincount(hour, minlength=24)
     out = []
@@ -192,9 +171,8 @@ class LineAmps:
     device_hours_h: float | None
 
 
-def line_amps(job: Job, plan: Plan, cards: CardBook, flows: LineFlows, step_h: float) -> tuple[LineAmps, ...]:
+def line_amps(inputs: LineInputs, flows: LineFlows, step_h: float) -> tuple[LineAmps, ...]:
     """Return what each line of the supply carries, a single phase too."""
-    rated = cards.transfer(plan.transfer.card).pass_through_a if plan.transfer else None
 
     def carried(watts: Array, limit_a: float | None) -> tuple[float, float | None]:
         """Return the highest amps of a line and the hours above a limit."""
@@ -205,19 +183,18 @@ def line_amps(job: Job, plan: Plan, cards: CardBook, flows: LineFlows, step_h: f
 
     out = []
     for i, name in enumerate(flows.names):
-        meter_a, fuse_h = carried(flows.meter_w[:, i], job.site.supply.service_a)
-        device_a, device_h = carried(flows.device_w[:, i], rated)
+        meter_a, fuse_h = carried(flows.meter_w[:, i], inputs.service_a)
+        device_a, device_h = carried(flows.device_w[:, i], inputs.device_a)
         out.append(LineAmps(name, meter_a, fuse_h or 0.0, device_a, device_h))
     return tuple(out)
 
 
-def device_lines_w(job: Job, plan: Plan, cards: CardBook, made: PlanFlow) -> Array:
+def device_lines_w(inputs: LineInputs, made: PlanFlow) -> Array:
     """Return what flows through the transfer device on each line, + towards the backup side, (steps, lines). [W]"""
-    count = line_count(job.site.supply)
-    if plan.transfer is None:
-        return np.zeros((len(made.house.background_w), count))
-    if _one_line(job, plan):
+    if not inputs.has_device:
+        return np.zeros((len(made.house.background_w), inputs.lines.count))
+    if inputs.one:
         return made.flow.column("transfer_w")[:, None].copy()  # a view would keep all columns of the year
-    out = _loads_on_lines(job.house, made.house, count, plan.backed_up)
-    _add_inverters(out, (node for node in plan.nodes if node.side == "backup"), cards, made)
+    out = _loads_on_lines(inputs, made.house, inputs.backed_up)
+    _add_inverters(out, inputs, ("backup",), made)
     return out

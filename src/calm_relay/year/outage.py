@@ -15,10 +15,13 @@ from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar, season_of_months
 from calm_relay.errors import Cancelled, NotFeasible
-from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows, pv_behind
-from calm_relay.library.book import CardBook
+from calm_relay.job.brief_models import Brief
+from calm_relay.job.control_models import Controls
+from calm_relay.job.house_models import House
 from calm_relay.load.house import HouseYear
+from calm_relay.plant.lines import background_shares, load_shares
+from calm_relay.plant.offgrid import offgrid_lines_va
+from calm_relay.plant.whole import Plant
 from calm_relay.simulation.blocks import Steps
 from calm_relay.simulation.columns import (
     AC_LOAD_B,
@@ -33,8 +36,7 @@ from calm_relay.simulation.island import plan_island
 from calm_relay.simulation.kernel.loops import ENDLESS, NOT_SERVED_W, outlast_many
 from calm_relay.simulation.kernel.records import BACKUP, BANK_CAR, BANK_KEEP, most_passes, rules_of, terms_of
 from calm_relay.simulation.pack import Packed
-from calm_relay.year.circuits import is_dead, load_shares
-from calm_relay.year.line_shares import background_shares, line_count, node_shares, offgrid_lines_va
+from calm_relay.year.circuits import is_dead
 from calm_relay.year.plan_flow import PlanFlow
 
 Array = NDArray[np.float64]
@@ -49,30 +51,30 @@ AT_ONCE = 240  # starts between looks at whether it was cancelled
 MOST_QUICK = 2  # nodes for which the whole way is compiled: more would make set-up longer
 
 
-def served_ids(job: Job, plan: Plan, serve: Serve) -> frozenset[str]:
+def served_ids(house: House, plant: Plant, serve: Serve) -> frozenset[str]:
     """Return the loads that are to be served in an outage: all behind the transfer device, or of these what must stay on.
 
     Loads that batteries never feed, and those on surplus, stay off, see the drill.
     """
-    behind = plan.backed_up
-    every = frozenset(a.id for a in job.house.counted if a.fed_by_batteries) | {"background"}
+    behind = plant.backed_up
+    every = frozenset(a.id for a in house.counted if a.fed_by_batteries) | {"background"}
     backed = every if behind is None else behind & every
     if serve == "backed_up":
         return backed
-    return frozenset(a.id for a in job.house.counted if a.essential and a.id in backed)
+    return frozenset(a.id for a in house.counted if a.essential and a.id in backed)
 
 
-def check_outage(plan: Plan, cards: CardBook) -> None:
+def check_outage(plant: Plant) -> None:
     """Raise NotFeasible where there is no outage to speak of: no grid that could go, or nothing that forms one."""
-    if plan.off_grid:
-        raise NotFeasible(f"plan {plan.letter} has no grid that could fail", "see Year for what is not served there")
-    if plan.transfer is None:
+    if plant.off_grid:
+        raise NotFeasible(f"plan {plant.letter} has no grid that could fail", "see Year for what is not served there")
+    if plant.transfer is None:
         raise NotFeasible(
-            f"plan {plan.letter} has no transfer device, so everything is dark as soon as the grid goes", "add one on Plans"
+            f"plan {plant.letter} has no transfer device, so everything is dark as soon as the grid goes", "add one on Plans"
         )
-    if not forming_rows(plan, cards):
+    if not plant.forming:
         raise NotFeasible(
-            f"plan {plan.letter} forms no grid behind its transfer device, so everything is dark as soon as the grid goes",
+            f"plan {plant.letter} forms no grid behind its transfer device, so everything is dark as soon as the grid goes",
             "put a battery inverter or hybrid that forms a grid, with a battery, on the backup side",
         )
 
@@ -86,7 +88,7 @@ class Island:
     dead_w: Array
 
 
-def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: Serve) -> Island:
+def outage_inputs(house: House, plant: Plant, made: PlanFlow, serve: Serve) -> Island:
     """Return the backup side of a plan's year as an island.
 
     Raises
@@ -94,16 +96,16 @@ def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: 
     NotFeasible
         Where there is no grid to lose, no transfer device, or nothing behind it that forms a grid.
     """
-    check_outage(plan, cards)
+    check_outage(plant)
     packed = made.packed
     here = np.flatnonzero(packed.nodes["side"] == BACKUP)
-    ids = served_ids(job, plan, serve)
+    ids = served_ids(house, plant, serve)
     ac = np.zeros_like(packed.ac)
     for column in (AC_PV_B, AC_PV_B_FIXED, AC_OWN_B):
         ac[:, column] = packed.ac[:, column]
-    loads, dead = _on_lines(job, plan, cards, made.house, ids)
+    loads, dead = _on_lines(house, plant, made.house, ids)
     ac[:, AC_LOAD_B] = loads
-    for node_id in dead_pv_ids(job, plan, cards):
+    for node_id in dead_pv_ids(plant):
         column = made.pv_only_column[node_id]
         ac[:, column] = np.maximum(0.0, ac[:, column] - made.pv_only[node_id].ac_w)
     bank = packed.bank[:, here, :]
@@ -121,13 +123,13 @@ def outage_inputs(job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: 
         bank=np.ascontiguousarray(bank),
         ac=ac,
     )
-    part = plan.model_copy(update={"nodes": tuple(node for node in plan.nodes if node.id in stay or node.side == "backup")})
-    return Island(kept_for_morning(plan_island(side, part, cards, restart=0.0), plan), here, dead)
+    part = [station.converter for station in plant.stations if station.id in stay or station.side == "backup"]
+    return Island(kept_for_morning(plan_island(side, part, plant.controls, restart=0.0), plant.controls), here, dead)
 
 
-def kept_for_morning(packed: Packed, plan: Plan) -> Packed:
+def kept_for_morning(packed: Packed, controls: Controls) -> Packed:
     """Return the island with what the plan keeps for the morning: below it loads are not served."""
-    keep = plan.controls.island_keep_soc_frac
+    keep = controls.island_keep_soc_frac
     if keep <= 0:
         return packed
     nodes = packed.nodes.copy()
@@ -135,31 +137,30 @@ def kept_for_morning(packed: Packed, plan: Plan) -> Packed:
     return replace(packed, nodes=nodes)
 
 
-def live_lines(job: Job, plan: Plan, cards: CardBook) -> NDArray[np.bool_]:
+def live_lines(plant: Plant) -> NDArray[np.bool_]:
     """Return on which lines something forms a grid; all where a card is silent. (lines,) [yes or no]"""
-    count = line_count(job.site.supply)
-    made = offgrid_lines_va(plan, cards, count)
-    return np.ones(count, dtype=bool) if made is None else made > 0
+    made = offgrid_lines_va(plant)
+    return np.ones(plant.lines.count, dtype=bool) if made is None else np.array(made) > 0
 
 
-def dead_pv_ids(job: Job, plan: Plan, cards: CardBook) -> tuple[str, ...]:
+def dead_pv_ids(plant: Plant) -> tuple[str, ...]:
     """Return PV-only inverters of the backup side that stand on a line on which nothing forms a grid."""
-    live = live_lines(job, plan, cards)
-    return tuple(node.id for node, card in pv_behind(plan, cards) if is_dead(node_shares(node, card, len(live)), live))
+    live = live_lines(plant)
+    return tuple(station.id for station in plant.pv_behind if is_dead(station.shares, live))
 
 
-def _on_lines(job: Job, plan: Plan, cards: CardBook, house: HouseYear, ids: frozenset[str]) -> tuple[Array, Array]:
+def _on_lines(house: House, plant: Plant, year: HouseYear, ids: frozenset[str]) -> tuple[Array, Array]:
     """Return what of the loads lies on lines where something forms a grid, and what does not. (steps,) each [W]"""
-    live = live_lines(job, plan, cards)
-    total, _ = house.split_w(ids)
+    live = live_lines(plant)
+    total, _ = year.split_w(ids)
     if live.all():
         return total, np.zeros_like(total)
     dead = np.zeros_like(total)
-    for load in job.house.counted:
+    for load in house.counted:
         if load.id in ids and is_dead(load_shares(load, len(live)), live):
-            dead += house.appliance_w[load.id]
+            dead += year.appliance_w[load.id]
     if "background" in ids:
-        dead += house.background_w * float(background_shares(job.house, len(live))[~live].sum())
+        dead += year.background_w * float(np.array(background_shares(house, len(live)))[~live].sum())
     return np.maximum(0.0, total - dead), dead
 
 
@@ -300,35 +301,49 @@ def _ways(packed: Packed, starts: Array, full: Array, need: int, per_hour: int) 
     return lambda hours: np.array([one(hour) for hour in hours.tolist()])
 
 
-def outage_length_h(job: Job) -> float:
+def outage_length_h(brief: Brief) -> float:
     """Return the longest outage the brief names, a day where it names none. [h]"""
-    return job.brief.longest_h or 24.0
+    return brief.longest_h or 24.0
 
 
-def brief_hours(job: Job, calendar: YearCalendar) -> NDArray[np.int64]:
+def brief_hours(brief: Brief, latitude_deg: float, calendar: YearCalendar) -> NDArray[np.int64]:
     """Return the hours of the year in the brief's season; all where it names none. [number]"""
-    season = job.brief.outage_season
+    season = brief.outage_season
     if season == "any":
         return np.arange(HOURS)
     month = calendar.month[:: calendar.steps // HOURS]
-    return np.flatnonzero(np.isin(month, season_of_months(job.site.place.latitude_deg)[season]))
+    return np.flatnonzero(np.isin(month, season_of_months(latitude_deg)[season]))
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What the brief asks of an outage: its season, for how long, and in which hours of the year it may begin. [h]"""
+
+    season: str
+    length_h: float
+    hours: NDArray[np.int64]
+
+
+def asked_of(brief: Brief, latitude_deg: float, calendar: YearCalendar) -> Asked:
+    """Return what the brief asks of an outage."""
+    return Asked(brief.outage_season, outage_length_h(brief), brief_hours(brief, latitude_deg, calendar))
 
 
 def brief_survival(
-    job: Job, plan: Plan, cards: CardBook, made: PlanFlow, calendar: YearCalendar, cancelled: Callable[[], bool] = lambda: False
+    asked: Asked, house: House, plant: Plant, made: PlanFlow, cancelled: Callable[[], bool] = lambda: False
 ) -> tuple[float, float, str] | None:
     """Return from which share of the brief's season its longest outage is survived by what must stay on, the length and the season.
 
-    None where the brief speaks of no outage, nothing must stay on, or there is no outage to speak of. [0 to 1], [h]
+    None where nothing must stay on, or there is no outage to speak of. [0 to 1], [h]
     """
-    if not job.brief.longest_h or not served_ids(job, plan, "essential"):
+    if not served_ids(house, plant, "essential"):
         return None
     try:
-        island = outage_inputs(job, plan, cards, made, "essential")
+        island = outage_inputs(house, plant, made, "essential")
     except NotFeasible:
         return None
-    length, hours = min(outage_length_h(job), float(MOST_H)), brief_hours(job, calendar)
-    return island_ride(island, made, length, hours, cancelled).survived_frac(length, hours), length, job.brief.outage_season
+    length = min(asked.length_h, float(MOST_H))
+    return island_ride(island, made, length, asked.hours, cancelled).survived_frac(length, asked.hours), length, asked.season
 
 
 def energies_by_hour(made: PlanFlow, here: NDArray[np.int64]) -> Array:
@@ -348,8 +363,8 @@ def island_ride(
 
 
 def plan_ride_through(
-    job: Job, plan: Plan, cards: CardBook, made: PlanFlow, serve: Serve, cancelled: Callable[[], bool] = lambda: False
+    house: House, plant: Plant, made: PlanFlow, serve: Serve, cancelled: Callable[[], bool] = lambda: False
 ) -> RideThrough:
     """Return how long a plan lasts from each hour of the year, for all that is backed up or for what must stay on alone."""
-    island = outage_inputs(job, plan, cards, made, serve)
+    island = outage_inputs(house, plant, made, serve)
     return island_ride(island, made, cancelled=cancelled)

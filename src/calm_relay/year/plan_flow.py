@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -11,13 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from calm_relay.calendar import YearCalendar
-from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import battery_side_nodes, pv_only_nodes
-from calm_relay.library.book import CardBook
+from calm_relay.errors import NotFeasible
 from calm_relay.load.house import HouseYear
 from calm_relay.load.surplus import on_surplus
+from calm_relay.plant.station import Converter
+from calm_relay.plant.whole import Plant
 from calm_relay.pv.array import PvOnlyOutput, pv_only_output
-from calm_relay.pv.roof import export_cap_w
 from calm_relay.simulation.changes import with_changes
 from calm_relay.simulation.columns import (
     AC,
@@ -33,8 +32,9 @@ from calm_relay.simulation.columns import (
 )
 from calm_relay.simulation.flow import FlowTable, run_year
 from calm_relay.simulation.island import plan_island
-from calm_relay.simulation.pack import Packed, SiteLimits, pack_plan, transfer_limit_w
+from calm_relay.simulation.pack import Packed, SiteLimits, pack_plan
 from calm_relay.year.cells import limits_by_warmth
+from calm_relay.year.inputs import FlowInputs
 from calm_relay.year.stages import NodeDc
 
 Array = NDArray[np.float64]
@@ -87,10 +87,18 @@ class PlanFlow:
         return self.flow.nbytes + arrays + sum(7 * out.ac_w.nbytes for out in self.pv_only.values())
 
 
+def check_sensor(plant: Plant) -> None:
+    """Raise NotFeasible where the sensor stands at the transfer device and a battery on the grid side of it."""
+    beyond = [station.name for station in plant.battery_side if station.side == "grid"]
+    if beyond and plant.controls.sensor == "device":
+        raise NotFeasible(
+            f"the sensor stands at the transfer device, and {' and '.join(beyond)} on the grid side of it",
+            "measure at the meter, or put it on the backup side",
+        )
+
+
 def make_flow(
-    job: Job,
-    plan: Plan,
-    cards: CardBook,
+    inputs: FlowInputs,
     calendar: YearCalendar,
     house: HouseYear,
     dc: dict[str, NodeDc],
@@ -104,54 +112,54 @@ def make_flow(
     batteries of the last run do what they did without it.
     """
     left_over = np.zeros(calendar.steps)
-    waiting = [a for a in job.house.counted if a.surplus != "no"]
-    if waiting:
-        needs = {a.id: house.appliance_w[a.id] for a in waiting}
+    if inputs.surplus:
+        needs = {load.id: house.appliance_w[load.id] for load in inputs.surplus}
         house = house.with_loads({name: np.zeros(calendar.steps) for name in needs})
         for rank in RANKS:
-            loads = [a for a in waiting if a.surplus == rank]
+            loads = [load for load in inputs.surplus if load.rank == rank]
             if not loads:
                 continue
-            measured = plan if rank == "after_battery" else _without_batteries(plan)
-            spare = spare_ac_w(_run(job, measured, cards, calendar, house, dc, air_c, cancelled), measured, cards)
+            measured = inputs if rank == "after_battery" else _without_batteries(inputs)
+            spare = spare_ac_w(_run(measured, calendar, house, dc, air_c, cancelled), measured.converters)
             for load in loads:
                 year = on_surplus(load, needs[load.id], spare, calendar)
                 if rank == "after_battery":
                     left_over += np.minimum(year, spare)
                 house, spare = house.with_loads({load.id: year}), np.maximum(0.0, spare - year)
-    return replace(_run(job, plan, cards, calendar, house, dc, air_c, cancelled), left_over_w=left_over)
+    return replace(_run(inputs, calendar, house, dc, air_c, cancelled), left_over_w=left_over)
 
 
 def _warmth(
-    job: Job, plan: Plan, cards: CardBook, calendar: YearCalendar, air_c: Array
+    inputs: FlowInputs, calendar: YearCalendar, air_c: Array
 ) -> tuple[dict[str, tuple[Array, Array, Array]], frozenset[str]]:
     """Return what the cells' temperature leaves of each bank, and what had to be assumed because its place is not chosen."""
-    found, unknown, pack = {}, set(), job.rules()
-    for node, _ in battery_side_nodes(plan, cards):
-        if node.battery is None:
+    found, unknown, places = {}, set(), dict(inputs.places)
+    for node in inputs.converters:
+        if node.bank is None:
             continue
-        if node.battery.place is None:
+        if node.bank.place is None:
             unknown.add(
                 f"nodes[{node.id}]: the cells' temperature, never too cold or too warm, since the bank's place is not chosen"
             )
-        limits = limits_by_warmth(
-            node, cards.battery(node.battery.card), air_c, pack, calendar.step_h, job.site.spot(node.battery.place)
-        )
+            continue
+        limits = limits_by_warmth(node.bank.cells, air_c, places[node.bank.place], calendar.step_h)
         if limits is not None:
             found[node.id] = limits
     return found, frozenset(unknown)
 
 
-def _without_batteries(plan: Plan) -> Plan:
-    return plan.model_copy(update={"nodes": tuple(node.model_copy(update={"battery": None}) for node in plan.nodes)})
+def _without_batteries(inputs: FlowInputs) -> FlowInputs:
+    return replace(inputs, converters=tuple(replace(node, bank=None) for node in inputs.converters))
 
 
-def spare_ac_w(made: PlanFlow, plan: Plan, cards: CardBook) -> Array:
+def spare_ac_w(made: PlanFlow, converters: Sequence[Converter]) -> Array:
     """Return PV at AC that a further load could have had: exported, or held back by the export cap or for want of a grid. [W]"""
     flow = made.flow
     spare: Array = flow.column("pv_to_grid_w") + flow.column("pv_only_lost_cap_w") + flow.column("pv_only_lost_island_w")
-    for node, unit in battery_side_nodes(plan, cards):
-        held = flow.node_column(node.id, "lost_cap_w") + flow.node_column(node.id, "lost_island_w")
+    for node in converters:
+        if not node.unit.battery_terminals:
+            continue
+        unit, held = node.unit, flow.node_column(node.id, "lost_cap_w") + flow.node_column(node.id, "lost_island_w")
         if held.any():
             into = flow.node_column(node.id, "pv_to_inverter_w")
             more = unit.ac_w(into + held) - unit.ac_w(into)
@@ -160,9 +168,7 @@ def spare_ac_w(made: PlanFlow, plan: Plan, cards: CardBook) -> Array:
 
 
 def _run(
-    job: Job,
-    plan: Plan,
-    cards: CardBook,
+    inputs: FlowInputs,
     calendar: YearCalendar,
     house: HouseYear,
     dc: dict[str, NodeDc],
@@ -170,37 +176,37 @@ def _run(
     cancelled: Cancel,
 ) -> PlanFlow:
     """Put PV-only inverters on their side of the AC bus, pack the rest and run the year."""
-    cars = {node.id: house.appliance_w[node.dc_car] for node in plan.nodes if node.dc_car in house.appliance_w}
-    at_ac = house.with_loads({node.dc_car: np.zeros(calendar.steps) for node in plan.nodes if node.id in cars and node.dc_car})
-    load_b, load_g = at_ac.split_w(plan.backed_up)
+    charged = {node.id: node.dc_car for node in inputs.converters if node.dc_car in house.appliance_w and node.dc_car}
+    cars = {node_id: house.appliance_w[load] for node_id, load in charged.items()}
+    at_ac = house.with_loads({load: np.zeros(calendar.steps) for load in charged.values()})
+    load_b, load_g = at_ac.split_w(inputs.backed_up)
     ac = np.zeros((calendar.steps, len(AC)), order="F")
     ac[:, AC_LOAD_B], ac[:, AC_LOAD_G] = load_b, load_g
-    for appliance in job.house.counted:
-        if not appliance.fed_by_batteries:
-            ac[:, AC_NEVER] += at_ac.appliance_w[appliance.id]
-    factor = 1.0 if plan.off_grid else job.site.network.power_factor
+    for load_id in inputs.kept_off:
+        ac[:, AC_NEVER] += at_ac.appliance_w[load_id]
+    caps = inputs.caps
     outputs: dict[str, PvOnlyOutput] = {}
     columns: dict[str, int] = {}
-    for node, card in pv_only_nodes(plan, cards):
-        out = pv_only_output(dc[node.id].available_w, card, node.count, factor)
+    for node in inputs.converters:
+        if node.unit.battery_terminals:
+            continue
+        out = pv_only_output(dc[node.id].available_w, node.unit, caps.power_factor)
         outputs[node.id] = out
-        columns[node.id] = PV_COLUMNS[node.side, card.controllable]
+        columns[node.id] = PV_COLUMNS[node.side, node.unit.controllable]
         ac[:, columns[node.id]] += out.ac_w
         ac[:, OWN_COLUMNS[node.side]] += out.own_draw_w
-    site = job.site
-    cap = export_cap_w(job, plan, cards)
     limits = SiteLimits(
-        math.inf if cap is None else cap,
-        math.inf if site.import_limit_w is None else site.import_limit_w,
-        transfer_limit_w(plan, cards, site.supply.voltage_v, site.supply.phases),
+        math.inf if caps.export_w is None else caps.export_w,
+        math.inf if caps.import_w is None else caps.import_w,
+        math.inf if inputs.transfer_w is None else inputs.transfer_w,
     )
     pv = {node_id: d.available_w for node_id, d in dc.items()}
-    packed = pack_plan(plan, cards, calendar, limits, pv, ac, plan.controls.reserve_by_month(job.site.place.latitude_deg))
-    packed.nodes["ac_out_w"] *= factor  # P = S·cos φ at a fixed power factor (definitions D14)
-    room: Literal["no", "foresight", "yesterday"] = "no" if plan.off_grid else plan.controls.leave_room
-    if plan.off_grid:
-        packed = plan_island(packed, plan, cards)
-    warmth, unknown = _warmth(job, plan, cards, calendar, air_c)
+    packed = pack_plan(inputs.converters, inputs.controls, calendar, limits, pv, ac, inputs.reserves)
+    packed.nodes["ac_out_w"] *= caps.power_factor  # P = S·cos φ at a fixed power factor (definitions D14)
+    room: Literal["no", "foresight", "yesterday"] = "no" if inputs.off_grid else inputs.controls.leave_room
+    if inputs.off_grid:
+        packed = plan_island(packed, inputs.converters, inputs.controls)
+    warmth, unknown = _warmth(inputs, calendar, air_c)
     packed = with_changes(replace(packed, assumed=packed.assumed | unknown), room, warmth, cars)
     return PlanFlow(
         flow=run_year(packed, cancelled),

@@ -9,12 +9,10 @@ import numpy as np
 from pydantic import ValidationError
 
 from calm_relay.errors import BadInput, Fault
-from calm_relay.job.models import Job, Plan
-from calm_relay.job.rows import forming_rows, pv_behind
 from calm_relay.library.base import FrequencyRecord
-from calm_relay.library.book import CardBook
 from calm_relay.packs.pack import Pack
-from calm_relay.simulation.chain import capacity_wh
+from calm_relay.plant.chain import capacity_wh
+from calm_relay.plant.whole import Plant
 from calm_relay.units import format_quantity as show
 from calm_relay.year.frequency import FrequencyRun, Thresholds, simulate
 from calm_relay.year.outage import check_outage
@@ -49,31 +47,30 @@ class PvIsland:
     curve: str
 
 
-def pv_island(job: Job, plan: Plan, cards: CardBook, curve: str = "") -> PvIsland | None:
+def pv_island(plant: Plant, pack: Pack, curve: str = "") -> PvIsland | None:
     """Return a plan's AC-coupled PV on the backup side; None where there is none.
 
     The curve is the one named of the pack, else the inverter card's own, else that of an older inverter without a droop.
     Raises NotFeasible where nothing forms a grid, BadInput for a curve that is not there.
     """
-    check_outage(plan, cards)
-    pack = job.rules()
-    here = pv_behind(plan, cards)
+    check_outage(plant)
+    here = plant.pv_behind
     if not here:
         return None
-    own = next((card.frequency for _, card in here if card.frequency is not None), None)
-    sixty = job.site.supply.kind == "split_phase"
+    own = next((s.fitting.frequency for s in here if s.fitting.frequency is not None), None)
+    sixty = plant.lines.kind == "split_phase"
     name = curve or ("" if own is not None else f"trips-only-{60 if sixty else 50}")
     record = own if own is not None and not curve else curve_of(pack, name)
     said = "the inverter card's own curve" if not name else f"{pack.curve(name)[1]}"
     if not curve and own is None:
         said += ", assumed since the card has no curve"
-    rows = forming_rows(plan, cards)
+    rows = plant.forming
     absorb = sum(row.unit.charger_in_max_w if row.unit.absorb_max_w is None else row.unit.absorb_max_w for row in rows)
     return PvIsland(
-        rated_w=sum(card.ac_rated_w * card.unit_count(node.count) for node, card in here),
+        rated_w=sum(s.each.ac_rated_w * s.strings_units for s in here),
         absorb_w=absorb,
         absorb_assumed=any(row.unit.absorb_max_w is None for row in rows),
-        capacity_wh=sum(capacity_wh(row.battery, row.choice) for row in rows),
+        capacity_wh=sum(capacity_wh(row.bank) for row in rows),
         record=record,
         curve=said,
     )

@@ -49,7 +49,7 @@ class Switchboard:
         factors = np.array([c.power_factor for c in circuits])
         self.per_va = self.shares / factors[:, None] if count else self.shares
         live = None if lines is None else lines.live
-        self.dead = np.array([live is not None and is_dead(c.shares, live) for c in circuits], dtype=bool)
+        self.dead = np.array([live is not None and is_dead(tuple(c.shares.tolist()), live) for c in circuits], dtype=bool)
         self.soaks = np.array([c.day_wh is not None for c in circuits], dtype=bool)
         marked = np.array([c.essential for c in circuits], dtype=bool)
         self.vital = marked if marked.any() else ~self.soaks

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from calm_relay.calendar import YearCalendar, in_window
-from calm_relay.job.control_models import GRID_CHARGING
-from calm_relay.job.models import Plan
+from calm_relay.job.control_models import GRID_CHARGING, Controls
 from calm_relay.simulation.pack import on_days
 from calm_relay.simulation.storing import loss_of
 from calm_relay.simulation.tallies import add_by
@@ -42,17 +41,17 @@ class WindowFacts:
         return None if self.import_w is None else tuple(max(0.0, self.import_w - w - taken_w) for w in self.house_w)
 
 
-def window_facts(plan: Plan, calendar: YearCalendar, made: PlanFlow) -> dict[int, WindowFacts]:
+def window_facts(controls: Controls, calendar: YearCalendar, made: PlanFlow) -> dict[int, WindowFacts]:
     """Return the year of every charge slot, by its place in the plan's list; steps that a later slot takes are left out."""
     flow, packed, h = made.flow, made.packed, calendar.step_h
     limit = None if math.isinf(packed.plant["import_w"]) else float(packed.plant["import_w"])
-    if not any(slot.kind in GRID_CHARGING for slot in plan.controls.slots):
+    if not any(slot.kind in GRID_CHARGING for slot in controls.slots):
         return {}
     net = flow.column("load_w") - flow.column("pv_only_w") if flow.has("pv_only_w") else flow.column("load_w")
     drawn = np.maximum(0.0, net) if flow.has("pv_only_w") else net
     hour = calendar.hour_of_clock
     out = {}
-    for index, slot in enumerate(plan.controls.slots):
+    for index, slot in enumerate(controls.slots):
         if slot.kind not in GRID_CHARGING:
             continue
         here = on_days(slot, calendar)

@@ -18,6 +18,7 @@ from calm_relay.equipment.making.boxes import finished
 from calm_relay.equipment.making.inverters import inverters
 from calm_relay.equipment.making.modules import modules
 from calm_relay.library.cards import BatteryCard, BatteryInverterCard, BatterySideUnit, Card, HybridCard
+from calm_relay.plant.bank import cells_of
 
 _CARDS: TypeAdapter[tuple[Card, ...]] = TypeAdapter(tuple[Card, ...])
 
@@ -34,7 +35,7 @@ def listed_together(cards: tuple[Card, ...]) -> tuple[Card, ...]:
     batteries = [card for card in cards if isinstance(card, BatteryCard)]
 
     def carries(unit: BatterySideUnit, battery: BatteryCard) -> bool:
-        empty, full = battery.window_v
+        empty, full = cells_of(battery).window_v
         counts = range(battery.modules_min, battery.modules_max + 1) if battery.stacking == "series" else (1,)
         inside = any(unit.battery_voltage_min_v <= n * empty and n * full <= unit.battery_voltage_max_v for n in counts)
         return inside and battery.chemistry in unit.chemistries and bool(set(unit.protocols) & set(battery.protocols))

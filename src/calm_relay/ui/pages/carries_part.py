@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from calm_relay.plant.resolve import plant_of
 from calm_relay.ui.views.charts import DayLines, LoadChart, StackChart
 from calm_relay.ui.widgets import LegendRow
 from calm_relay.units import format_quantity as show
@@ -70,7 +71,7 @@ class CarriesPart:
             return
         self._show_evening(year)
         calendar = session.calendar()
-        curve = load_curve(session.job, session.plan, year, calendar)
+        curve = load_curve(plant_of(session.job, session.plan), year, calendar)
         self._curve.show_curve(curve)
         total = year.total_w()
         parts = [
@@ -98,7 +99,7 @@ class CarriesPart:
         else:
             words += " The chosen plan has no battery to carry it."
         self.evening_words.setText(words)
-        self._legend.show_rows(self._evening.show_stack(stack, evening_levels(session.job, session.plan)))
+        self._legend.show_rows(self._evening.show_stack(stack, evening_levels(plant_of(session.job, session.plan))))
 
     def _type_shares(self) -> None:
         self._put_shares((0.34, 0.33, 0.33))

@@ -169,10 +169,10 @@ class DrillPart:
             if start == BRIEF or start.startswith(NAMED):
                 case = with_what(named_case(study, job, start.removeprefix(NAMED)), hours=hours)
             elif start == CLOCK:
-                case = Case(step * 24 // STEPS_PER_DAY, hours or outage_length_h(job))
+                case = Case(step * 24 // STEPS_PER_DAY, hours or outage_length_h(job.brief))
             else:
                 months = (month,) if month else ()
-                case = Case(24 * day_of(study, job, start, months) + START_H, hours or outage_length_h(job))
+                case = Case(24 * day_of(study, job, start, months) + START_H, hours or outage_length_h(job.brief))
             case = with_what(case, charge_frac=charge, picked=picked, diversity=diversity)
             return school_drills(study, job, plan, case)
 

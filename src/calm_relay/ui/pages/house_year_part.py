@@ -65,7 +65,7 @@ class HouseYearPart:
         self.carpet.show_values("The house", year.total_w(), "power_w", "house")
         self._week_from = -1
         self.show_week()
-        self._days_legend.show_rows(self._days.show_days(season_days(session.job, year, calendar)))
+        self._days_legend.show_rows(self._days.show_days(season_days(session.job.site.place.latitude_deg, year, calendar)))
         months = calendar.by_month_wh(year.total_w())
         self._months.show_months([("the house", months, "house")])
         listed = sum(float(w.sum()) for w in year.appliance_w.values()) * calendar.step_h

@@ -10,7 +10,7 @@ from calm_relay.decision.gains import MoreModules, NowOrLater, clip_rows, invert
 from calm_relay.decision.words import clipped_amount, clipping_words, guess_words
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import LaterModules
-from calm_relay.simulation.pack import inverter_pass_w
+from calm_relay.plant.resolve import plant_of
 from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.views.charts import DurationChart
@@ -105,7 +105,7 @@ class OversizingPart:
             part.setEnabled(made is not None)
         if made is not None and result is not None:
             node = plan.node(self.choice.currentData())
-            limit = inverter_pass_w(node, job.cards())
+            limit = plant_of(job, plan).station(node.id).unit.passes_dc_w
             self.chart.show_duration(duration(made, node.id, limit))
             self._curve_words.setText(f"passes {show(limit, 'power_w', 1)} DC; {clipping_words(job)}")
             self._show_clips(result.facts)

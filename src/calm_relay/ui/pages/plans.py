@@ -12,11 +12,11 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QVBoxLayou
 from calm_relay.decision.limits import passed_words
 from calm_relay.decision.second import adds_words
 from calm_relay.decision.words import clipped_amount
+from calm_relay.plant.offgrid import total
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
 from calm_relay.relay.stations import assumed_by_station, how_words, worst_moment
 from calm_relay.relay.values import RelayValues, drill_values, generator_values, grid_down_values
-from calm_relay.simulation.offgrid import total
 from calm_relay.ui.building import Building
 from calm_relay.ui.copying import fill_menu
 from calm_relay.ui.flow_layout import FlowLayout

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from calm_relay.decision.brief import essential_mean_w
 from calm_relay.errors import CalmRelayError
+from calm_relay.plant.resolve import plant_of
 from calm_relay.rules.checks_motor import start_rows
 from calm_relay.rules.registry import CheckContext
 from calm_relay.ui.views.limit_bars import LimitBar, LimitBars
@@ -61,7 +62,7 @@ class StartsPart:
     def _sun(self) -> list[str]:
         job, plan = self._page.session.job, self._page.session.plan
         try:
-            island = pv_island(job, plan, job.cards())
+            island = pv_island(plant_of(job, plan), job.rules())
         except CalmRelayError as error:
             return [f"{str(error)[:1].upper()}{str(error)[1:]}."]
         if island is None:

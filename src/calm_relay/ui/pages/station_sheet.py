@@ -221,11 +221,11 @@ class StationSheet(QWidget):
             on_bank.append(self._cell(f"{base}.controllers", chars=6))
         if node.timer_charger is not None:
             on_bank.append(self._cell(f"{base}.timer_charger", card_kind="timer_charger"))
-        if self.session.job.cards().station(node).battery_terminals:
+        if self.session.job.cards().inverter(node.card).battery_terminals:
             on_bank.append(self._cell(f"{base}.dc_car", options=self._cars))
         if on_bank:
             self._line(*on_bank)
-        if self.session.job.cards().station(node).battery_terminals and node.battery is None:
+        if self.session.job.cards().inverter(node.card).battery_terminals and node.battery is None:
             self._hint.setText("No battery on this inverter yet: 'Add or take out' puts one on.")
 
     def _cars(self) -> list[tuple[str, str]]:

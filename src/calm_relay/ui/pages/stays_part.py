@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHeaderView, QSizePolicy, QTableWidget, QTableWidg
 
 from calm_relay.decision.schools import BACKGROUND, USUAL_DIVERSITY, with_backed_up
 from calm_relay.job.edits import Edit
+from calm_relay.plant.resolve import plant_of
 from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import ui_metrics
@@ -183,7 +184,7 @@ class StaysPart:
             self.said.setText("The house is being added up.")
         year = session.house_year()
         if year is not None:
-            curve = load_curve(job, plan, year, session.calendar())
+            curve = load_curve(plant_of(job, plan), year, session.calendar())
             self._curve.show_curve(curve)
             total, step_h = year.total_w(), session.calendar().step_h
             said = [

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLabel, QMenu, QPushButton, QWidget
 from calm_relay.job.edits import Edit
 from calm_relay.job.models import MeasuredString, NamedLosses, Node, StringGroup
 from calm_relay.job.parts import add_inverter, add_string, remove_inverter, remove_string
+from calm_relay.plant.resolve import unit_at
 from calm_relay.pv.array import combined_loss_frac
 from calm_relay.pv.ladder import string_ladders, tracker_amps
 from calm_relay.pv.when import StringYear, string_year_words
@@ -61,7 +62,7 @@ class StringsPart:
         page = self._page
         job, plan = page.session.job, page.session.plan
         base = f"plans[{plan.id}].nodes[{node.id}]"
-        card = job.cards().station(node)
+        card = unit_at(node, job.cards(), 1)
         cells: list[QWidget] = [page.cell(f"{base}.name", chars=18), page.cell(f"{base}.card", card_kind=card.kind)]
         if card.per_module:
             cells += [page.cell(f"{base}.count", chars=6), page.cell(f"{base}.branches", chars=6)]

@@ -40,7 +40,7 @@ class WallsPart:
 
     def _lead(self) -> tuple[str, ...]:
         """Return the places at which lead-acid stands, whose air is asked for."""
-        return tuple(used.place for used in self._used() if any(row.battery.is_lead for row in used.banks))
+        return tuple(used.place for used in self._used() if any(row.bank.cells.is_lead for row in used.banks))
 
     def build(self) -> None:
         page, job, plan = self._page, self._page.session.job, self._page.session.plan
@@ -98,7 +98,7 @@ class WallsPart:
         boxes = []
         for place in used:
             mine = [f for f in rows if f.subject == place.name]
-            names = [f"{row.choice.modules} × {row.battery.name}" for row in place.banks]
+            names = [f"{row.bank.modules} × {row.battery.model.name}" for row in place.banks]
             for node in (n for n in session.plan.nodes if n.place == place.place):
                 card = session.job.cards().inverter(node.card).name
                 names.append(card if node.count == 1 else f"{node.count} × {card}")

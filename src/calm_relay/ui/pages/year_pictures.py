@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
 from calm_relay.job.control_models import GRID_CHARGING
+from calm_relay.plant.resolve import plant_of
 from calm_relay.simulation.failures import failures
-from calm_relay.simulation.pack import inverter_pass_w
 from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.flow_layout import FlowLayout
 from calm_relay.ui.session import Session
@@ -244,7 +244,7 @@ class YearPictures(QWidget):
             ]
             head, unit, per = "box", "kWh", 1000.0
             back = [f"Back from the battery of {called[t.node_id]}: {trip_words(t)}." for t in path_trips(facts)]
-            self.words.setText(" ".join([*back, *(f.words for f in failures(session.plan, session.job.cards()))]))
+            self.words.setText(" ".join([*back, *(f.words for f in failures(plant_of(session.job, session.plan)))]))
         elif kind == "days":
             rows, theirs = facts.battery_months[rest], self._other_months()
             shown = [
@@ -310,7 +310,7 @@ class YearPictures(QWidget):
 
     def _show_window(self, made: PlanFlow, index: int, node_id: str) -> None:
         session = self.session
-        found = window_year(session.plan, session.job.cards(), session.calendar(), made, index, node_id)
+        found = window_year(plant_of(session.job, session.plan), session.calendar(), made, index, node_id)
         self.charge.setVisible(found is not None)
         if found is None:
             self.words.setText("A later slot holds in all of its hours.")
@@ -330,7 +330,7 @@ class YearPictures(QWidget):
             for i, slot in enumerate(plan.controls.slots):
                 for node_id in batteries:
                     if slot.kind in GRID_CHARGING and slot.holds_for(node_id):
-                        w = window_year(plan, job.cards(), study.calendar(job), made, i, node_id)
+                        w = window_year(plant_of(job, plan), study.calendar(job), made, i, node_id)
                         if w is not None:
                             return f"{plan.letter}, {slot.title}: {window_words(w)}"
             return f"{plan.letter} has no charge window."
@@ -341,7 +341,7 @@ class YearPictures(QWidget):
     def _show_clipping(self, f: YearFacts, made: PlanFlow) -> None:
         session = self.session
         node = next(n for n in session.plan.nodes if n.id == most_clipped_node(f))
-        limit = inverter_pass_w(node, session.job.cards())
+        limit = plant_of(session.job, session.plan).station(node.id).unit.passes_dc_w
         self.duration.show_duration(duration(made, node.id, limit))
         clipped = (
             f"{show(f.clipped_wh, 'energy_wh', 0)} a year or more are clipped"
