@@ -25,6 +25,7 @@ from pace import Pace, least, mean, pace
 from calm_relay.demo import demo_job
 from calm_relay.job.models import BatteryChoice, Job, Node, Plan
 from calm_relay.library.shipped import shipped_cards
+from calm_relay.plant.resolve import plant_of
 from calm_relay.simulation.flow import run_case, run_year
 from calm_relay.simulation.pack import Packed
 from calm_relay.study import Study
@@ -185,9 +186,9 @@ def outage_s(study: Study) -> tuple[float, float, float]:
 
     job = demo_job()
     plan = job.plan("B")
-    found = outage_inputs(job, plan, job.cards(), study.flow(job, plan), "essential")
+    found = outage_inputs(job.house, plant_of(job, plan), study.flow(job, plan), "essential")
     energies = energies_by_hour(study.flow(job, plan), found.here)
-    island = pv_island(job, job.plan("A"), job.cards())
+    island = pv_island(plant_of(job, job.plan("A")), job.rules())
     assert island is not None
     return (
         best(lambda: ride_through(found.packed, energies, 72.0)),
@@ -221,7 +222,7 @@ def main() -> int:
             text = f"{1000 * seconds:.1f} ms, {table.steps_run / seconds / 1e6:.2f} M steps/s"
             line(f"  plan-year at 5 min, {'series' if series else 'sums only'}, {table.steps_run} steps", text)
             if series:
-                given = mine, plan, mine.cards(), study.calendar(mine), made, made.house
+                given = study.fact_inputs(mine, plan), study.calendar(mine), made, made.house
                 facts = best(lambda g=given: year_facts(*g))
                 goal = "goal 25 ms together" if what == "one node" else "goal 70 ms together"
                 line("  its facts", f"{1000 * facts:.1f} ms, both {1000 * (seconds + facts):.1f}", goal)

@@ -19,7 +19,9 @@ from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import HybridCard, ModuleCard
 from calm_relay.library.shipped import shipped_card
 from calm_relay.load.meter_files import read_meter
+from calm_relay.plant.resolve import string_row
 from calm_relay.pv.array import group_dc_w
+from calm_relay.pv.voltage import lit_face
 from calm_relay.study import Study
 from calm_relay.year import stages
 
@@ -34,7 +36,9 @@ def seconds(work: Callable[[], object]) -> float:
 def one_face_dc(study: Study, job: Job) -> object:
     """Weather to DC power of one string group on one face, at 5 min."""
     group = job.plan("C").nodes[1].strings[0]
-    made = stages.group_input(job, job.cards(), group, study.light(job, group.face), study.calendar(job))
+    made = stages.group_input(
+        string_row(group, job.cards()), lit_face(job.face(group.face)), study.light(job, group.face), study.calendar(job)
+    )
     assert made is not None
     return group_dc_w(made, study.weather(job).air_c)
 

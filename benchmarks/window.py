@@ -26,6 +26,7 @@ def largest_plan_s(window: Any) -> float:
     """Return seconds to lay out and paint the largest plan a job may hold: 24 inverters, 4 of them with batteries (median of 9)."""
     from calm_relay.job.models import BatteryChoice, Node, StringGroup, Transfer
     from calm_relay.library.shipped import shipped_cards
+    from calm_relay.plant.resolve import plant_of
     from calm_relay.relay.graph import plan_graph
     from calm_relay.relay.values import NodeValues, RelayValues
 
@@ -40,7 +41,8 @@ def largest_plan_s(window: Any) -> float:
     like += [Node(id=f"m{n}", name=f"Modules {n}", card="string-inverter-5k", strings=groups) for n in range(20)]
     plan = plan.model_copy(update={"nodes": tuple(like), "transfer": Transfer(card="gateway-63")})
     cards = tuple({c.id: c for c in (*job.library, *shipped_cards())}.values())
-    graph = plan_graph(job.model_copy(update={"library": cards}), plan)
+    many = job.model_copy(update={"library": cards})
+    graph = plan_graph(plant_of(many, plan), many.house, many.faces)
     flows = {n.id: NodeValues(5000.0, (2500.0, 2500.0), (("sun", 4000.0),), (), (("sun", 900.0),), 0.0, 0.6) for n in graph.nodes}
     relay, took = window.plans.relay, []
     for _ in range(9):

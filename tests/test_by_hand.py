@@ -16,7 +16,7 @@ from calm_relay.decision.outages import drill_of
 from calm_relay.plant import chain
 from calm_relay.plant.offgrid import offgrid_lines_va, plan_continuous_va
 from calm_relay.plant.resolve import plant_of
-from calm_relay.rules.runs import run_rows
+from calm_relay.plant.runs import run_rows
 from calm_relay.study import Study
 from calm_relay.year.drill import Case
 from tests.plants import PLANTS
@@ -61,7 +61,7 @@ def test_a_figure_is_its_sum_by_hand(key: str, row: dict[str, Any], hourly: Stud
     plan = job.plan(row.get("plan", job.plans[1].id))
     plant = plant_of(job, plan)
     if row["of"] == "run":
-        (run,) = (found for found in run_rows(job, plan, job.rules()) if found.id == row["name"])
+        (run,) = (found for found in run_rows(plant_of(job, plan), job.rules()) if found.id == row["name"])
         assert run.amps == pytest.approx(summed(row["amps"]))
         if "volts" in row:
             assert run.change_v == pytest.approx(summed(row["volts"]))

@@ -18,11 +18,12 @@ from calm_relay.job.pages import page_of
 from calm_relay.packs.conductors import parse_tables
 from calm_relay.packs.pack import SHIPPED, pack_named, parse_pack
 from calm_relay.packs.written import pack_text
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.runs import run_rows
 from calm_relay.report.check_page import check_page_html
 from calm_relay.report.measure import PLACES, place_of
 from calm_relay.rules.groups import GROUPS, by_group, filtered, group_of
 from calm_relay.rules.runner import all_checks
-from calm_relay.rules.runs import run_rows
 from calm_relay.study import Study
 
 TABLES = resources.files("calm_relay.packs").joinpath("conductors.toml").read_text(encoding="utf-8")
@@ -159,7 +160,7 @@ def test_terminals_above_100_a_are_taken_as_75_degrees(demo):
             Edit("site.supply_run", None), Edit("plans[today].nodes[old].run", {"length_m": 5.0, "size": "2 AWG"})]  # fmt: skip
     for watts, carried in ((19_000.0, 95.0), (19_400.0, 115.0)):  # 98.96 and 101.04 A with the factor
         job = apply_edits(demo, [*runs, Edit("library[string-inverter-5k].ac_rated_w", watts)])
-        (row, _) = run_rows(job, job.plan("today"), job.rules())
+        (row, _) = run_rows(plant_of(job, job.plan("today")), job.rules())
         assert row.held is not None
         assert (row.design_a > 100, row.held.amps) == (carried == 115.0, carried)
 

@@ -11,10 +11,11 @@ from calm_relay.cli import main
 from calm_relay.errors import BadInput
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.packs.pack import SHIPPED, pack_named, parse_pack
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.runs import rises, run_rows
 from calm_relay.rules.network_rule import rule_in_force
 from calm_relay.rules.registry import CheckContext, Finding
 from calm_relay.rules.runner import run_checks
-from calm_relay.rules.runs import rises, run_rows
 
 A, B = "ac-add-on", "hybrid-swap"
 UNTYPED = Edit("site.network", {})
@@ -123,7 +124,7 @@ def test_fuzzed_packs_give_faults_and_nothing_else():
 
 def test_the_runs_of_the_demo_by_hand(demo):
     """21.74 A over 22 m of 4 mm² and 14 m of 16 mm², copper at 70 °C: 5.28 and 0.84 V; 244 V measured make 250.1 V at noon."""
-    rows = {row.id: row for row in run_rows(demo, demo.plan("today"), demo.rules())}
+    rows = {row.id: row for row in run_rows(plant_of(demo, demo.plan("today")), demo.rules())}
     amps, hot = 5000 / 230, 1 + 0.00393 * 50
     assert rows["old"].change_v == pytest.approx(2 * amps * 22 * 4.61e-3 * hot)
     assert rows["supply"].change_v == pytest.approx(2 * amps * 14 * 1.15e-3 * hot)
@@ -134,10 +135,10 @@ def test_the_runs_of_the_demo_by_hand(demo):
     (f,) = noon.values()
     assert (f.value, f.limit) == (pytest.approx(244 + by_hand), 258.0)
     three = apply_edits(demo, [Edit("site.supply.kind", "three_phase"), Edit("site.supply.voltage_v", 230.0)])
-    (lonely,) = rises(run_rows(three, three.plan("today"), three.rules()))
+    (lonely,) = rises(run_rows(plant_of(three, three.plan("today")), three.rules()))
     assert lonely.parts[0][1] == pytest.approx(rows["old"].change_v), "a single-phase unit keeps its own way there and back"
     with pytest.raises(BadInput, match="no '5 mm²' in this table"):
-        run_rows(apply_edits(demo, [Edit("site.supply_run.size", "5 mm²")]), demo.plan("today"), demo.rules())
+        run_rows(plant_of(apply_edits(demo, [Edit("site.supply_run.size", "5 mm²")]), demo.plan("today")), demo.rules())
 
 
 def test_the_command_line_prints_packs_and_runs(capsys):

@@ -12,6 +12,7 @@ from calm_relay.job.bank_parts import without_grid
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import BatteryChoice, GeneratorChoice, Job, Node, Plan, StringGroup, Transfer
 from calm_relay.library.shipped import shipped_cards
+from calm_relay.plant.resolve import plant_of
 from calm_relay.relay.fold import folded
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.layout import lay_out
@@ -94,7 +95,7 @@ def check_picture(picture: RelayPicture, what: object) -> None:
 def test_no_label_touches_another_in_any_plan(crowd, size, scale):
     job, plans = crowd
     for plan in plans:
-        graph = plan_graph(job, plan)
+        graph = plan_graph(plant_of(job, plan), job.house, job.faces)
         lost = {f"inverter:{n.id}": 412_000.0 for n in graph.nodes} | {"grid": 51_000.0, "transfer": 9_000.0, "panel": 7e6}
         for grid_up, values in ((True, all_values(graph)), (False, grid_down_values(graph, 4000.0))):
             picture = lay_out(graph, values, size[0] * scale, size[1] * scale, measure(scale), grid_up=grid_up, lost_wh=lost)
@@ -111,7 +112,7 @@ def test_many_like_inverters_stand_in_one_row_that_adds_up(crowd, scale):
         )
         for n in range(20)
     )
-    graph = plan_graph(job, four.model_copy(update={"nodes": (*four.nodes, *many)}))
+    graph = plan_graph(plant_of(job, four.model_copy(update={"nodes": (*four.nodes, *many)})), job.house, job.faces)
     values, lost = all_values(graph), {f"inverter:{n.id}": 10_000.0 for n in graph.nodes}
     one, flows, added, rows = folded(graph, values, lost)
     assert sorted(rows.values()) == [10, 10]
@@ -125,12 +126,12 @@ def test_many_like_inverters_stand_in_one_row_that_adds_up(crowd, scale):
     assert sum(added[f"inverter:{n.id}"] for n in one.nodes) == sum(lost.values())
     for width, height in SIZES:
         check_picture(lay_out(one, flows, width * scale, height * scale, measure(scale), lost_wh=added), (width, scale))
-    few = plan_graph(job, four)
+    few = plan_graph(plant_of(job, four), job.house, job.faces)
     assert folded(few, values, lost)[0] is few, "what can be read stands by itself"
 
 
 def test_the_overlap_check_sees_a_planted_fault(demo):
-    graph = plan_graph(demo, demo.plan("B"))
+    graph = plan_graph(plant_of(demo, demo.plan("B")), demo.house, demo.faces)
     picture = lay_out(graph, all_values(graph), 830, 540, measure(1.0))
     label = picture.labels[4]
     object.__setattr__(label, "rect", Rect(picture.labels[5].rect.x, picture.labels[5].rect.y, 30, 14))
@@ -140,7 +141,7 @@ def test_the_overlap_check_sees_a_planted_fault(demo):
 
 def test_labels_stay_put_while_the_clock_moves(demo, study):
     plan = demo.plan("C")
-    made, graph = study.flow(demo, plan), plan_graph(demo, plan)
+    made, graph = study.flow(demo, plan), plan_graph(plant_of(demo, plan), demo.house, demo.faces)
     places = set()
     for step in (10_000, 10_144, 50_050, 90_200):
         picture = lay_out(graph, values_at(graph, made, step, ""), 830, 540, measure(1.0), lost_wh=lost_by_station(graph, made))
@@ -151,7 +152,7 @@ def test_labels_stay_put_while_the_clock_moves(demo, study):
 def test_every_station_is_reached_and_says_its_flow_and_limit(crowd):
     job, plans = crowd
     for plan in plans:
-        graph = plan_graph(job, plan)
+        graph = plan_graph(plant_of(job, plan), job.house, job.faces)
         picture = lay_out(graph, all_values(graph), 830, 540, measure(1.0))
         ids = [s.id for s in picture.stations]
         assert len(set(ids)) == len(ids)
@@ -163,20 +164,20 @@ def test_every_station_is_reached_and_says_its_flow_and_limit(crowd):
 
 
 def test_grid_down_kills_what_it_kills(demo):
-    graph = plan_graph(demo, demo.plan("C"))
+    graph = plan_graph(plant_of(demo, demo.plan("C")), demo.house, demo.faces)
     picture = lay_out(graph, grid_down_values(graph, 2200.0), 830, 540, measure(1.0), grid_up=False)
     gates = {g.station: g for g in picture.gates}
     assert gates["transfer"].state == "open"
     assert gates["inverter:old"].dead
     assert not gates["inverter:hyb"].dead
-    today = plan_graph(demo, demo.plan("Today"))
+    today = plan_graph(plant_of(demo, demo.plan("Today")), demo.house, demo.faces)
     dark = lay_out(today, grid_down_values(today, 0.0), 830, 540, measure(1.0), grid_up=False)
     assert all(g.dead for g in dark.gates if g.station != "grid")
 
 
 def test_relay_flows_are_those_of_the_flow_table(demo, study):
     plan = demo.plan("B")
-    made, graph = study.flow(demo, plan), plan_graph(demo, plan)
+    made, graph = study.flow(demo, plan), plan_graph(plant_of(demo, plan), demo.house, demo.faces)
     step = int(made.flow.column("export_w").argmax())
     v = values_at(graph, made, step, "")
     assert v.export_w == pytest.approx(made.flow.column("export_w")[step], abs=1.0)
@@ -195,7 +196,7 @@ def test_what_a_cap_cut_is_drawn_cut_and_peaks_show_both_ways(demo, study):
     given = sum(made.pv_only_ac_w(node_id) for node_id in made.pv_only)
     np.testing.assert_allclose(given, made.flow.column("pv_only_w"), atol=1e-6)
     assert given.min() >= -1e-9
-    peaks = peak_values(plan_graph(job, plan), made)
+    peaks = peak_values(plan_graph(plant_of(job, plan), job.house, job.faces), made)
     assert peaks.import_w == made.flow.column("import_w").max()
     assert peaks.export_w == pytest.approx(made.flow.column("export_w").max())
     assert peaks.held_w == made.flow.lost_w("cap").max()
@@ -207,7 +208,7 @@ def test_a_gate_is_full_where_one_phase_is_though_the_sum_is_not(demo, study):
     three = [Edit("site.supply.kind", "three_phase"), Edit("site.supply.service_a", 25.0), *on_two]
     job = apply_edits(demo, [*three, Edit("house.background_lines_frac", [0.0, 1.0, 0.0])])
     plan = job.plan("C")
-    made, graph, lines = study.flow(job, plan), plan_graph(job, plan), study.line_flows(job, plan)
+    made, graph, lines = study.flow(job, plan), plan_graph(plant_of(job, plan), job.house, job.faces), study.line_flows(job, plan)
     step = int(np.argmax(lines.meter_w[:, 1]))
     values = values_at(graph, made, step, "", lines)
     amps = lines.meter_w[step, 1] / 230.0
@@ -225,14 +226,14 @@ def test_a_gate_is_full_where_one_phase_is_though_the_sum_is_not(demo, study):
 
 def test_a_station_says_how_its_limit_comes_about_and_its_worst_moment_is_the_years(demo, study):
     plan = demo.plan("C")
-    made, graph = study.flow(demo, plan), plan_graph(demo, plan)
+    made, graph = study.flow(demo, plan), plan_graph(plant_of(demo, plan), demo.house, demo.faces)
     flow = made.flow
-    names = dict(station_names(graph))
-    assert how_words(demo, plan, "transfer") == "63 A × 230 V = 14.49 kW"
-    assert how_words(demo, plan, "tracker:old/1").startswith("12.5 A × 323 V of the strings at work = 4.04 kW")
+    names, plant, typed = dict(station_names(graph)), plant_of(demo, plan), demo.site.export_limit_w
+    assert how_words(plant, typed, "transfer") == "63 A × 230 V = 14.49 kW"
+    assert how_words(plant, typed, "tracker:old/1").startswith("12.5 A × 323 V of the strings at work = 4.04 kW")
     for node in graph.nodes:
         if node.battery:  # the gate's own figure stands in the words
-            said = how_words(demo, plan, f"battery:{node.id}")
+            said = how_words(plant, typed, f"battery:{node.id}")
             assert said.startswith("in: ")
             assert f"= {node.battery.charge_w / 1000:.2f} kW" in said
             assert f"= {node.battery.discharge_w / 1000:.2f} kW" in said

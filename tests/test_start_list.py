@@ -17,6 +17,7 @@ from calm_relay.job.container import read_job, validate_job
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.parts import add_face
 from calm_relay.job.template import new_job
+from calm_relay.plant.resolve import plant_of
 from calm_relay.relay.graph import plan_graph
 from calm_relay.relay.layout import lay_out
 from calm_relay.simulation.flow import open_balances
@@ -43,7 +44,7 @@ LONG = "An inverter whose name is as long as the model allows it 60c"
 def look_at(job, plan, what):
     """Lay the plan out with the longest names: nothing touches, at three sizes and with large text."""
     nodes = tuple(n.model_copy(update={"name": LONG[:58] + f"{i:02d}"}) for i, n in enumerate(plan.nodes))
-    graph = plan_graph(job, plan.model_copy(update={"nodes": nodes}))
+    graph = plan_graph(plant_of(job, plan.model_copy(update={"nodes": nodes})), job.house, job.faces)
     for (width, height), scale in product(SIZES[:3], (1.0, 1.5)):
         picture = lay_out(graph, all_values(graph), width * scale, height * scale, measure(scale))
         check_picture(picture, (what, width, scale))

@@ -13,6 +13,7 @@ from calm_relay.errors import BadInput, Cancelled
 from calm_relay.job.edits import Edit, apply_edits, read_path
 from calm_relay.job.models import Job
 from calm_relay.load.house import house_year
+from calm_relay.plant.resolve import plant_of
 from calm_relay.relay.graph import plan_graph
 from calm_relay.relay.values import notable_steps, peak_values, values_at
 from calm_relay.simulation.flow import open_balances
@@ -283,7 +284,7 @@ def test_figures_checks_and_first_looks_never_run_the_year_again(demo, monkeypat
     calendar = study.calendar(demo)
     for plan in demo.plans:
         study.plan_result(demo, plan)
-        made, graph = study.flow(demo, plan), plan_graph(demo, plan)
+        made, graph = study.flow(demo, plan), plan_graph(plant_of(demo, plan), demo.house, demo.faces)
         assert notable_days(made, calendar)
         day = day_picture(made, calendar, 12)
         assert day.load_w.max() > 0

@@ -198,7 +198,8 @@ class Study(SharedStages):
     def _lines_key(self, job: Job, plan: Plan) -> str:
         return content_key("line flows", self.flow_key(job, plan), plain(self._lines(job, plan)))
 
-    def _fact_inputs(self, job: Job, plan: Plan) -> FactInputs:
+    def fact_inputs(self, job: Job, plan: Plan) -> FactInputs:
+        """Return what the facts of a plan's year read beside it."""
         guessed, latitude = isinstance(job.site.weather, ClearSkyWeather), job.site.place.latitude_deg
         return fact_inputs(plant_of(job, plan), self._lines(job, plan), job.house, latitude, guessed=guessed)
 
@@ -207,13 +208,13 @@ class Study(SharedStages):
 
         def make() -> YearFacts:
             made = self.flow(job, plan, progress, cancelled)
-            return year_facts(self._fact_inputs(job, plan), self.calendar(job), made, made.house)
+            return year_facts(self.fact_inputs(job, plan), self.calendar(job), made, made.house)
 
         found: YearFacts = self._stage("facts", self._facts_key(job, plan), make, lambda _: 60_000)
         return found
 
     def _facts_key(self, job: Job, plan: Plan) -> str:
-        return content_key("facts", self.flow_key(job, plan), plain(self._fact_inputs(job, plan)))
+        return content_key("facts", self.flow_key(job, plan), plain(self.fact_inputs(job, plan)))
 
     def year_parts(self, job: Job, plan: Plan, by: By) -> tuple[Part, ...]:
         """Return a plan's year in parts: by month, by the clock's hour or by the tariff's period."""

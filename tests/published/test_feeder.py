@@ -9,7 +9,8 @@ import pytest
 
 from calm_relay.demo import demo_job
 from calm_relay.job.edits import Edit, apply_edits
-from calm_relay.rules.runs import TO_SUPPLY, rises, run_rows
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.runs import TO_SUPPLY, rises, run_rows
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore")
@@ -58,7 +59,7 @@ def test_rises_of_two_inverters_behind_one_supply_run(seed):
         *(Edit(f"plans[hybrid-alongside].nodes[{node}].run", {"length_m": m, "size": size})
           for node, (m, size) in zip(("old", "hyb"), runs, strict=True)),
     ])  # fmt: skip
-    rows = run_rows(job, job.plan("C"), job.rules())
+    rows = run_rows(plant_of(job, job.plan("C")), job.rules())
     assert [row.id for row in rows] == ["old", "hyb", TO_SUPPLY]
     ours = np.array([rise.frac for rise in rises(rows)])
     theirs = power_flow(*supply, [(*runs[0], 5000.0), (*runs[1], 6000.0)])

@@ -30,7 +30,7 @@ def _watts(watts: float) -> float | None:
 
 def plan_data(job: Job, plan: Plan) -> dict[str, Any]:
     """Return a plan as plain data: inverters with strings and bank, limits at meter and device, chains, steps that build it."""
-    graph, of_plan = plan_graph(job, plan), {node.id: node for node in plan.nodes}
+    graph, of_plan = plan_graph(plant_of(job, plan), job.house, job.faces), {node.id: node for node in plan.nodes}
     limits = {
         "service_w": None if graph.off_grid else graph.service_w,
         "transfer_w": _watts(graph.transfer_w) if graph.has_transfer else None,
@@ -101,11 +101,12 @@ def stations_command(options: argparse.Namespace) -> int:
         made = study.flow(job, plan)
         assumed = assumed_by_station(made.flow.assumed)
         rows: list[dict[str, Any]] = []
-        for station, name in station_names(plan_graph(job, plan)):
+        for station, name in station_names(plan_graph(plant_of(job, plan), job.house, job.faces)):
             worst = worst_moment(made, station)
+            limit = how_words(plant_of(job, plan), job.site.export_limit_w, station)
             rows.append(
                 {
-                    "id": station, "name": name, "limit": how_words(job, plan, station), "assumed": list(assumed.get(station, ())),
+                    "id": station, "name": name, "limit": limit, "assumed": list(assumed.get(station, ())),
                     "worst": None if worst is None else {"at": calendar.label(worst.step), "what": worst.words},
                 }
             )  # fmt: skip
@@ -151,7 +152,7 @@ def change_command(options: argparse.Namespace) -> int:
     study = Study(opened.store)
     job, lost = change_pattern(opened.job, plan.id, options.pattern, study.day_wh(opened.job), study.known.book())
     save_job(options.out, job, opened.store)
-    print(f"{plan.letter}: {summary(plan_graph(job, job.plan(plan.id)))}")
+    print(f"{plan.letter}: {summary(plan_graph(plant_of(job, job.plan(plan.id)), job.house, job.faces))}")
     for line in lost:
         print(f"  dropped: {line}")
     print(f"Saved as {options.out}")
@@ -165,8 +166,8 @@ def start_command(options: argparse.Namespace) -> int:
     job, plan_id = start(opened.job, options.stands, options.becomes, study.day_wh(opened.job), study.known.book())
     save_job(options.out, job, opened.store)
     made = job.plan(plan_id)
-    print(f"Today: {summary(plan_graph(job, job.plans[0]))}")
-    print(f"{made.letter}  {made.name}: {summary(plan_graph(job, made))}. {made.note}".rstrip())
+    print(f"Today: {summary(plan_graph(plant_of(job, job.plans[0]), job.house, job.faces))}")
+    print(f"{made.letter}  {made.name}: {summary(plan_graph(plant_of(job, made), job.house, job.faces))}. {made.note}".rstrip())
     print(f"Saved as {options.out}")
     return 0
 

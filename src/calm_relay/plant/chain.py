@@ -225,3 +225,9 @@ def controllers_of(unit: Unit, bank: Bank | None) -> tuple[int, float, float] | 
         return None
     volts = unit.battery_voltage_max_v if bank is None else stack_voltage_v(bank)
     return unit.trackers_each, made.out_a * volts / made.efficiency_frac, made.efficiency_frac
+
+
+def full_power_a(unit: Unit, bank: Bank) -> float:
+    """Return the amps at full AC power and the lowest charge in use. [A]"""
+    low, _ = soc_window(bank)
+    return unit.passes_dc_w / stack_volts(bank, low).floor_v

@@ -7,11 +7,11 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
 from dataclasses import fields, replace
-from functools import partial
 from typing import Any, Generic, TypeVar
 
 from calm_relay.job.models import GeneratorChoice, Job, Node, Plan, StringGroup
 from calm_relay.job.models import Transfer as TransferChoice
+from calm_relay.job.site_models import OldCircuit
 from calm_relay.library.base import BoxCard, CardBase
 from calm_relay.library.battery_card import BatteryCard
 from calm_relay.library.book import CardBook
@@ -34,7 +34,7 @@ from calm_relay.plant.station import (
     Strings,
 )
 from calm_relay.plant.unit import Unit, unit_of, with_controllers, with_timer_charger
-from calm_relay.plant.whole import Caps, Generator, Plant, Transfer
+from calm_relay.plant.whole import Caps, Generator, Plant, Service, Transfer
 
 R = TypeVar("R")
 
@@ -105,10 +105,11 @@ def unit_at(node: Node, cards: CardBook, count: int) -> Unit:
     return same(unit)
 
 
-def station_of(node: Node, cards: CardBook, lines: Lines) -> Station:
+def station_of(node: Node, cards: CardBook, lines: Lines, circuits: tuple[OldCircuit, ...] = ()) -> Station:
     """Return a node of a plan as a station."""
     card = cards.inverter(node.card)
     battery = None if node.battery is None else cards.battery(node.battery.card)
+    reused = next((circuit.run for circuit in circuits if circuit.id == node.reuses), None)
     beside = tuple(cards[name] for name in (node.controller, node.timer_charger) if name)
     converter = Converter(
         id=node.id, side=node.side, unit=unit_at(node, cards, node.count),
@@ -120,7 +121,7 @@ def station_of(node: Node, cards: CardBook, lines: Lines) -> Station:
         shares=unit_shares(node.line, card.phases, node.count, lines.count),
         strings=tuple(_strings(group, cards) for group in node.strings), model=model_of(card), box=box_of(card),
         fitting=_taken(Fitting, card), battery=None if battery is None else battery_box(battery),
-        beside=tuple(model_of(one) for one in beside),
+        beside=tuple(model_of(one) for one in beside), run=reused or node.run,
     )  # fmt: skip
 
 
@@ -190,14 +191,19 @@ def _cards_of(node: Node, cards: CardBook) -> Iterator[object]:
 def resolve(job: Job, plan: Plan, cards: CardBook) -> Plant:
     """Return a plan resolved. Raises BadInput where a card is of another kind than its place asks for."""
     lines = lines_of(job.site.supply)
-    stations = tuple(
-        _STATIONS.get((node, lines, *_cards_of(node, cards)), partial(station_of, node, cards, lines)) for node in plan.nodes
-    )
+    circuits = job.site.circuits
+
+    def station(node: Node) -> Station:
+        made_of = (node, lines, circuits, *_cards_of(node, cards))
+        return _STATIONS.get(made_of, lambda: station_of(node, cards, lines, circuits))
+
+    stations = tuple(station(node) for node in plan.nodes)
     return _made(
         Plant, plan, lines=lines, stations=stations,
         transfer=None if plan.transfer is None else _transfer(plan.transfer, cards, lines),
         generator=None if plan.generator is None else _generator(plan.generator, cards),
         caps=caps_of(job, stations, off_grid=plan.off_grid),
+        service=same(Service(job.site.supply.service_a, job.site.supply_run, job.site.board)),
     )  # fmt: skip
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from calm_relay.job.control_models import Controls
+from calm_relay.job.site_models import Board, CableRun
 from calm_relay.plant.lines import Lines
 from calm_relay.plant.station import BatteryRow, Box, Fitting, Model, Station
 
@@ -60,6 +61,15 @@ class Generator:
 
 
 @dataclass(frozen=True)
+class Service:
+    """What the supply brings to the board: its fuse, the run between them, and what stands on the board. [A]"""
+
+    service_a: float
+    run: CableRun | None
+    board: Board
+
+
+@dataclass(frozen=True)
 class Caps:
     """Limits in force at the meter: export typed or by the array, import, a fixed power factor. None: there is none. [W], [1]"""
 
@@ -85,6 +95,7 @@ class Plant:
     generator: Generator | None
     controls: Controls
     caps: Caps
+    service: Service
     backed_up: frozenset[str] | None
 
     @property

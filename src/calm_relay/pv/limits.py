@@ -13,7 +13,7 @@ from calm_relay.job.models import Site, StringGroup
 from calm_relay.job.sky_models import Face
 from calm_relay.library.cards import ModuleCard, OptimizerCard, Tracker
 from calm_relay.packs.pack import Pack
-from calm_relay.plant.station import Module
+from calm_relay.plant.station import Module, Optimizer, StringRow
 from calm_relay.pv.voltage import ColdBy, beta_vmp_per_c, cell_rise_k, cold_voc_v, hot_vmp_v, rear_gain_frac, start_voltage_v
 
 
@@ -154,7 +154,12 @@ class StringAmps:
 
 
 def amps_of(
-    module: ModuleCard, optimizer: OptimizerCard | None, modules: int, strings: int, rear_gain_frac: float, cell_c: float | None
+    module: ModuleCard | Module,
+    optimizer: OptimizerCard | Optimizer | None,
+    modules: int,
+    strings: int,
+    rear_gain_frac: float,
+    cell_c: float | None,
 ) -> StringAmps:
     """Return the currents of one of `strings` like strings of so many modules; light on the rear adds its gain.
 
@@ -169,7 +174,13 @@ def amps_of(
     return StringAmps(strings, min(modules * module.power_stc_w / held, most), most, limited=True)
 
 
-def string_amps(group: StringGroup, module: ModuleCard, face: Face, optimizer: OptimizerCard | None, at: Extremes) -> StringAmps:
+def string_amps(
+    group: StringGroup | StringRow,
+    module: ModuleCard | Module,
+    face: Face,
+    optimizer: OptimizerCard | Optimizer | None,
+    at: Extremes,
+) -> StringAmps:
     """Return the currents of one string of a group, hot cells and light on the rear counted in."""
     rear, cell = rear_gain_frac(module, face), hot_cell_c(module, at, face.mounting)
     return amps_of(module, optimizer, group.modules_per_string, group.parallel_strings, rear, cell)

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from calm_relay.job.models import Job, Plan
+from calm_relay.job.house_models import House
+from calm_relay.job.sky_models import Face
 from calm_relay.plant import chain
 from calm_relay.plant.chain import controllers_of
 from calm_relay.plant.offgrid import continuous_va
-from calm_relay.plant.resolve import plant_of
 from calm_relay.plant.station import BatteryRow, Station
+from calm_relay.plant.whole import Plant
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 
@@ -94,14 +96,13 @@ class PlanGraph:
         return tuple(n for n in self.nodes if n.forms_grid and n.side == "backup" and n.battery is not None)
 
 
-def plan_graph(job: Job, plan: Plan) -> PlanGraph:
-    """Derive the graph of a plan."""
-    plant = plant_of(job, plan)
-    supply, transfer, generator = job.site.supply, plant.transfer, plant.generator
-    nodes = [_node(job, station) for station in plant.stations]
+def plan_graph(plant: Plant, house: House, faces: Iterable[Face]) -> PlanGraph:
+    """Derive the graph of a plan; of the house it tells how many loads there are, of the faces their names."""
+    transfer, generator, called = plant.transfer, plant.generator, {face.id: face.name for face in faces}
+    nodes = [_node(station, called) for station in plant.stations]
     nodes.sort(key=lambda n: n.side != "backup")
-    listed = plan.backed_up
-    total = len(job.house.appliances) + 1
+    listed = plant.backed_up
+    total = len(house.appliances) + 1
     if listed is None:
         backup, other = "whole house", ""
     elif listed:
@@ -116,18 +117,18 @@ def plan_graph(job: Job, plan: Plan) -> PlanGraph:
         transfer_a=None if transfer is None else transfer.pass_through_a,
         backup_loads=backup,
         other_loads=other,
-        service_w=plant.lines.watts_of(supply.service_a),
-        service_a=supply.service_a,
+        service_w=plant.lines.watts_of(plant.service.service_a),
+        service_a=plant.service.service_a,
         export_w=math.inf if caps.export_w is None else caps.export_w,
         import_w=math.inf if caps.import_w is None else caps.import_w,
         line_w_per_a=plant.lines.volts_v,
-        off_grid=plan.off_grid,
+        off_grid=plant.off_grid,
         generator="" if generator is None else generator.model.name,
         generator_va=0.0 if generator is None else generator.rated_va,
     )
 
 
-def _node(job: Job, station: Station) -> NodeStation:
+def _node(station: Station, called: Mapping[str, str]) -> NodeStation:
     unit, bank, battery, made = station.unit, station.bank, None, None
     if bank is not None and station.battery is not None:
         charge = chain.terminals_limit_w(chain.charge_chain(unit, bank)) or unit.ac_rated_w
@@ -142,14 +143,14 @@ def _node(job: Job, station: Station) -> NodeStation:
         side=station.side,
         count=station.count,
         ac_rated_w=unit.ac_rated_w,
-        trackers=_trackers(job, station),
+        trackers=_trackers(station, called),
         battery=battery,
         forms_grid=unit.grid_forming,
         offgrid_va=made,
     )
 
 
-def _trackers(job: Job, station: Station) -> tuple[TrackerStation, ...]:
+def _trackers(station: Station, called: Mapping[str, str]) -> tuple[TrackerStation, ...]:
     out = []
     units, controllers = station.strings_units, controllers_of(station.unit, station.bank)
     for number in sorted({strings.row.tracker for strings in station.strings}):
@@ -166,7 +167,7 @@ def _trackers(job: Job, station: Station) -> tuple[TrackerStation, ...]:
             limit = min(limit, tracker.power_max_w)
         if controllers is not None:  # its output holds back what all its trackers give
             limit = min(limit, controllers[1] / controllers[0])
-        names = list(dict.fromkeys(job.face(g.row.face).name for g in groups))
+        names = list(dict.fromkeys(called[g.row.face] for g in groups))
         prefix = f"{units} × " if units > 1 else ""
         out.append(
             TrackerStation(

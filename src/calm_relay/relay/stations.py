@@ -9,11 +9,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 
-from calm_relay.job.models import Job, Plan, Site
 from calm_relay.plant import chain
 from calm_relay.plant.chain import controllers_of
 from calm_relay.plant.offgrid import continuous_va
-from calm_relay.plant.resolve import plant_of
 from calm_relay.plant.station import BatteryRow, Station
 from calm_relay.plant.whole import Plant
 from calm_relay.units import format_quantity as show
@@ -26,16 +24,16 @@ Array = NDArray[np.float64]
 LOSSES_W = 1.0  # what is lost below it is rounding
 
 
-def how_words(job: Job, plan: Plan, station_id: str) -> str:
-    """Return how the limit of a station comes about, with its figures; empty for what has none."""
+def how_words(plant: Plant, typed_export_w: float | None, station_id: str) -> str:
+    """Return how the limit of a station comes about, with its figures; empty for what has none. `typed_export_w`: as typed. [W]"""
     kind, _, where = station_id.partition(":")
-    plant, node_id = plant_of(job, plan), where.split("/")[0]
+    node_id = where.split("/")[0]
     station = next((s for s in plant.stations if s.id == node_id), None)
     if station is not None:
         of_node = {"tracker": _tracker, "inverter": _inverter, "node": _inverter, "battery": _battery}
         return of_node[kind](station, where)
     if kind == "grid":
-        return _grid(plant, job.site)
+        return _grid(plant, typed_export_w)
     return {"transfer": _transfer, "generator": _generator}[kind](plant) if kind in ("transfer", "generator") else ""
 
 
@@ -90,12 +88,12 @@ def _volts_words(plant: Plant) -> str:
     return f"{plant.lines.supply_v:g} V" + (f" × {plant.lines.count} phases" if plant.lines.count == 3 else "")
 
 
-def _grid(plant: Plant, site: Site) -> str:
+def _grid(plant: Plant, typed_export_w: float | None) -> str:
     if plant.off_grid:
         return "there is none"
-    amps, caps = site.supply.service_a, plant.caps
+    amps, caps = plant.service.service_a, plant.caps
     out = [f"service {amps:g} A × {_volts_words(plant)} = {show(plant.lines.watts_of(amps), 'power_w')}"]
-    how = "as typed" if caps.export_w == site.export_limit_w else "by the array"
+    how = "as typed" if caps.export_w == typed_export_w else "by the array"
     for word, limit, said in (("export", caps.export_w, how), ("import", caps.import_w, "as typed")):
         if limit is not None:
             out.append(f"{word} limit {show(limit, 'power_w')} {said}")

@@ -6,8 +6,9 @@ from typing import Any
 
 from calm_relay.job.models import Job, Plan
 from calm_relay.packs.pack import OWN, SHIPPED, Pack, pack_named
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.runs import rises, run_rows, table_of
 from calm_relay.rules.network_rule import rule_in_force
-from calm_relay.rules.runs import rises, run_rows, table_of
 from calm_relay.rules.runs_dc import dc_rows
 
 
@@ -87,8 +88,8 @@ def rules_lines(data: dict[str, Any]) -> list[str]:
 def runs_data(job: Job, plan: Plan) -> dict[str, Any]:
     """Return the runs of a plan and the volts along the way as plain data."""
     pack = job.rules()
-    ac = run_rows(job, plan, pack)
-    rows = (*dc_rows(job, plan, pack), *ac)
+    ac = run_rows(plant_of(job, plan), pack)
+    rows = (*dc_rows(job, plant_of(job, plan), pack), *ac)
     return {
         "plan": plan.id, "letter": plan.letter, "pack": pack.id, "table": table_of(pack).name,
         "runs": [
@@ -107,9 +108,9 @@ def runs_data(job: Job, plan: Plan) -> dict[str, Any]:
 def runs_text(job: Job, plan: Plan) -> list[str]:
     """Return the runs of a plan as lines."""
     pack = job.rules()
-    ac = run_rows(job, plan, pack)
+    ac = run_rows(plant_of(job, plan), pack)
     out = [f"{plan.letter}  {plan.name}: {table_of(pack).name}"]
-    for row in (*dc_rows(job, plan, pack), *ac):
+    for row in (*dc_rows(job, plant_of(job, plan), pack), *ac):
         if row.held is None or row.run is None:
             out.append(f"   {row.name}: {row.amps:.1f} A; not known: {row.missing}")
             continue

@@ -12,10 +12,10 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.models import Node
 from calm_relay.packs.pack import SHIPPED, pack_named
 from calm_relay.plant.rows import inverter_rows
+from calm_relay.plant.runs import TO_SUPPLY, RunRow, rises, run_rows, table_of
 from calm_relay.plant.station import Station
 from calm_relay.rules.checks_wiring import breaker_sizes, run_path
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, note, unknown
-from calm_relay.rules.runs import TO_SUPPLY, RunRow, rises, run_rows, table_of
 from calm_relay.units import count_words
 from calm_relay.units import format_quantity as show
 from calm_relay.wiring.sums import Terminals, breaker_for, most_breaker_a
@@ -62,7 +62,7 @@ def supply_volts(c: CheckContext) -> Iterator[Finding]:
 def free_ways(c: CheckContext) -> Iterator[Finding]:
     """Ways that the added inverters take on the board against those that are free, with the size of each new breaker."""
     sizes = breaker_sizes(c)
-    rows = {row.id: row for row in run_rows(c.job, c.plan, c.pack)}
+    rows = {row.id: row for row in run_rows(c.plant, c.pack)}
     wired = [node for node in added_nodes(c) if not node.plugged_in and node.reuses is None]
     if not wired:
         return
@@ -166,7 +166,7 @@ def largest_breaker(c: CheckContext) -> Iterator[Finding]:
 def lug(c: CheckContext) -> Iterator[Finding]:
     """Whether each run's size lies in the range that the terminals at its end take."""
     table = table_of(c.pack)
-    for row in run_rows(c.job, c.plan, c.pack):
+    for row in run_rows(c.plant, c.pack):
         if row.run is None or row.held is None:
             continue
         if row.id != TO_SUPPLY:
@@ -194,7 +194,7 @@ def lug(c: CheckContext) -> Iterator[Finding]:
 def reuse(c: CheckContext) -> Iterator[Finding]:
     """The new inverter's current against what an old circuit carries: keep it, or replace it and why."""
     table, sizes = table_of(c.pack), breaker_sizes(c)
-    rows = {row.id: row for row in run_rows(c.job, c.plan, c.pack)}
+    rows = {row.id: row for row in run_rows(c.plant, c.pack)}
     limit_frac, all_rises = c.pack.value("rise_most_frac"), rises(tuple(rows.values()))
     for node in c.plan.nodes:
         circuit = next((one for one in c.job.site.circuits if one.id == node.reuses), None)

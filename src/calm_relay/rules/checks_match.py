@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from calm_relay.job.edits import Edit
 from calm_relay.library.cards import InverterCard
 from calm_relay.plant import chain
-from calm_relay.plant.chain import Link
+from calm_relay.plant.chain import Link, full_power_a
 from calm_relay.plant.sharing import branch_currents
 from calm_relay.plant.station import BatteryRow
 from calm_relay.plant.unit import Unit, unit_of
@@ -170,7 +170,7 @@ def dc_current(c: CheckContext) -> Iterator[Finding]:
         if row.bank.cells.discharge_max_a is None:
             yield unknown(c, "battery.dc-current", row.station.name, NO_CURRENT)
             continue
-        value, limit = full_power_a(row), min(_limits_a(row))
+        value, limit = full_power_a(row.unit, row.bank), min(_limits_a(row))
         low, _ = chain.soc_window(row.bank)
         volts = chain.stack_volts(row.bank, low).floor_v
         lug = row.station.fitting.battery_lug_max_mm2
@@ -179,16 +179,10 @@ def dc_current(c: CheckContext) -> Iterator[Finding]:
             f"cable and fuse carry 1.25 × that, {1.25 * value:.1f} A"
         )
         line += f"; the inverter's terminals take up to {lug:g} mm²" if lug is not None else ""
-        remedies = modules_remedy(c, row, lambda o: full_power_a(o) <= min(_limits_a(o), default=0.0))
+        remedies = modules_remedy(c, row, lambda o: full_power_a(o.unit, o.bank) <= min(_limits_a(o), default=0.0))
         yield finding(
             c, "battery.dc-current", row.station.name, "current_a", value, limit, "most", line, soft=True, remedies=remedies
         )
-
-
-def full_power_a(row: BatteryRow) -> float:
-    """Return the amps at full AC power and the lowest charge in use. [A]"""
-    low, _ = chain.soc_window(row.bank)
-    return row.unit.dc_w(row.unit.ac_rated_w) / chain.stack_volts(row.bank, low).floor_v
 
 
 def _limits_a(row: BatteryRow) -> list[float]:
@@ -223,7 +217,9 @@ def sharing(c: CheckContext) -> Iterator[Finding]:
                 c, "battery.sharing", row.station.name, "the card does not say a module's internal resistance: see the data sheet"
             )
             continue
-        asked = min([full_power_a(row), *([row.unit.discharge_max_a] if row.unit.discharge_max_a is not None else [])])
+        asked = min(
+            [full_power_a(row.unit, row.bank), *([row.unit.discharge_max_a] if row.unit.discharge_max_a is not None else [])]
+        )
         currents = branch_currents([0.0] * n, ohms or (1.0,) * n, asked)
         value = max(currents)
         how = "by resistance and leads" if row.bank.leads_ohm else "leads alike (assumed)"

@@ -8,10 +8,10 @@ from calm_relay.job.edits import Edit
 from calm_relay.job.site_models import CableRun
 from calm_relay.packs.conductors import ConductorTable
 from calm_relay.plant import chain
+from calm_relay.plant.runs import RunRow
 from calm_relay.plant.station import BatteryRow
 from calm_relay.rules.checks_bank import PLACES
 from calm_relay.rules.registry import COUNTS, YES_NO, CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.rules.runs import RunRow
 from calm_relay.rules.runs_dc import battery_run_row, flexible
 from calm_relay.units import format_quantity as show
 from calm_relay.wiring.sums import Carries, Terminals

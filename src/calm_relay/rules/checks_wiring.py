@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from calm_relay.job.edits import Edit
+from calm_relay.plant.runs import TO_SUPPLY, Rise, RunRow, rises, run_rows, table_of
 from calm_relay.rules.registry import CheckContext, Finding, Remedy, check, finding, unknown
-from calm_relay.rules.runs import TO_SUPPLY, Rise, RunRow, rises, run_rows, table_of
 from calm_relay.rules.runs_dc import flexible, string_run_rows
 from calm_relay.wiring.sums import breaker_for, busbar_rules, most_breaker_a
 
@@ -31,7 +31,7 @@ def breaker_sizes(c: CheckContext) -> tuple[float, ...]:
 def ampacity(c: CheckContext) -> Iterator[Finding]:
     """The most that flows in each run, with the pack's continuous-duty factor, against what its size carries where it lies."""
     table = table_of(c.pack)
-    for row in run_rows(c.job, c.plan, c.pack):
+    for row in run_rows(c.plant, c.pack):
         if row.held is None or row.run is None:
             continue
         line = f"{row.amps:.1f} A × {c.pack.value('continuous_factor'):g} = {row.design_a:.1f} A; {row.held.words} ({table.name})"
@@ -51,7 +51,7 @@ def ampacity(c: CheckContext) -> Iterator[Finding]:
 def breaker(c: CheckContext) -> Iterator[Finding]:
     """Each run's breaker: no less than what flows, no more than its cable carries; small conductors by their own cap."""
     table, sizes = table_of(c.pack), breaker_sizes(c)
-    for row in run_rows(c.job, c.plan, c.pack):
+    for row in run_rows(c.plant, c.pack):
         if row.run is None or row.held is None or row.run.protected_a is None:
             continue
         amps, most = row.run.protected_a, most_breaker_a(table, row.run.size, row.held.amps, sizes) or 0.0
@@ -80,7 +80,7 @@ def _wider(c: CheckContext, row: RunRow, rise: Rise, most_v: float) -> list[Reme
 )  # fmt: skip
 def rise(c: CheckContext) -> Iterator[Finding]:
     """The rise from the supply terminals to each inverter, as a share of the nominal volts, against the pack's limit."""
-    rows = run_rows(c.job, c.plan, c.pack)
+    rows = run_rows(c.plant, c.pack)
     if len(rows) < 2:
         return
     limit = c.pack.value("rise_most_frac")
@@ -103,7 +103,7 @@ def rise(c: CheckContext) -> Iterator[Finding]:
 )  # fmt: skip
 def volts(c: CheckContext) -> Iterator[Finding]:
     """The highest no-load volts at the supply plus the rise to each inverter, against the sustained limit."""
-    rows = run_rows(c.job, c.plan, c.pack)
+    rows = run_rows(c.plant, c.pack)
     found, highest = rises(rows), c.job.site.board.highest_supply_v
     if not found:
         return
@@ -133,7 +133,7 @@ def volts(c: CheckContext) -> Iterator[Finding]:
 def busbar(c: CheckContext) -> Iterator[Finding]:
     """Main breaker and inverters on the board's busbar by each rule of the pack; the one with most room counts."""
     board, names = c.job.site.board, tuple(str(name) for name in c.pack.items("busbar_rules"))
-    rows = [row for row in run_rows(c.job, c.plan, c.pack) if row.id != TO_SUPPLY]
+    rows = [row for row in run_rows(c.plant, c.pack) if row.id != TO_SUPPLY]
     if not rows:
         return
     if board.busbar_a is None or board.main_breaker_a is None:
@@ -170,7 +170,7 @@ def strings(c: CheckContext) -> Iterator[Finding]:
     """One string's short-circuit current by the pack's factors against what its cable carries where it lies."""
     factor = c.pack.value("short_circuit_factor") * c.pack.value("continuous_factor")
     table = flexible(c.pack)
-    for row in string_run_rows(c.job, c.plan, c.pack):
+    for row in string_run_rows(c.job, c.plant, c.pack):
         if row.run is None or row.held is None:
             continue
         at = c.path(f"nodes[{row.id.partition(':')[0]}].string_run.size")
@@ -190,7 +190,7 @@ def strings(c: CheckContext) -> Iterator[Finding]:
 def strings_drop(c: CheckContext) -> Iterator[Finding]:
     """Volts along the cable of one string as a share of its working volts."""
     limit, table = c.pack.value("dc_drop_most_frac"), flexible(c.pack)
-    for row in string_run_rows(c.job, c.plan, c.pack):
+    for row in string_run_rows(c.job, c.plant, c.pack):
         if row.run is None or row.held is None:
             continue
         if row.change_v is None or row.run.length_m is None:

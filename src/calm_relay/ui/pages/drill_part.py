@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QWidget
 
 from calm_relay.calendar import MONTHS
 from calm_relay.errors import CalmRelayError
+from calm_relay.plant.resolve import plant_of
 from calm_relay.relay.graph import plan_graph
 from calm_relay.relay.values import drill_values
 from calm_relay.ui.calm_wheel import ClosedList
@@ -226,7 +227,7 @@ class DrillPart:
             return
         session.keep_drill(chosen.plan, chosen.drill, minute, chosen.name if self.asked.way else "")
         kept = session.drilled(session.plan.id)
-        graph = plan_graph(session.job, chosen.plan)
+        graph = plan_graph(plant_of(session.job, chosen.plan), session.job.house, session.job.faces)
         if kept is not None:
             values = drill_values(graph, chosen.drill, minute, kept.clock)
             self.relay.show_plan(graph, values, {}, {}, grid_up=False, dim=False)

@@ -13,6 +13,7 @@ from calm_relay.decision.limits import passed_words
 from calm_relay.decision.second import adds_words
 from calm_relay.decision.words import clipped_amount
 from calm_relay.plant.offgrid import total
+from calm_relay.plant.resolve import plant_of
 from calm_relay.relay.graph import plan_graph, summary
 from calm_relay.relay.picture import Station
 from calm_relay.relay.stations import assumed_by_station, how_words, worst_moment
@@ -59,7 +60,7 @@ class PlansPage(QWidget):
         head.addWidget(self._controls())
         column.addWidget(top)
         self.relay = RelayView(theme)
-        self.relay.how = lambda station_id: how_words(session.job, session.plan, station_id)
+        self.relay.how = self._how
         self.relay.opened.connect(self._open)
         self.relay.add_asked.connect(self._ask_what)
         self.relay.out_asked.connect(self.building.take_out)
@@ -200,6 +201,10 @@ class PlansPage(QWidget):
         room = (view.height() if view is not None else self.height()) / self._scale
         self._hint.setVisible(room >= HINT_ROOM_PX and self.sheet.station is None)
 
+    def _how(self, station_id: str) -> str:
+        job, plan = self.session.job, self.session.plan
+        return how_words(plant_of(job, plan), job.site.export_limit_w, station_id)
+
     def _open(self, station: Station) -> None:
         self.sheet.open(station)
         self.sheet.focus_first()
@@ -236,7 +241,7 @@ class PlansPage(QWidget):
         plan = session.plan
         head = "As it stands" if plan.letter == "Today" else f"{plan.letter}  {plan.name}"
         self._title.setText(head if plan.letter != "Today" else "Today's system")
-        graph = plan_graph(session.job, plan)
+        graph = plan_graph(plant_of(session.job, plan), session.job.house, session.job.faces)
         said = [f"{summary(graph)}.", adds_words(session.job, plan), plan.note]
         self._summary.setText(" ".join(part for part in said if part) if any(said[1:]) else summary(graph))
         for button in (self.grid_up, self.grid_down):
@@ -263,7 +268,7 @@ class PlansPage(QWidget):
             if self.generator.isChecked():
                 values = generator_values(graph, peak_w)
             elif drilled is not None:
-                graph = plan_graph(session.job, drilled.plan)
+                graph = plan_graph(plant_of(session.job, drilled.plan), session.job.house, session.job.faces)
                 values = drill_values(graph, drilled.drill, drilled.minute, drilled.clock)
             else:
                 values = grid_down_values(graph, peak_w)
@@ -287,7 +292,7 @@ class PlansPage(QWidget):
         if error:
             return f"The year could not be run: {error}"
         result = session.fresh(session.chosen)
-        graph = plan_graph(session.job, session.plan)
+        graph = plan_graph(plant_of(session.job, session.plan), session.job.house, session.job.faces)
         if not graph.nodes:
             return (
                 "No inverter yet: Plan, Start list (Ctrl+L) asks what stands and what it becomes; 'Add or take out' builds by hand."

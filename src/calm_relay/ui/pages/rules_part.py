@@ -23,9 +23,9 @@ from calm_relay.job.own_rules import (
 )  # fmt: skip
 from calm_relay.packs.conductors import shipped_tables
 from calm_relay.packs.pack import OWN
+from calm_relay.plant.runs import table_of
 from calm_relay.report.rules import RULES_CHANGE, figure_words
 from calm_relay.rules.network_rule import rule_in_force
-from calm_relay.rules.runs import table_of
 from calm_relay.ui.calm_wheel import ClosedList
 from calm_relay.ui.widgets import label
 from calm_relay.units import format_quantity as show

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 from calm_relay.errors import CalmRelayError
 from calm_relay.job.edits import Edit
 from calm_relay.job.site_models import CableRun, OldCircuit
-from calm_relay.rules.runs import rises, run_rows, table_of
+from calm_relay.plant.resolve import plant_of
+from calm_relay.plant.runs import rises, run_rows, table_of
 from calm_relay.rules.runs_dc import dc_rows, flexible
 from calm_relay.ui.views.plan_table import Cell, PlanTable, Row
 from calm_relay.ui.views.runs_view import RunsView, chains_of
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
     from PySide6.QtWidgets import QWidget
 
     from calm_relay.job.models import Node
-    from calm_relay.rules.runs import RunRow
+    from calm_relay.plant.runs import RunRow
     from calm_relay.ui.pages.base import FieldPage
 
 BOARD = (
@@ -134,7 +135,7 @@ class RunsPart:
             f"{pack.name}: {table.name}. Sizes: {', '.join(row.name for row in table.rows)}. Lies: {', '.join(table.columns)}."
         )
         try:
-            rows = run_rows(job, plan, pack)
+            rows = run_rows(plant_of(job, plan), pack)
         except CalmRelayError as error:
             self.said.setText(f"{str(error)[:1].upper()}{str(error)[1:]}.")
             self.table.setVisible(False)
@@ -142,7 +143,7 @@ class RunsPart:
             self.chain.setVisible(False)
             return
         names = {node.id: node.name for node in plan.nodes}
-        self.chain.show_chains(*chains_of(rows, dc_rows(job, plan, pack), names))
+        self.chain.show_chains(*chains_of(rows, dc_rows(job, plant_of(job, plan), pack), names))
         self.chain.setVisible(bool(names))
         self.table.setVisible(bool(rows))
         self.table.show_rows(["Flows", "Carries", "Breaker", "Size", "Volts"], [_row(row) for row in rows])

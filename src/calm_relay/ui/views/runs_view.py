@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from calm_relay.rules.runs import TO_SUPPLY, RunRow
+from calm_relay.plant.runs import TO_SUPPLY, RunRow
 from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 

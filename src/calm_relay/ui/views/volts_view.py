@@ -12,7 +12,7 @@ from calm_relay.ui.copying import Copyable, Rows
 from calm_relay.ui.theme import Theme, ui_font, ui_metrics
 
 if TYPE_CHECKING:
-    from calm_relay.rules.runs import Rise
+    from calm_relay.plant.runs import Rise
 
 LINE_PX, TOP, LEFT, RIGHT = 46.0, 22.0, 190.0, 70.0
 

@@ -3,17 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-from calm_relay.job.models import Job, Node, Plan
 from calm_relay.job.site_models import CableRun
 from calm_relay.packs.conductors import Conductor, ConductorTable, conductor_table
-from calm_relay.plant.resolve import plant_of
-from calm_relay.plant.rows import inverter_rows
+from calm_relay.packs.pack import Pack
+from calm_relay.plant.whole import Plant
 from calm_relay.wiring.sums import Carries, Way, amps_of, carries, voltage_change_v
-
-if TYPE_CHECKING:
-    from calm_relay.packs.pack import Pack
 
 TO_SUPPLY = "supply"
 
@@ -62,36 +57,30 @@ def table_of(pack: Pack) -> ConductorTable:
     return conductor_table(pack.choice("cable_table") or "iec", pack.own_tables)
 
 
-def run_rows(job: Job, plan: Plan, pack: Pack) -> tuple[RunRow, ...]:
+def run_rows(plant: Plant, pack: Pack) -> tuple[RunRow, ...]:
     """Return the runs of a plan, its inverters' first, then that to the supply.
 
     The run to the supply carries all inverters together, held by the export limit where there is one. Raises BadInput for a size
     or a method that the pack's table does not have.
     """
-    supply, table, out = job.site.supply, table_of(pack), []
+    lines, table, out = plant.lines, table_of(pack), []
     factor, total_va = pack.value("continuous_factor"), 0.0
-    three = supply.kind == "three_phase"
-    line_v = supply.voltage_v * (3.0**0.5 if three else 1.0)
-    for node, card in inverter_rows(plan, job.cards()):
-        va = card.ac_rated_w * node.count
+    three = lines.count == 3
+    for station in plant.stations:
+        va = station.unit.ac_rated_w
         total_va += va
-        own: Way = "three" if three and card.phases == 3 else "single"
-        volts = line_v if own == "three" else supply.voltage_v
+        own: Way = "three" if three and station.each.phases == 3 else "single"
+        volts = lines.between_v if own == "three" else lines.supply_v
         amps = amps_of(va, volts, own)
-        out.append(run_row(node.id, f"{node.name} to the board", own, volts, amps, factor * amps, run_of(job, node), table))
-    if not plan.off_grid:
-        cap = plant_of(job, plan).caps.export_w
+        out.append(run_row(station.id, f"{station.name} to the board", own, volts, amps, factor * amps, station.run, table))
+    if not plant.off_grid:
+        cap = plant.caps.export_w
         flows = total_va if cap is None else min(total_va, cap)
         way: Way = "three" if three else "single"
-        amps = amps_of(flows, line_v, way)
-        out.append(run_row(TO_SUPPLY, "board to the supply", way, line_v, amps, factor * amps, job.site.supply_run, table))
+        amps = amps_of(flows, lines.between_v, way)
+        run = plant.service.run
+        out.append(run_row(TO_SUPPLY, "board to the supply", way, lines.between_v, amps, factor * amps, run, table))
     return tuple(out)
-
-
-def run_of(job: Job, node: Node) -> CableRun | None:
-    """Return the run of an inverter to the board: its own, or that of the old circuit it uses again; None: not known."""
-    reused = next((circuit.run for circuit in job.site.circuits if circuit.id == node.reuses), None)
-    return reused or node.run
 
 
 def run_row(
