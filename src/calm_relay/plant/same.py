@@ -3,24 +3,25 @@
 from __future__ import annotations
 
 import threading
-from collections import OrderedDict
 from dataclasses import fields, is_dataclass
 from typing import Any, TypeVar
+from weakref import WeakKeyDictionary, ref
 
 from pydantic import BaseModel
 
 R = TypeVar("R")
-MOST = 4000
-_KEPT: OrderedDict[Any, Any] = OrderedDict()
+_KEPT: WeakKeyDictionary[Any, ref[Any]] = WeakKeyDictionary()
 _LOCK = threading.Lock()
 
 
 def same(record: R) -> R:
-    """Return the record of this content that was made first: an edit leaves what it does not touch the same object."""
+    """Return the record of this content that is alive already: an edit leaves what it does not touch the same object."""
     with _LOCK:
-        found: R = _KEPT.setdefault((type(record), record), record)
-        if len(_KEPT) > MOST:
-            _KEPT.popitem(last=False)
+        kept = _KEPT.get(record)
+        found: R | None = None if kept is None else kept()
+        if found is None:
+            _KEPT[record] = ref(record)
+            return record
     return found
 
 
