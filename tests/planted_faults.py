@@ -70,6 +70,17 @@ FAULTS = (
     Planted("memory that somebody looks at is used again", "simulation/kept.py", "sys.getrefcount(held.table) <= _OURS_ALONE", "sys.getrefcount(held.table) > 0", "test_kept"),
     Planted("a count grows old beside its bill", "study.py", "self.cache.peek(counted_key)", "self.cache.peek('')", "test_study"),
     Planted("a first half cycle whole", "simulation/counting.py", "                counts[found] = 0.5", "                counts[found] = 1.0", "published/test_ageing"),
+    # --- the plant
+    Planted("like units are one", "plant/resolve.py", "    unit = unit.together(count)\n", "", "test_by_hand"),
+    Planted("each line carries its share of all", "plant/offgrid.py", "sum(va * share[i] for va, share in zip(known, shares, strict=True))", "sum(known) / plant.lines.count", "test_by_hand"),
+    Planted("a leg's volts are the supply's", "plant/lines.py", 'self.supply_v / (2.0 if self.kind == "split_phase" else 1.0)', "self.supply_v", "test_by_hand test_lines"),
+    Planted("volts between lines are a line's", "plant/lines.py", "(3.0**0.5 if self.count == 3 else 1.0)", "1.0", "test_by_hand"),
+    Planted("one controller's amps for all", "plant/unit.py", "unit.charge_max_a + count * controller.charge_max_a", "unit.charge_max_a + controller.charge_max_a", "published/test_hand_island"),
+    Planted("a card's phase limit unread", "plant/offgrid.py", "va + min(own, made) - made * share", "va", "test_by_hand"),
+    Planted("a typed export limit beats the array's", "plant/resolve.py", "by_array if typed is None else min(typed, by_array)", "typed or by_array", "test_year_limits"),
+    Planted("an old circuit's cable is not used", "plant/resolve.py", "run=reused or node.run,", "run=node.run,", "test_check_cases test_check_values"),
+    Planted("idle draw of like units once", "plant/unit.py", '"p_self_w": terms.p_self_w * count', '"p_self_w": terms.p_self_w', "test_by_hand test_packing"),
+    Planted("full power at full volts", "plant/chain.py", "return unit.passes_dc_w / stack_volts(bank, low).floor_v", "return unit.passes_dc_w / stack_volts(bank, low).full_v", "test_by_hand"),
     # --- simulation
     Planted("charge without its efficiency", "simulation/kernel/rows.py", "stored, of_pv = (into - taking) * step_h, 0.0", "stored, of_pv = into * step_h, 0.0", K),
     Planted("the floor is passed by what storing loses", "simulation/kernel/node.py", "(e1 - level) * nd.give_per_wh - nd.give_less", "(e1 - level) * nd.spare_per_wh", K),
