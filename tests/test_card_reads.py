@@ -8,8 +8,11 @@ from calm_relay.demo import demo_job
 from calm_relay.job.edits import Edit, apply_edits
 from calm_relay.job.models import Job
 from calm_relay.library.cards import Card
-from calm_relay.rules.reads import READS
+from calm_relay.library.shipped import shipped_card
+from calm_relay.rules.reads import ON_BANK, READS, rests_on
 from calm_relay.rules.registry import REGISTRY, CheckContext
+from calm_relay.study import Study
+from tests.plants import no_grid
 from tests.test_check_cases import CASES
 
 RACKED = [Edit(f"faces[{face.id}].mounting", "rack") for face in demo_job().faces]  # where a module's rear sees light
@@ -44,6 +47,27 @@ def test_what_a_figure_leaves_open_is_read_by_that_check(check_id, demo):
                     left.discard(figure)
                     break
     assert not left
+
+
+@pytest.mark.parametrize("kind", ON_BANK)
+def test_what_stands_on_a_bank_says_what_rests_on_its_figures(kind):
+    """What is said to reach the year moves its key, and what is said to be read by nothing does not."""
+    job, study = no_grid(), Study(step_s=3600)
+    plan, charger = job.plans[1], shipped_card("timer-charger-48v-30a")
+    if kind == "timer_charger":
+        node = plan.nodes[0].model_copy(update={"timer_charger": charger.id})
+        plan = plan.model_copy(update={"nodes": (node, *plan.nodes[1:])})
+        job = job.model_copy(update={"library": (*job.library, charger), "plans": (job.plans[0], plan)})
+    (card,) = [card for card in job.library if card.kind == kind]
+    before = study.flow_key(job, plan)
+    for figure, said in ON_BANK[kind].items():
+        changed = with_figure(
+            card, figure, ("can",) if figure == "protocols" else ("split_phase",) if figure == "supplies" else 0.8
+        )
+        other = job.model_copy(update={"library": tuple(changed if c.id == card.id else c for c in job.library)})
+        assert (study.flow_key(other, plan) == before) == said.startswith("kept"), figure
+        assert rests_on(kind, figure) == said
+    assert "no plan holds one" in rests_on("meter", "current_max_a")
 
 
 def with_figure(card: Card, figure: str, value: object) -> Card | None:

@@ -113,7 +113,21 @@ LATER: dict[str, str] = {
 }  # fmt: skip
 
 
-NOT_IN_PLANS = ("charge_controller", "timer_charger", "meter")
+NOT_IN_PLANS = ("meter",)
+_UNREAD = "kept: nothing reads it of this box yet"
+# what rests on the figures of boxes that stand on a low-voltage bank, where it is other than on inverters
+ON_BANK: dict[str, dict[str, str]] = {
+    "charge_controller": {
+        "peak_efficiency_frac": "what reaches the bank in the year; 97 % is assumed",
+        "night_w": "standby energy in the year; without it none is counted",
+        "protocols": _UNREAD, "battery_lug_min_mm2": _UNREAD, "battery_lug_max_mm2": _UNREAD,
+    },
+    "timer_charger": {
+        "peak_efficiency_frac": "its loss in the year; the inverter's own is assumed",
+        "night_w": "standby energy in the year; without it none is counted",
+        "supplies": _UNREAD, "power_factor_frac": _UNREAD,
+    },
+}  # fmt: skip
 INVERTERS = ("pv_inverter", "module_inverter", "hybrid", "battery_inverter")
 # read of batteries and inverters, kept of other boxes
 ON_THE_WALL = ("places", "temperature_min_c", "temperature_max_c", "width_m", "depth_m", "weight_kg", "firmware_note")
@@ -126,6 +140,8 @@ def rests_on(kind: str, column: str) -> str:
     if kind in NOT_IN_PLANS:
         return "kept: no plan holds one yet"
     parts = column.split(".")
+    if parts[-1] in ON_BANK.get(kind, {}):
+        return ON_BANK[kind][parts[-1]]
     for name in (parts[-1], parts[0]):
         if name in ON_THE_WALL and kind not in ("battery", "module", *INVERTERS):
             return f"kept for {_WALL}"
